@@ -1,0 +1,73 @@
+//! The rules of one source.
+
+use super::Source;
+use super::index::Index;
+use bstr::BStr;
+use redshank_pattern::{Case, Line, Rule, lines};
+use std::sync::Arc;
+
+/// The rules of one source, in file order, indexed.
+pub struct RuleList {
+    /// Where they come from.
+    pub source: Source,
+    rules: Vec<Rule>,
+    index: Index,
+}
+
+impl RuleList {
+    /// Reads the rules of a source from its contents.
+    pub fn parse(source: Source, contents: &[u8], case: Case) -> Self {
+        let rules: Vec<Rule> = lines(contents, case)
+            .filter_map(|line| match line {
+                Line::Rule(rule) => Some(rule),
+                Line::Blank | Line::Comment => None,
+            })
+            .collect();
+        let index = Index::of(&rules, case);
+        Self { source, rules, index }
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.rules.is_empty()
+    }
+
+    /// The rules in file order.
+    pub fn rules(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    /// The last rule that matches a path below this list's folder. `name_at` is where the path's last part starts.
+    pub(crate) fn last_match(&self, path: &BStr, name_at: usize, is_folder: &dyn Fn() -> bool) -> Option<u32> {
+        let below = &path[self.source.base.len()..];
+        self.index.last(&self.rules, below, &path[name_at..], is_folder)
+    }
+}
+
+/// A rule that decides, with the list that holds it.
+#[derive(Clone)]
+pub struct Ruling {
+    list: Arc<RuleList>,
+    at: u32,
+}
+
+impl Ruling {
+    pub(crate) fn new(list: Arc<RuleList>, at: u32) -> Self {
+        Self { list, at }
+    }
+
+    /// The rule.
+    pub fn rule(&self) -> &Rule {
+        &self.list.rules[self.at as usize]
+    }
+
+    /// The file that holds it.
+    pub fn source(&self) -> &Source {
+        &self.list.source
+    }
+
+    /// Whether what it matches is ignored.
+    pub fn ignores(&self) -> bool {
+        !self.rule().negated
+    }
+}

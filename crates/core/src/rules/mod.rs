@@ -1,0 +1,56 @@
+//! Ignore rules: the files that hold them, and which rule decides about a path.
+
+mod index;
+mod list;
+mod source;
+
+pub use list::{RuleList, Ruling};
+pub use source::{Reach, Source};
+
+use bstr::{BStr, ByteSlice};
+use std::sync::Arc;
+
+/// The name of git's ignore files.
+pub const IGNORE_FILE: &str = ".gitignore";
+
+/// The rule lists that count in a folder, nearest first: each folder's own file, then the ones above, then this clone's
+/// exclude file, then the person's own (gitignore(5), order of precedence).
+#[derive(Clone)]
+pub struct Chain(Option<Arc<Link>>);
+
+struct Link {
+    list: Arc<RuleList>,
+    next: Chain,
+}
+
+impl Chain {
+    /// A chain of lists that count everywhere, the strongest last.
+    pub fn new(lists: impl IntoIterator<Item = RuleList>) -> Self {
+        lists.into_iter().fold(Self(None), Self::with)
+    }
+
+    /// The chain for a folder that has its own list.
+    #[must_use]
+    pub fn with(self, list: RuleList) -> Self {
+        if list.is_empty() { self } else { Self(Some(Arc::new(Link { list: Arc::new(list), next: self }))) }
+    }
+
+    /// The rule that decides about this one path, looking at no folder above it: the last matching rule of the strongest
+    /// list that has one. `path` is relative to the repository's top; `is_folder` is asked only where it matters.
+    pub fn ruling(&self, path: &BStr, is_folder: &dyn Fn() -> bool) -> Option<Ruling> {
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let mut chain = self;
+        while let Some(link) = &chain.0 {
+            if let Some(at) = link.list.last_match(path, name_at, is_folder) {
+                return Some(Ruling::new(Arc::clone(&link.list), at));
+            }
+            chain = &link.next;
+        }
+        None
+    }
+
+    /// The lists, strongest first.
+    pub fn lists(&self) -> impl Iterator<Item = &Arc<RuleList>> {
+        std::iter::successors(self.0.as_ref(), |link| link.next.0.as_ref()).map(|link| &link.list)
+    }
+}

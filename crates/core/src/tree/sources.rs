@@ -1,0 +1,89 @@
+//! The place that is looked at, and the rules that hold there.
+
+use crate::Result;
+use crate::rules::{Chain, IGNORE_FILE, Reach, RuleList, Source};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_git::{Found, Personal, Repository};
+use redshank_pattern::Case;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+/// git reads no ignore file beyond this size, in bytes.
+const LARGEST_IGNORE_FILE: u64 = 100 << 20;
+
+/// A folder to work in: a repository, or a folder that may become one.
+pub struct Place {
+    /// The top folder.
+    pub top: PathBuf,
+    /// The repository, if it is one already.
+    pub repository: Option<Repository>,
+    personal: Option<Personal>,
+}
+
+/// Ignore files to be taken as if they held this, by path relative to the top.
+pub type Overlay = HashMap<BString, Vec<u8>>;
+
+impl Place {
+    /// Finds out what `folder` is.
+    ///
+    /// # Errors
+    /// If it can't be entered, or git refuses.
+    pub fn find(folder: &Path) -> Result<Self> {
+        Ok(match redshank_git::find(folder)? {
+            Found::Repository(repository) => Self {
+                top: repository.top.clone(),
+                personal: repository.personal.clone(),
+                repository: Some(*repository),
+            },
+            Found::Folder(top) => Self { personal: redshank_git::personal_outside(&top)?, top, repository: None },
+        })
+    }
+
+    /// Whether upper and lower case are told apart here.
+    pub fn case(&self) -> Case {
+        if self.repository.as_ref().is_some_and(|repository| repository.ignores_case) {
+            Case::Blind
+        } else {
+            Case::Sensitive
+        }
+    }
+
+    /// The rules that hold in the whole tree: the person's own, then this clone's.
+    pub fn everywhere(&self) -> Chain {
+        let personal = self.personal.iter().map(|file| (file.path.clone(), file.shown.clone(), Reach::Personal));
+        let clone = self.repository.iter().map(|repository| {
+            let (path, shown) = repository.clone_file();
+            (path, shown, Reach::Clone)
+        });
+        Chain::new(personal.chain(clone).filter_map(|(path, shown, reach)| {
+            let contents = std::fs::read(path).ok()?;
+            let source = Source { shown, base: BString::default(), reach };
+            Some(RuleList::parse(source, &contents, self.case()))
+        }))
+    }
+
+    /// The rules of one folder's ignore file, if it has one that git would read: a regular file (git follows no link
+    /// there) of up to 100 MiB. `folder` is empty or ends in a slash.
+    pub(super) fn rules_of(&self, folder: &BStr, overlay: &Overlay) -> Result<Option<RuleList>, std::io::Error> {
+        let source = Source::of_folder(folder.to_owned());
+        if let Some(contents) = overlay.get(&source.shown) {
+            return Ok(Some(RuleList::parse(source, contents, self.case())));
+        }
+        let path = self.path(folder).join(IGNORE_FILE);
+        match std::fs::symlink_metadata(&path) {
+            Ok(found) if found.is_file() && found.len() <= LARGEST_IGNORE_FILE => {
+                let contents = std::fs::read(&path)?;
+                Ok(Some(RuleList::parse(source, &contents, self.case())))
+            }
+            Ok(_) => Ok(None),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Err(error) if error.kind() == std::io::ErrorKind::NotADirectory => Ok(None),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// The file system's name of a path relative to the top.
+    pub fn path(&self, relative: &BStr) -> PathBuf {
+        self.top.join(relative.to_path_lossy())
+    }
+}

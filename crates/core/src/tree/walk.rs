@@ -1,0 +1,249 @@
+//! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore files.
+
+use super::{Entry, Kind, Overlay, Place, State, Tree, Unread};
+use crate::Result;
+use crate::rules::{Chain, IGNORE_FILE, Ruling};
+use crate::size::Bytes;
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use rayon::prelude::*;
+use redshank_git::{Index, Mode};
+use std::fs::FileType;
+use std::io::ErrorKind;
+use std::path::Path;
+use std::sync::Mutex;
+
+/// How far the walk goes into folders that a rule shuts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// It lists such a folder and does not enter it.
+    StopAtIgnored,
+    /// It lists every file in it.
+    IntoIgnored,
+}
+
+/// What a walk is to bring back.
+#[derive(Clone)]
+pub struct Scope {
+    /// How far it goes.
+    pub depth: Depth,
+    /// Whether it asks for sizes.
+    pub sizes: bool,
+    /// Ignore files taken as if they held something else.
+    pub overlay: Overlay,
+    /// The folder to stay below: empty, or with a slash at its end.
+    pub under: BString,
+}
+
+impl Default for Scope {
+    /// The whole tree, with sizes, stopping at ignored folders.
+    fn default() -> Self {
+        Self { depth: Depth::StopAtIgnored, sizes: true, overlay: Overlay::new(), under: BString::default() }
+    }
+}
+
+impl Tree {
+    /// Walks a place.
+    ///
+    /// # Errors
+    /// If the index can't be read or the top folder can't be listed. What can't be read further down is in
+    /// [`Tree::unread`].
+    pub fn walk(place: &Place, scope: &Scope) -> Result<Self> {
+        let index = match &place.repository {
+            Some(repository) => repository.index()?,
+            None => Index::default(),
+        };
+        let walk = Walk { place, scope, index: &index, found: Mutex::default() };
+        let top = Folder { path: BString::default(), chain: place.everywhere(), shut: None };
+        rayon::scope(|threads| walk.enter(threads, top));
+        let mut tree = walk.found.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        tree.entries.extend(tracked(place, scope, &index));
+        tree.entries.par_sort_unstable_by(|a, b| a.path.cmp(&b.path));
+        tree.unread.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok(tree)
+    }
+}
+
+/// The tracked paths, with their sizes on disk.
+fn tracked(place: &Place, scope: &Scope, index: &Index) -> Vec<Entry> {
+    let under = scope.under.strip_suffix(b"/").unwrap_or(&scope.under);
+    let listed: Vec<_> = index.below(under.into()).collect();
+    let entries = listed.into_par_iter().map(|tracked| Entry {
+        path: tracked.path.to_owned(),
+        state: State::Tracked,
+        kind: match tracked.mode {
+            Mode::File => Kind::File,
+            Mode::Link => Kind::Link,
+            Mode::Submodule => Kind::Repository,
+        },
+        size: size_of(place, scope, tracked.path),
+        ruling: None,
+    });
+    entries.collect()
+}
+
+fn size_of(place: &Place, scope: &Scope, path: &BStr) -> Bytes {
+    if !scope.sizes {
+        return Bytes(0);
+    }
+    let found = std::fs::symlink_metadata(place.path(path)).ok().filter(|found| !found.is_dir());
+    Bytes(found.map_or(0, |found| found.len()))
+}
+
+struct Walk<'a> {
+    place: &'a Place,
+    scope: &'a Scope,
+    index: &'a Index,
+    found: Mutex<Tree>,
+}
+
+/// A folder to be entered.
+struct Folder {
+    /// Empty, or with a slash at its end.
+    path: BString,
+    chain: Chain,
+    /// The rule that shuts it, or a folder above.
+    shut: Option<Ruling>,
+}
+
+impl<'a> Walk<'a> {
+    fn enter<'s>(&'s self, threads: &rayon::Scope<'s>, folder: Folder)
+    where
+        'a: 's,
+    {
+        let mut seen = Tree::default();
+        if let Err(reason) = self.list(threads, folder, &mut seen) {
+            seen.unread.push(reason);
+        }
+        let mut found = self.found.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        found.entries.append(&mut seen.entries);
+        found.unread.append(&mut seen.unread);
+    }
+
+    fn list<'s>(&'s self, threads: &rayon::Scope<'s>, folder: Folder, seen: &mut Tree) -> Result<(), Unread>
+    where
+        'a: 's,
+    {
+        let Folder { path, mut chain, shut } = folder;
+        let bare = path.strip_suffix(b"/").unwrap_or(&path).as_bstr();
+        let unread = |at: &BStr, error: std::io::Error| Unread { path: at.to_owned(), reason: error.to_string() };
+        let names = listing(&self.place.path(path.as_bstr())).map_err(|error| unread(path.as_bstr(), error))?;
+        let nested = !path.is_empty()
+            && names.iter().any(|(name, _)| name == ".git")
+            && self.index.below(bare).next().is_none()
+            && is_repository(&self.place.path(path.as_bstr()).join(".git"));
+        if nested {
+            seen.entries.push(self.entry(path, Kind::Repository, shut));
+            return Ok(());
+        }
+        let has_rules = names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.scope.overlay.is_empty();
+        if has_rules && shut.is_none() {
+            match self.place.rules_of(path.as_bstr(), &self.scope.overlay) {
+                Ok(Some(rules)) => chain = chain.with(rules),
+                Ok(None) => {}
+                Err(error) => {
+                    let mut at = path.clone();
+                    at.push_str(IGNORE_FILE);
+                    seen.unread.push(unread(at.as_bstr(), error));
+                }
+            }
+        }
+        for (name, kind) in names {
+            // No folder of that name is ever looked into, at any depth.
+            if name.eq_ignore_ascii_case(b".git") {
+                continue;
+            }
+            let mut at = path.clone();
+            at.push_str(&name);
+            self.sort_in(threads, at, kind, &chain, shut.as_ref(), seen);
+        }
+        Ok(())
+    }
+
+    /// Gives the verdict on one path, and enters it if it's a folder to be entered.
+    fn sort_in<'s>(
+        &'s self,
+        threads: &rayon::Scope<'s>,
+        mut path: BString,
+        kind: FileType,
+        chain: &Chain,
+        shut: Option<&Ruling>,
+        seen: &mut Tree,
+    ) where
+        'a: 's,
+    {
+        let is_folder = kind.is_dir();
+        // FIFOs, sockets and devices are nothing that git would track.
+        if !(is_folder || kind.is_file() || kind.is_symlink()) || !self.within(path.as_bstr(), is_folder) {
+            return;
+        }
+        if self.index.get(path.as_bstr()).is_some_and(|tracked| !is_folder || tracked.mode == Mode::Submodule) {
+            return;
+        }
+        let ruling = match shut {
+            Some(rule) => Some(rule.clone()),
+            None => chain.ruling(path.as_bstr(), &|| is_folder).filter(Ruling::ignores),
+        };
+        if !is_folder {
+            let kind = if kind.is_symlink() { Kind::Link } else { Kind::File };
+            seen.entries.push(self.entry(path, kind, ruling));
+            return;
+        }
+        path.push(b'/');
+        if ruling.is_some() && self.scope.depth == Depth::StopAtIgnored {
+            seen.entries.push(self.entry(path, Kind::Folder, ruling));
+        } else {
+            let folder = Folder { path, chain: chain.clone(), shut: ruling };
+            threads.spawn(move |threads| self.enter(threads, folder));
+        }
+    }
+
+    /// Whether the walk is to look there: at or below the folder to stay below, or on the way to it.
+    fn within(&self, path: &BStr, is_folder: bool) -> bool {
+        let under = &self.scope.under;
+        path.starts_with(under) || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
+    }
+
+    fn entry(&self, path: BString, kind: Kind, ruling: Option<Ruling>) -> Entry {
+        let state = if ruling.is_some() { State::Ignored } else { State::Candidate };
+        let size = match kind {
+            Kind::File | Kind::Link => size_of(self.place, self.scope, path.as_bstr()),
+            Kind::Folder | Kind::Repository => Bytes(0),
+        };
+        Entry { path, state, kind, size, ruling }
+    }
+}
+
+/// The names in a folder and what each is. A name that goes while we look is left out: it isn't there any more.
+fn listing(folder: &Path) -> std::io::Result<Vec<(BString, FileType)>> {
+    let mut names = Vec::new();
+    for entry in std::fs::read_dir(folder)? {
+        let entry = entry?;
+        match entry.file_type() {
+            Ok(kind) => names.push((Vec::from_os_str_lossy(&entry.file_name()).into_owned().into(), kind)),
+            Err(error) if error.kind() == ErrorKind::NotFound => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(names)
+}
+
+/// Whether `.git` there makes its folder a repository of its own, by git's own test (gitrepository-layout(5)): a file
+/// that points to a git folder, or a folder with `HEAD`, `objects` and `refs`.
+fn is_repository(git: &Path) -> bool {
+    if git.is_dir() {
+        return is_git_folder(git);
+    }
+    let Ok(contents) = std::fs::read(git) else { return true };
+    let Some(target) = contents.strip_prefix(b"gitdir: ") else { return false };
+    let target = target.trim_end_with(|c| c == '\n' || c == '\r').to_path_lossy();
+    is_git_folder(&git.with_file_name("").join(target))
+}
+
+fn is_git_folder(folder: &Path) -> bool {
+    let shared = std::fs::read(folder.join("commondir")).ok();
+    let shared = shared.map(|path| folder.join(path.trim_end_with(|c| c == '\n').to_path_lossy()));
+    let shared = shared.as_deref().unwrap_or(folder);
+    let head = std::fs::read(folder.join("HEAD")).unwrap_or_default();
+    let names_commit = head.len() >= 40 && head[..40].iter().all(u8::is_ascii_hexdigit);
+    (head.starts_with(b"ref:") || names_commit) && shared.join("objects").is_dir() && shared.join("refs").is_dir()
+}

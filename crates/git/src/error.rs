@@ -1,0 +1,47 @@
+use std::path::PathBuf;
+
+/// What can go wrong between us and git.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// The program `git` could not be started.
+    #[error("git could not be started: {0}\n  Redshank needs git on the PATH; install it, or mend the PATH")]
+    NotStarted(std::io::Error),
+    /// git said no.
+    #[error("git refused `{command}`: {said}")]
+    Refused {
+        /// The words of the command.
+        command: String,
+        /// What git wrote on its standard error.
+        said: String,
+    },
+    /// A repository without files to look at.
+    #[error("{0} is a bare repository or a git folder: there are no files to look at\n  go to a working tree, or name one with --root")]
+    NoWorkTree(PathBuf),
+    /// The folder to start from is not there.
+    #[error("{path}: {source}\n  name a folder that exists and can be entered")]
+    NoFolder {
+        /// The folder asked for.
+        path: PathBuf,
+        /// What the system said.
+        source: std::io::Error,
+    },
+    /// The index could not be read.
+    #[error("{path}: git's index cannot be read: {said}\n  `git status` may say more")]
+    BadIndex {
+        /// The index file.
+        path: PathBuf,
+        /// Why.
+        said: String,
+    },
+    /// Somebody else holds the index.
+    #[error("{0} exists: another git is at work, or one was killed\n  wait for it to end; if none is running, remove that file")]
+    Locked(PathBuf),
+    /// The disk said no.
+    #[error("{path}: {source}")]
+    Disk {
+        /// The file.
+        path: PathBuf,
+        /// What the system said.
+        source: std::io::Error,
+    },
+}

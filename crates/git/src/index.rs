@@ -1,0 +1,235 @@
+//! git's index: read directly, changed through git's own commands or under its own lock.
+
+use crate::{Error, Repository, Result};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use std::io::Write;
+use std::ops::Range;
+use std::path::Path;
+
+/// What kind of thing the index records, from the file mode of its entry.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Mode {
+    /// A file.
+    File,
+    /// A symbolic link.
+    Link,
+    /// Another repository, by its commit.
+    Submodule,
+}
+
+/// The paths that git tracks, sorted by bytes. A path in conflict stands there once.
+#[derive(Debug, Default)]
+pub struct Index {
+    names: Vec<u8>,
+    entries: Vec<Entry>,
+}
+
+#[derive(Debug)]
+struct Entry {
+    name: Range<u32>,
+    mode: u32,
+    object: Object,
+    skipped: bool,
+    conflicted: bool,
+}
+
+type Object = gix_index::hash::ObjectId;
+
+/// One tracked path.
+#[derive(Debug, Clone, Copy)]
+pub struct Tracked<'a> {
+    /// Relative to the repository's top.
+    pub path: &'a BStr,
+    /// What it is.
+    pub mode: Mode,
+    /// It isn't laid out on disk on purpose (sparse checkout).
+    pub skipped: bool,
+    entry: &'a Entry,
+}
+
+impl Tracked<'_> {
+    /// The entry in the form that `git update-index --index-info` reads, without its end.
+    pub fn info(&self) -> BString {
+        let mut line = BString::from(format!("{:06o} {} 0\t", self.entry.mode, self.entry.object));
+        line.push_str(self.path);
+        line
+    }
+
+    /// Whether a merge left it undecided.
+    pub fn conflicted(&self) -> bool {
+        self.entry.conflicted
+    }
+}
+
+impl Index {
+    pub(crate) fn read(repository: &Repository) -> Result<Self> {
+        let path = repository.index_file()?;
+        if !path.exists() {
+            return Ok(Self::default());
+        }
+        let kind = if repository.uses_sha256() {
+            gix_index::hash::Kind::Sha256
+        } else {
+            gix_index::hash::Kind::Sha1
+        };
+        let bad = |said: String| Error::BadIndex { path: path.clone(), said };
+        let file = gix_index::File::at(&path, kind, true, gix_index::decode::Options::default())
+            .map_err(|error| bad(error.to_string()))?;
+        let mut index = Self::default();
+        // A sparse index names whole folders; only git can tell what they hold.
+        if file.is_sparse() {
+            let listed = repository.git().words(["ls-files", "-z", "--stage", "-t"]).output()?;
+            for line in listed.split(|byte| *byte == 0).filter(|line| !line.is_empty()) {
+                index.push_listed(line.as_bstr()).ok_or_else(|| bad("git ls-files printed an unknown line".into()))?;
+            }
+            return Ok(index);
+        }
+        for entry in file.entries() {
+            let flags = entry.flags;
+            let skipped = flags.contains(gix_index::entry::Flags::SKIP_WORKTREE);
+            index.push(entry.path(&file), entry.mode.bits(), entry.id, skipped, entry.stage_raw() != 0);
+        }
+        Ok(index)
+    }
+
+    /// A line of `git ls-files --stage -t`: tag, mode, object, stage, tab, path.
+    fn push_listed(&mut self, line: &BStr) -> Option<()> {
+        let (info, path) = line.split_once_str("\t")?;
+        let mut words = info.to_str().ok()?.split(' ');
+        let skipped = words.next()? == "S";
+        let mode = u32::from_str_radix(words.next()?, 8).ok()?;
+        let object = Object::from_hex(words.next()?.as_bytes()).ok()?;
+        self.push(path.as_bstr(), mode, object, skipped, words.next()? != "0");
+        Some(())
+    }
+
+    fn push(&mut self, path: &BStr, mode: u32, object: Object, skipped: bool, conflicted: bool) {
+        if conflicted && self.entries.last().is_some_and(|last| self.name(last) == path) {
+            return;
+        }
+        let start = self.names.len() as u32;
+        self.names.push_str(path);
+        self.entries.push(Entry { name: start..self.names.len() as u32, mode, object, skipped, conflicted });
+    }
+
+    fn name(&self, entry: &Entry) -> &BStr {
+        self.names[entry.name.start as usize..entry.name.end as usize].as_bstr()
+    }
+
+    fn tracked<'a>(&'a self, entry: &'a Entry) -> Tracked<'a> {
+        let mode = match entry.mode & 0o170_000 {
+            0o120_000 => Mode::Link,
+            0o160_000 => Mode::Submodule,
+            _ => Mode::File,
+        };
+        Tracked { path: self.name(entry), mode, skipped: entry.skipped, entry }
+    }
+
+    /// All tracked paths, sorted by bytes.
+    pub fn iter(&self) -> impl Iterator<Item = Tracked<'_>> {
+        self.entries.iter().map(|entry| self.tracked(entry))
+    }
+
+    /// How many paths are tracked.
+    pub fn len(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Whether nothing is tracked.
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+
+    /// The entry of that path.
+    pub fn get(&self, path: &BStr) -> Option<Tracked<'_>> {
+        let at = self.entries.binary_search_by(|entry| self.name(entry).cmp(path)).ok()?;
+        Some(self.tracked(&self.entries[at]))
+    }
+
+    /// The entries below a folder (given without a slash at its end); all of them for the empty path.
+    pub fn below(&self, folder: &BStr) -> impl Iterator<Item = Tracked<'_>> {
+        let mut prefix = folder.to_owned();
+        if !prefix.is_empty() {
+            prefix.push(b'/');
+        }
+        let start = self.entries.partition_point(|entry| self.name(entry) < prefix.as_bstr());
+        let below = self.entries[start..].iter().map(|entry| self.tracked(entry));
+        below.take_while(move |tracked| tracked.path.starts_with(&prefix))
+    }
+}
+
+impl Repository {
+    /// Takes these paths out of the index; the files on disk stay.
+    ///
+    /// # Errors
+    /// If git refuses, most often because another git holds the index.
+    pub fn stop_tracking<'a>(&self, paths: impl IntoIterator<Item = &'a BStr>) -> Result<()> {
+        let input = joined(paths);
+        self.unlocked()?;
+        self.git().words(["update-index", "--force-remove", "-z", "--stdin"]).with_input(&input)?;
+        Ok(())
+    }
+
+    /// Puts entries into the index, in the form of [`Tracked::info`].
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn put_entries<'a>(&self, entries: impl IntoIterator<Item = &'a BStr>) -> Result<()> {
+        let input = joined(entries);
+        self.unlocked()?;
+        self.git().words(["update-index", "-z", "--index-info"]).with_input(&input)?;
+        Ok(())
+    }
+
+    /// Replaces the index file as a whole, under git's own lock; with `None` there is none afterwards.
+    ///
+    /// # Errors
+    /// If the lock is held, or the disk refuses.
+    pub fn put_index(&self, bytes: Option<&[u8]>) -> Result<()> {
+        let index = self.index_file()?;
+        let lock = with_suffix(&index, ".lock");
+        let disk = |path: &Path| {
+            let path = path.to_owned();
+            move |source| Error::Disk { path, source }
+        };
+        let mut file = std::fs::File::create_new(&lock).map_err(|source| match source.kind() {
+            std::io::ErrorKind::AlreadyExists => Error::Locked(lock.clone()),
+            _ => Error::Disk { path: lock.clone(), source },
+        })?;
+        let written = match bytes {
+            Some(bytes) => file
+                .write_all(bytes)
+                .and_then(|()| file.sync_all())
+                .and_then(|()| std::fs::rename(&lock, &index)),
+            None => std::fs::remove_file(&index).and_then(|()| std::fs::remove_file(&lock)),
+        };
+        if written.is_err() {
+            // The lock is ours; leaving it would stop every later git.
+            let _ = std::fs::remove_file(&lock);
+        }
+        written.map_err(disk(&index))
+    }
+
+    /// # Errors
+    /// If another git holds the index.
+    fn unlocked(&self) -> Result<()> {
+        let lock = with_suffix(&self.index_file()?, ".lock");
+        if lock.exists() { Err(Error::Locked(lock)) } else { Ok(()) }
+    }
+}
+
+fn with_suffix(path: &Path, suffix: &str) -> std::path::PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(suffix);
+    name.into()
+}
+
+/// The items, each with a NUL behind it.
+fn joined<'a>(items: impl IntoIterator<Item = &'a BStr>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    for item in items {
+        bytes.extend_from_slice(item);
+        bytes.push(0);
+    }
+    bytes
+}

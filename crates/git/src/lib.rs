@@ -1,0 +1,16 @@
+//! All that only git knows: where a repository lies, how it is configured, what its index holds, and how its index is
+//! changed. Nothing else in Redshank starts git.
+
+mod command;
+mod error;
+mod history;
+mod index;
+mod layout;
+
+pub use command::Git;
+pub use error::Error;
+pub use index::{Index, Mode, Tracked};
+pub use layout::{Found, Personal, Repository, find, personal_outside};
+
+/// What every call here gives.
+pub type Result<T, E = Error> = std::result::Result<T, E>;

@@ -1,0 +1,236 @@
+//! A pattern made ready for matching, and the match itself.
+//!
+//! A pattern is cut into its literal head and the tokens behind it. Matching walks the tokens and remembers the last
+//! `*` and the last `**` it passed: on a mismatch it lets the `*` take one more byte, and when a slash stops that, the
+//! `**` one more folder. Earlier stars never need another try: whatever they could reach, the later one reaches too.
+//! So the time grows with length of pattern times length of text at worst, never exponentially.
+
+use crate::class::Class;
+
+/// What a pattern is matched against.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum Against {
+    /// The last part of a path: the pattern has no slash.
+    Name,
+    /// The path below the folder of the rule's file.
+    Path,
+}
+
+/// A compiled pattern.
+#[derive(Clone)]
+pub struct Glob {
+    kind: Kind,
+    fold: bool,
+}
+
+#[derive(Clone)]
+enum Kind {
+    /// Nothing can match: an unclosed bracket, a back-slash at the end.
+    Never,
+    Literal(Box<[u8]>),
+    /// `*` and a literal, against a name.
+    Suffix(Box<[u8]>),
+    Tokens { head: Box<[u8]>, tokens: Box<[Token]> },
+}
+
+#[derive(Clone, PartialEq)]
+enum Token {
+    Byte(u8),
+    /// `?`
+    One,
+    In(Box<Class>),
+    /// `*`: anything but a slash.
+    Star,
+    /// `**/`: no folder, one, or many.
+    Folders,
+    /// `**` elsewhere between slashes: anything at all.
+    Everything,
+}
+
+/// What every text that a pattern matches must have; the field on which an index of rules can file it.
+#[derive(Debug, PartialEq, Eq)]
+pub enum Key<'a> {
+    /// It matches nothing.
+    Never,
+    /// The whole text.
+    Whole(&'a [u8]),
+    /// The end of the text.
+    End(Vec<u8>),
+    /// The start of the text.
+    Start(&'a [u8]),
+    /// Nothing that's known.
+    Any,
+}
+
+/// The characters with a meaning of their own.
+pub(crate) fn is_special(byte: u8) -> bool {
+    matches!(byte, b'*' | b'?' | b'[' | b'\\')
+}
+
+impl Glob {
+    pub(crate) fn new(pattern: &[u8], against: Against, fold: bool) -> Self {
+        Self { kind: Kind::new(pattern, against, fold), fold }
+    }
+
+    /// Whether the pattern matches the whole of `text`. In a case-blind pattern, ASCII letters match either case.
+    pub fn matches(&self, text: &[u8]) -> bool {
+        let same = |a: &[u8], b: &[u8]| if self.fold { a.eq_ignore_ascii_case(b) } else { a == b };
+        match &self.kind {
+            Kind::Never => false,
+            Kind::Literal(literal) => same(literal, text),
+            Kind::Suffix(suffix) => text.len() >= suffix.len() && same(&text[text.len() - suffix.len()..], suffix),
+            Kind::Tokens { head, tokens } => {
+                text.len() >= head.len()
+                    && same(&text[..head.len()], head)
+                    && tokens_match(tokens, &text[head.len()..], self.fold)
+            }
+        }
+    }
+
+    /// On what an index can file this pattern. Case-blind patterns give lower-case keys.
+    pub fn key(&self) -> Key<'_> {
+        match &self.kind {
+            Kind::Never => Key::Never,
+            Kind::Literal(literal) => Key::Whole(literal),
+            Kind::Suffix(suffix) => Key::End(suffix.to_vec()),
+            Kind::Tokens { head, tokens } => {
+                let tail: Vec<u8> = tokens
+                    .iter()
+                    .rev()
+                    .map_while(|token| match token {
+                        Token::Byte(byte) => Some(*byte),
+                        _ => None,
+                    })
+                    .collect();
+                if head.len() >= tail.len() && !head.is_empty() {
+                    Key::Start(head)
+                } else if !tail.is_empty() {
+                    Key::End(tail.into_iter().rev().collect())
+                } else {
+                    Key::Any
+                }
+            }
+        }
+    }
+}
+
+impl Kind {
+    fn new(pattern: &[u8], against: Against, fold: bool) -> Self {
+        let head = pattern.iter().position(|b| is_special(*b)).unwrap_or(pattern.len());
+        let lower = |bytes: &[u8]| if fold { bytes.to_ascii_lowercase().into() } else { bytes.into() };
+        let (literal, rest) = pattern.split_at(head);
+        if rest.is_empty() {
+            Self::Literal(lower(literal))
+        } else if against == Against::Name && pattern[0] == b'*' && !pattern[1..].iter().any(|b| is_special(*b)) {
+            Self::Suffix(lower(&pattern[1..]))
+        } else {
+            // git compares the literal head first and reads the rest as a pattern of its own: the `**` in `a**/b`
+            // stands at the start of that rest, and so spans folders.
+            match tokens_of(rest, fold) {
+                Some(tokens) => Self::Tokens { head: lower(literal), tokens },
+                None => Self::Never,
+            }
+        }
+    }
+}
+
+/// The tokens of a pattern, or `None` if nothing can match it.
+fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {
+    let mut tokens = Vec::with_capacity(pattern.len());
+    let mut at = 0;
+    while let Some(&byte) = pattern.get(at) {
+        match byte {
+            b'\\' => {
+                at += 1;
+                // Behind a back-slash git does not fold the case, so that an upper-case letter there never matches.
+                tokens.push(Token::Byte(*pattern.get(at)?));
+            }
+            b'?' => tokens.push(Token::One),
+            b'[' => {
+                let (class, taken) = Class::parse(&pattern[at + 1..], fold)?;
+                tokens.push(Token::In(Box::new(class)));
+                at += taken;
+            }
+            b'*' => {
+                let stars = pattern[at..].iter().take_while(|b| **b == b'*').count();
+                let after = &pattern[at + stars..];
+                let starts_part = at == 0 || pattern[at - 1] == b'/';
+                let ends_part = after.is_empty() || after[0] == b'/' || after.starts_with(b"\\/");
+                at += stars - 1;
+                tokens.push(match (stars > 1 && starts_part && ends_part, after.first()) {
+                    (false, _) => Token::Star,
+                    (true, Some(b'/')) => {
+                        at += 1;
+                        Token::Folders
+                    }
+                    (true, _) => Token::Everything,
+                });
+            }
+            _ => tokens.push(Token::Byte(if fold { byte.to_ascii_lowercase() } else { byte })),
+        }
+        at += 1;
+    }
+    Some(tokens.into())
+}
+
+/// Where to go on after a mismatch: behind which token, with the text from where.
+type Retry = Option<(usize, usize)>;
+
+fn tokens_match(tokens: &[Token], text: &[u8], fold: bool) -> bool {
+    let (mut token, mut at) = (0, 0);
+    let mut star: Retry = None;
+    let mut deep: Retry = None;
+    loop {
+        let advanced = match tokens.get(token) {
+            None if at == text.len() => return true,
+            None => false,
+            Some(Token::Star) => {
+                star = Some((token + 1, at));
+                token += 1;
+                continue;
+            }
+            Some(Token::Folders | Token::Everything) => {
+                deep = Some((token, at));
+                star = None;
+                token += 1;
+                continue;
+            }
+            Some(one) => text.get(at).is_some_and(|byte| one.takes(*byte, fold)),
+        };
+        if advanced {
+            token += 1;
+            at += 1;
+            continue;
+        }
+        // The last `*` takes one byte more, unless that is a slash.
+        if let Some((next, from)) = star
+            && from < text.len()
+            && text[from] != b'/'
+        {
+            star = Some((next, from + 1));
+            (token, at) = (next, from + 1);
+            continue;
+        }
+        star = None;
+        let Some((stars, from)) = deep else { return false };
+        let step = match tokens[stars] {
+            Token::Folders => text[from..].iter().position(|b| *b == b'/').map(|slash| slash + 1),
+            _ => (from < text.len()).then_some(1),
+        };
+        let Some(step) = step else { return false };
+        deep = Some((stars, from + step));
+        (token, at) = (stars + 1, from + step);
+    }
+}
+
+impl Token {
+    fn takes(&self, byte: u8, fold: bool) -> bool {
+        let byte = if fold { byte.to_ascii_lowercase() } else { byte };
+        match self {
+            Self::Byte(own) => *own == byte,
+            Self::One => byte != b'/',
+            Self::In(class) => class.has(byte),
+            Self::Star | Self::Folders | Self::Everything => false,
+        }
+    }
+}
