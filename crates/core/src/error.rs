@@ -1,3 +1,4 @@
+use bstr::BString;
 use std::path::PathBuf;
 
 /// All that can keep the core from doing what it was asked. Each says what, where, and what to do.
@@ -13,6 +14,76 @@ pub enum Error {
         path: PathBuf,
         /// What the system said.
         source: std::io::Error,
+    },
+    /// The settings are not in the format.
+    #[error("{path}, line {line}: {said}")]
+    Settings {
+        /// The settings file.
+        path: PathBuf,
+        /// From 1.
+        line: usize,
+        /// What was found, and what was expected.
+        said: String,
+    },
+    /// A template is not in the format.
+    #[error("template `{name}`: {said}")]
+    Template {
+        /// Its name.
+        name: String,
+        /// What was found, and what was expected.
+        said: String,
+    },
+    /// Nobody knows a template of that name.
+    #[error("there is no template `{name}`\n  did you mean `{near}`? `redshank templates` lists them all")]
+    NoTemplate {
+        /// The name asked for.
+        name: String,
+        /// The name most like it.
+        near: String,
+    },
+    /// A folder named by the user is not there.
+    #[error("{folder} is not a folder of this place\n  name one that exists, relative to {top}")]
+    NoFolder {
+        /// The folder asked for.
+        folder: BString,
+        /// The top.
+        top: PathBuf,
+    },
+    /// An ignore file that git does not read.
+    #[error("{0} is not a regular file: git reads no rules through a link or from a folder\n  put a regular file in its place")]
+    NotAFile(PathBuf),
+    /// Something needs a repository.
+    #[error("{top} is not a repository yet, and {what}\n  run `git init` there first")]
+    NoRepository {
+        /// The folder.
+        top: PathBuf,
+        /// What can't be done.
+        what: &'static str,
+    },
+    /// There is nothing in the journal.
+    #[error("there is nothing to undo here")]
+    NothingToUndo,
+    /// A record of the journal can't be understood.
+    #[error("{path}: {said}\n  the copies beside it are as they were; nothing was changed")]
+    BadJournal {
+        /// The record.
+        path: PathBuf,
+        /// Why.
+        said: String,
+    },
+    /// What was written has been changed since.
+    #[error("{path} was changed after Redshank wrote it, so undo would lose that\n  its earlier contents are safe in {saved}; nothing was changed")]
+    ChangedSince {
+        /// The file.
+        path: PathBuf,
+        /// Where the copy is.
+        saved: PathBuf,
+    },
+    /// A merge is not decided.
+    #[error("{path} is in conflict: a merge is not finished\n  decide it with git first; nothing was changed")]
+    Conflicted {
+        /// One path of it.
+        path: BString,
     },
 }
 

@@ -1,8 +1,16 @@
 //! The computation: tree → verdicts → findings → plan → changes. No terminal, no arguments, no printing.
 
 mod error;
+
+pub mod effect;
+pub mod findings;
+pub mod ignore_file;
+pub mod journal;
+pub mod plan;
 pub mod rules;
+pub mod settings;
 pub mod size;
+pub mod templates;
 pub mod tree;
 
 pub use error::{Error, Result};

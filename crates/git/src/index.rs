@@ -2,6 +2,7 @@
 
 use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
+use std::collections::HashSet;
 use std::io::Write;
 use std::ops::Range;
 use std::path::Path;
@@ -22,6 +23,8 @@ pub enum Mode {
 pub struct Index {
     names: Vec<u8>,
     entries: Vec<Entry>,
+    /// Where case is folded: the lower-case form of every path, and of every folder on the way with a slash at its end.
+    folded: Option<HashSet<Vec<u8>>>,
 }
 
 #[derive(Debug)]
@@ -63,6 +66,12 @@ impl Tracked<'_> {
 
 impl Index {
     pub(crate) fn read(repository: &Repository) -> Result<Self> {
+        let mut index = Self::read_exact(repository)?;
+        index.folded = repository.ignores_case.then(|| index.iter().flat_map(|tracked| folded(tracked.path)).collect());
+        Ok(index)
+    }
+
+    fn read_exact(repository: &Repository) -> Result<Self> {
         let path = repository.index_file()?;
         if !path.exists() {
             return Ok(Self::default());
@@ -128,6 +137,22 @@ impl Index {
     /// All tracked paths, sorted by bytes.
     pub fn iter(&self) -> impl Iterator<Item = Tracked<'_>> {
         self.entries.iter().map(|entry| self.tracked(entry))
+    }
+
+    /// Whether git takes this path for a tracked one, the case folded where it is told to.
+    pub fn holds(&self, path: &BStr) -> bool {
+        match &self.folded {
+            Some(folded) => folded.contains(&path.to_ascii_lowercase()),
+            None => self.get(path).is_some(),
+        }
+    }
+
+    /// Whether git tracks anything below a folder (given without a slash at its end).
+    pub fn holds_below(&self, folder: &BStr) -> bool {
+        match &self.folded {
+            Some(folded) => folded.contains(&[&folder.to_ascii_lowercase()[..], b"/"].concat()),
+            None => self.below(folder).next().is_some(),
+        }
     }
 
     /// How many paths are tracked.
@@ -222,6 +247,13 @@ fn with_suffix(path: &Path, suffix: &str) -> std::path::PathBuf {
     let mut name = path.as_os_str().to_owned();
     name.push(suffix);
     name.into()
+}
+
+/// The lower-case forms of a path and of the folders on the way to it.
+fn folded(path: &BStr) -> impl Iterator<Item = Vec<u8>> {
+    let lower = path.to_ascii_lowercase();
+    let ends: Vec<usize> = lower.find_iter("/").map(|slash| slash + 1).chain([lower.len()]).collect();
+    ends.into_iter().map(move |end| lower[..end].to_owned())
 }
 
 /// The items, each with a NUL behind it.

@@ -64,14 +64,18 @@ impl Rule {
     }
 }
 
-/// A pattern that matches exactly this literal text: special characters get a back-slash, as do a leading `#` or `!`
-/// and a space at the end.
+/// A pattern that matches this literal text: special characters get a back-slash, as do a leading `#` or `!` and a
+/// space at the end. A line end can't be written in an ignore file; `?` stands for it.
 pub fn quote(literal: &BStr) -> BString {
     let mut quoted = BString::from(Vec::with_capacity(literal.len() + 2));
     let last = literal.len().saturating_sub(1);
     for (at, &byte) in literal.iter().enumerate() {
         let leads = at == 0 && matches!(byte, b'#' | b'!');
         let trails = at == last && byte == b' ';
+        if byte == b'\n' || at == last && byte == b'\r' {
+            quoted.push(b'?');
+            continue;
+        }
         if is_special(byte) || leads || trails {
             quoted.push(b'\\');
         }

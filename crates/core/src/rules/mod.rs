@@ -49,6 +49,14 @@ impl Chain {
         None
     }
 
+    /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it. Only the lists of this
+    /// chain count, for the whole path.
+    pub fn shuts(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
+        let above = path.find_iter("/").map(|slash| (path[..slash].as_bstr(), true));
+        let mut parts = above.chain([(path, is_folder)]);
+        parts.find_map(|(part, folder)| self.ruling(part, &|| folder).filter(Ruling::ignores))
+    }
+
     /// The lists, strongest first.
     pub fn lists(&self) -> impl Iterator<Item = &Arc<RuleList>> {
         std::iter::successors(self.0.as_ref(), |link| link.next.0.as_ref()).map(|link| &link.list)

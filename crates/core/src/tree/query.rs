@@ -59,12 +59,10 @@ impl<'a> Oracle<'a> {
     /// # Errors
     /// If an ignore file on the way can't be read.
     pub fn ask(&self, path: &BStr) -> Result<Answer> {
-        let (folder, name) = path.rfind_byte(b'/').map_or((b"".as_bstr(), path), |slash| {
-            (path[..slash].as_bstr(), path[slash + 1..].as_bstr())
-        });
+        let folder = path.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| path[..slash].as_bstr());
         let within = self.folder(folder)?;
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let tracked = self.index.get(bare).is_some() || name.is_empty() && self.index.below(bare).next().is_some();
+        let tracked = self.index.holds(bare) || self.index.holds_below(bare);
         let answer = |ruling: Option<Ruling>, shut| {
             let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
             let state = match (tracked, ignored) {

@@ -1,6 +1,6 @@
 //! The place that is looked at, and the rules that hold there.
 
-use crate::Result;
+use crate::{Error, Result};
 use crate::rules::{Chain, IGNORE_FILE, Reach, RuleList, Source};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Found, Personal, Repository};
@@ -79,6 +79,35 @@ impl Place {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
             Err(error) if error.kind() == std::io::ErrorKind::NotADirectory => Ok(None),
             Err(error) => Err(error),
+        }
+    }
+
+    /// The rules that everyone has in a folder: its own ignore file and the ones above it.
+    ///
+    /// # Errors
+    /// If one of them can't be read.
+    pub fn shared_rules(&self, folder: &BStr, overlay: &Overlay) -> Result<Chain> {
+        let mut chain = Chain::new([]);
+        for end in std::iter::once(0).chain(folder.find_iter("/").map(|slash| slash + 1)) {
+            let here = folder[..end].as_bstr();
+            let rules = self.rules_of(here, overlay);
+            let disk = |source| Error::Disk { path: self.path(here).join(IGNORE_FILE), source };
+            chain = rules.map_err(disk)?.into_iter().fold(chain, Chain::with);
+        }
+        Ok(chain)
+    }
+
+    /// What a folder's ignore file holds; `None` if there is none.
+    ///
+    /// # Errors
+    /// If it can't be read, or is something that git would not read.
+    pub fn ignore_file(&self, folder: &BStr) -> Result<Option<Vec<u8>>> {
+        let path = self.path(folder).join(IGNORE_FILE);
+        match std::fs::symlink_metadata(&path) {
+            Ok(found) if !found.is_file() => Err(Error::NotAFile(path)),
+            Ok(_) => std::fs::read(&path).map(Some).map_err(|source| Error::Disk { path, source }),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Err(source) => Err(Error::Disk { path, source }),
         }
     }
 

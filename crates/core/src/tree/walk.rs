@@ -129,7 +129,7 @@ impl<'a> Walk<'a> {
         let names = listing(&self.place.path(path.as_bstr())).map_err(|error| unread(path.as_bstr(), error))?;
         let nested = !path.is_empty()
             && names.iter().any(|(name, _)| name == ".git")
-            && self.index.below(bare).next().is_none()
+            && !self.index.holds_below(bare)
             && is_repository(&self.place.path(path.as_bstr()).join(".git"));
         if nested {
             seen.entries.push(self.entry(path, Kind::Repository, shut));
@@ -176,7 +176,12 @@ impl<'a> Walk<'a> {
         if !(is_folder || kind.is_file() || kind.is_symlink()) || !self.within(path.as_bstr(), is_folder) {
             return;
         }
-        if self.index.get(path.as_bstr()).is_some_and(|tracked| !is_folder || tracked.mode == Mode::Submodule) {
+        let tracked = if is_folder {
+            self.index.get(path.as_bstr()).is_some_and(|tracked| tracked.mode == Mode::Submodule)
+        } else {
+            self.index.holds(path.as_bstr())
+        };
+        if tracked {
             return;
         }
         let ruling = match shut {

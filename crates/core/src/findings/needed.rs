@@ -1,0 +1,109 @@
+//! Files that a fresh clone needs, kept out by a rule.
+
+use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use crate::Result;
+use crate::rules::Ruling;
+use crate::templates::{Needed, Project, fit};
+use crate::tree::{Kind, Oracle, Overlay, Place, State, Tree};
+use bstr::{BString, ByteSlice};
+use redshank_pattern::{Case, Rule};
+
+/// A needed file that a rule keeps out.
+pub struct Swallowed<'a> {
+    /// The file.
+    pub path: BString,
+    /// Why it's needed.
+    pub needed: &'a Needed,
+    /// The rule that keeps it out.
+    pub ruling: Ruling,
+    /// The folder above it that the rule shuts, if it's not the file itself.
+    pub shut: Option<BString>,
+    /// The rule that would let it in.
+    pub exception: BString,
+}
+
+/// The needed files of these projects that are there, not tracked, and kept out, with ignore files as in `overlay`.
+///
+/// # Errors
+/// If the index or an ignore file can't be read.
+pub fn swallowed<'a>(
+    place: &Place,
+    tree: &Tree,
+    projects: &[Project<'a>],
+    overlay: Overlay,
+) -> Result<Vec<Swallowed<'a>>> {
+    let oracle = Oracle::new(place, overlay)?;
+    let mut found = Vec::new();
+    for project in projects {
+        for needed in &project.template.needed {
+            for path in present(place, tree, project, needed) {
+                let answer = oracle.ask(path.as_bstr())?;
+                if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
+                    let exception = fit(&format!("!{}", needed.pattern), project.folder.as_bstr());
+                    found.push(Swallowed { path, needed, ruling, shut: answer.shut, exception });
+                }
+            }
+        }
+    }
+    Ok(found)
+}
+
+/// The untracked files that a need speaks of. A need without wildcards is looked up on disk, where ignored folders hide
+/// nothing.
+fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Vec<BString> {
+    let folder = project.folder.as_bstr();
+    if !needed.pattern.contains(['*', '?', '[', '\\']) {
+        let path: BString = [folder.as_bytes(), needed.pattern.trim_start_matches('/').as_bytes()].concat().into();
+        let is_there = std::fs::symlink_metadata(place.path(path.as_bstr())).is_ok_and(|found| found.is_file());
+        return is_there.then_some(path).into_iter().collect();
+    }
+    let rule = Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive);
+    let files = tree.below(folder).filter(|entry| entry.kind == Kind::File && entry.state != State::Tracked);
+    files.filter(|entry| rule.matches(entry.path[folder.len()..].as_bstr(), false)).map(|entry| entry.path.clone()).collect()
+}
+
+/// The rules that let swallowed files in, each once, with the reason. A file in a folder that is shut can't be let in by a
+/// rule of its own and gets none.
+pub fn exceptions(swallowed: &[Swallowed]) -> Vec<(String, BString)> {
+    let mut rules: Vec<(String, BString)> = Vec::new();
+    for file in swallowed.iter().filter(|file| file.shut.is_none()) {
+        if !rules.iter().any(|(_, pattern)| *pattern == file.exception) {
+            rules.push((format!("needed: {}", file.needed.reason), file.exception.clone()));
+        }
+    }
+    rules
+}
+
+pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
+    for file in swallowed(look.place, look.tree, &look.survey.projects, Overlay::new())? {
+        let rule = "needed/swallowed".to_owned();
+        let by = format!(
+            "{}, line {}: `{}`",
+            file.ruling.source().shown,
+            file.ruling.rule().line,
+            file.ruling.rule().text
+        );
+        found.findings.push(Finding {
+            id: Finding::identity(&rule, file.path.as_bstr(), b""),
+            class: Class::Needed,
+            rule,
+            level: Level::Warning,
+            line: None,
+            size: None,
+            files: 1,
+            state: State::Ignored,
+            exposure: Exposure::Disk,
+            message: format!("a rule keeps it out, but it's needed: {}", file.needed.reason),
+            evidence: Some(by.clone()),
+            remedy: match &file.shut {
+                None => Remedy::LetIn { pattern: file.exception, reason: format!("needed: {}", file.needed.reason) },
+                Some(folder) => Remedy::ByHand(format!(
+                    "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
+                     or `git add --force` the file"
+                )),
+            },
+            path: file.path,
+        });
+    }
+    Ok(())
+}

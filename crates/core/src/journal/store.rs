@@ -1,0 +1,291 @@
+//! The journal on disk, making changes, and taking them back.
+
+use super::Changes;
+use super::record::{FileRecord, IndexRecord, Record, Schema, Stage};
+use crate::rules::IGNORE_FILE;
+use crate::tree::Place;
+use crate::{Error, Result};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_git::Repository;
+use std::fs::{File, Permissions};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
+
+const RECORD: &str = "record.json";
+
+/// The journal of a repository.
+pub struct Journal<'a> {
+    place: &'a Place,
+    repository: &'a Repository,
+    folder: PathBuf,
+}
+
+/// What was done, or taken back.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Done {
+    /// The command that had done it.
+    pub command: String,
+    /// It had been cut short.
+    pub cut_short: bool,
+    /// The files written.
+    pub files: Vec<BString>,
+    /// How many paths were taken out of the index.
+    pub untracked: usize,
+}
+
+impl<'a> Journal<'a> {
+    /// The journal of a place.
+    ///
+    /// # Errors
+    /// If the place is not a repository.
+    pub fn of(place: &'a Place) -> Result<Self> {
+        let Some(repository) = &place.repository else {
+            let what = "the journal that makes undo possible lies in the git folder";
+            return Err(Error::NoRepository { top: place.top.clone(), what });
+        };
+        Ok(Self { place, repository, folder: repository.git_folder.join("redshank").join("journal") })
+    }
+
+    /// Makes changes, after what they replace is safe.
+    ///
+    /// # Errors
+    /// If the way back can't be saved (nothing is changed then), or a change can't be made (`undo` takes back the rest).
+    pub fn apply(&self, command: &str, changes: &Changes) -> Result<()> {
+        let number = self.numbers()?.last().map_or(1, |last| last + 1);
+        let folder = self.entry(number);
+        private_folder(&folder)?;
+        let mut record = self.saved(&folder, command, changes)?;
+        self.put(&folder, &record)?;
+        if let Some(index) = &mut record.index {
+            self.repository.stop_tracking(changes.untracked.iter().map(|path| path.as_bstr()))?;
+            index.written = self.index_bytes()?.map(|bytes| hash(&bytes));
+            self.put(&folder, &record)?;
+        }
+        for (path, contents) in &changes.writes {
+            replace(&self.place.path(path.as_bstr()), contents)?;
+        }
+        record.state = Stage::Done;
+        self.put(&folder, &record)
+    }
+
+    /// Saves what the changes will replace; gives the record of it.
+    fn saved(&self, folder: &Path, command: &str, changes: &Changes) -> Result<Record> {
+        let mut files = Vec::new();
+        for (nth, (path, contents)) in changes.writes.iter().enumerate() {
+            let on_disk = self.place.path(path.as_bstr());
+            let old = read_if_there(&on_disk)?;
+            let modified = std::fs::symlink_metadata(&on_disk).and_then(|found| found.modified()).ok();
+            let saved = old.as_ref().map(|_| format!("file-{nth}"));
+            if let (Some(old), Some(name)) = (&old, &saved) {
+                write_new(&folder.join(name), old)?;
+            }
+            files.push(FileRecord { path: path.clone(), saved, written: hash(contents), modified: modified.map(nanoseconds) });
+        }
+        let index = if changes.untracked.is_empty() { None } else { Some(self.saved_index(folder, changes)?) };
+        let time = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_secs();
+        Ok(Record { schema: Schema::One, command: command.to_owned(), time, state: Stage::Begun, files, index })
+    }
+
+    fn saved_index(&self, folder: &Path, changes: &Changes) -> Result<IndexRecord> {
+        let index = self.repository.index()?;
+        let entries = changes.untracked.iter().filter_map(|path| Some(index.get(path.as_bstr())?.info())).collect();
+        let bytes = self.index_bytes()?;
+        let saved = bytes.as_ref().map(|_| "index".to_owned());
+        if let (Some(bytes), Some(name)) = (bytes, &saved) {
+            write_new(&folder.join(name), &bytes)?;
+        }
+        Ok(IndexRecord { saved, written: None, entries })
+    }
+
+    /// What the next `undo` would take back.
+    ///
+    /// # Errors
+    /// If there is nothing, or the journal can't be read.
+    pub fn last(&self) -> Result<Done> {
+        let (_, record) = self.newest()?;
+        Ok(done(&record))
+    }
+
+    /// Takes back the newest change that was not taken back yet. Files and index are as they were, byte for byte; if the
+    /// index was changed since by others, only the entries that were taken out come back.
+    ///
+    /// # Errors
+    /// If there is nothing to take back, or a file was changed since (then nothing is touched).
+    pub fn undo(&self) -> Result<Done> {
+        let (folder, mut record) = self.newest()?;
+        for file in &record.files {
+            self.check_unchanged(&folder, file)?;
+        }
+        if let Some(index) = &record.index {
+            self.put_back_index(&folder, index)?;
+        }
+        for file in &record.files {
+            self.put_back(&folder, file)?;
+        }
+        let was = done(&record);
+        record.state = Stage::Undone;
+        self.put(&folder, &record)?;
+        Ok(was)
+    }
+
+    /// # Errors
+    /// If the file holds neither what was written nor what it held before.
+    fn check_unchanged(&self, folder: &Path, file: &FileRecord) -> Result<()> {
+        let path = self.place.path(file.path.as_bstr());
+        let now = read_if_there(&path)?;
+        let before = self.saved_bytes(folder, file)?;
+        if now.as_deref().map(hash).as_ref() == Some(&file.written) || now == before {
+            return Ok(());
+        }
+        let saved = file.saved.as_ref().map_or_else(|| folder.join(RECORD), |name| folder.join(name));
+        Err(Error::ChangedSince { path, saved })
+    }
+
+    fn put_back(&self, folder: &Path, file: &FileRecord) -> Result<()> {
+        let path = self.place.path(file.path.as_bstr());
+        match self.saved_bytes(folder, file)? {
+            Some(bytes) => {
+                replace(&path, &bytes)?;
+                if let Some(time) = file.modified {
+                    let then = UNIX_EPOCH + Duration::from_nanos(time);
+                    File::options().write(true).open(&path).and_then(|file| file.set_modified(then)).map_err(disk(&path))?;
+                }
+                Ok(())
+            }
+            None if path.exists() => std::fs::remove_file(&path).map_err(disk(&path)),
+            None => Ok(()),
+        }
+    }
+
+    fn saved_bytes(&self, folder: &Path, file: &FileRecord) -> Result<Option<Vec<u8>>> {
+        let Some(name) = &file.saved else { return Ok(None) };
+        let path = folder.join(name);
+        std::fs::read(&path).map(Some).map_err(disk(&path))
+    }
+
+    fn put_back_index(&self, folder: &Path, index: &IndexRecord) -> Result<()> {
+        let now = self.index_bytes()?.map(|bytes| hash(&bytes));
+        if now.is_some() && now == index.written {
+            let saved = match &index.saved {
+                Some(name) => Some(std::fs::read(folder.join(name)).map_err(disk(&folder.join(name)))?),
+                None => None,
+            };
+            self.repository.put_index(saved.as_deref())?;
+        } else {
+            self.repository.put_entries(index.entries.iter().map(|entry| entry.as_bstr()))?;
+        }
+        Ok(())
+    }
+
+    fn index_bytes(&self) -> Result<Option<Vec<u8>>> {
+        read_if_there(&self.repository.index_file()?)
+    }
+
+    fn newest(&self) -> Result<(PathBuf, Record)> {
+        for number in self.numbers()?.into_iter().rev() {
+            let folder = self.entry(number);
+            let path = folder.join(RECORD);
+            // Killed before the record was written: nothing had been changed yet.
+            let Some(bytes) = read_if_there(&path)? else { continue };
+            let record: Record = serde_json::from_slice(&bytes)
+                .map_err(|error| Error::BadJournal { path, said: error.to_string() })?;
+            if record.state != Stage::Undone {
+                return Ok((folder, record));
+            }
+        }
+        Err(Error::NothingToUndo)
+    }
+
+    fn numbers(&self) -> Result<Vec<u32>> {
+        let listed = match std::fs::read_dir(&self.folder) {
+            Ok(listed) => listed,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(source) => return Err(disk(&self.folder)(source)),
+        };
+        let mut numbers: Vec<u32> =
+            listed.flatten().filter_map(|entry| entry.file_name().to_str()?.parse().ok()).collect();
+        numbers.sort_unstable();
+        Ok(numbers)
+    }
+
+    fn entry(&self, number: u32) -> PathBuf {
+        self.folder.join(format!("{number:06}"))
+    }
+
+    fn put(&self, folder: &Path, record: &Record) -> Result<()> {
+        let path = folder.join(RECORD);
+        let text = serde_json::to_vec_pretty(record)
+            .map_err(|error| Error::BadJournal { path: path.clone(), said: error.to_string() })?;
+        replace(&path, &text)
+    }
+}
+
+fn done(record: &Record) -> Done {
+    Done {
+        command: record.command.clone(),
+        cut_short: record.state == Stage::Begun,
+        files: record.files.iter().map(|file| file.path.clone()).collect(),
+        untracked: record.index.as_ref().map_or(0, |index| index.entries.len()),
+    }
+}
+
+/// Writes the ignore file at the top of a place that has no journal. Only adding is allowed there: every line that stood
+/// must still stand.
+///
+/// # Errors
+/// If the disk refuses.
+pub fn write_without_journal(place: &Place, contents: &[u8]) -> Result<()> {
+    replace(&place.path(BStr::new(IGNORE_FILE)), contents)
+}
+
+/// Replaces a file as a whole: written beside it, made durable, renamed over it. Permissions stay.
+fn replace(path: &Path, contents: &[u8]) -> Result<()> {
+    let folder = path.parent().unwrap_or(Path::new("."));
+    let kept: Option<Permissions> = std::fs::metadata(path).map(|found| found.permissions()).ok();
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".redshank-");
+    // A new file gets what the person's umask leaves; an old one keeps what it had.
+    let permissions = kept.unwrap_or_else(new_file_permissions);
+    let mut file = builder.permissions(permissions.clone()).tempfile_in(folder).map_err(disk(folder))?;
+    file.write_all(contents).and_then(|()| file.as_file().sync_all()).map_err(disk(path))?;
+    file.persist(path).map_err(|error| disk(path)(error.error))?;
+    Ok(())
+}
+
+fn new_file_permissions() -> Permissions {
+    use std::os::unix::fs::PermissionsExt;
+    Permissions::from_mode(0o666)
+}
+
+fn private_folder(path: &Path) -> Result<()> {
+    use std::os::unix::fs::DirBuilderExt;
+    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(disk(path))
+}
+
+fn write_new(path: &Path, contents: &[u8]) -> Result<()> {
+    use std::os::unix::fs::OpenOptionsExt;
+    let file = File::options().write(true).create_new(true).mode(0o600).open(path);
+    file.and_then(|mut file| file.write_all(contents).and_then(|()| file.sync_all())).map_err(disk(path))
+}
+
+fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>> {
+    match std::fs::read(path) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(source) => Err(disk(path)(source)),
+    }
+}
+
+fn disk(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
+    let path = path.to_owned();
+    move |source| Error::Disk { path, source }
+}
+
+fn hash(bytes: &[u8]) -> String {
+    blake3::hash(bytes).to_hex().to_string()
+}
+
+fn nanoseconds(time: SystemTime) -> u64 {
+    time.duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos() as u64)
+}

@@ -1,0 +1,53 @@
+//! `redshank.toml`, the repository's own settings.
+
+use crate::size::Bytes;
+use crate::{Error, Result};
+use serde::Deserialize;
+use std::path::Path;
+
+/// The name of the file, at the repository's top.
+pub const FILE: &str = "redshank.toml";
+
+/// What a repository can set.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Settings {
+    /// From which sizes on a file is reported.
+    pub limits: Limits,
+}
+
+/// Sizes from which on a file is reported.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Limits {
+    /// A file larger than this is a warning.
+    pub file_warning: Bytes,
+    /// A file larger than this is an error; most hosts refuse it.
+    pub file_error: Bytes,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { file_warning: Bytes(10 << 20), file_error: Bytes(100 << 20) }
+    }
+}
+
+impl Settings {
+    /// Reads the settings of a place; without the file, the defaults.
+    ///
+    /// # Errors
+    /// If the file can't be read or is not in the format; the error names the line and what was expected.
+    pub fn read(top: &Path) -> Result<Self> {
+        let path = top.join(FILE);
+        let text = match std::fs::read_to_string(&path) {
+            Ok(text) => text,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            Err(source) => return Err(Error::Disk { path, source }),
+        };
+        toml::from_str(&text).map_err(|error| {
+            let before = error.span().map_or("", |span| &text[..span.start]);
+            let line = before.matches('\n').count() + 1;
+            Error::Settings { path, line, said: error.to_string() }
+        })
+    }
+}

@@ -1,0 +1,94 @@
+//! What the templates of recognised projects say about a path, whether or not their rules are written anywhere.
+
+use super::{FolderMark, Project, TemplateRule};
+use crate::findings::Class;
+use crate::rules::{RuleList, Source};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::Case;
+use std::collections::HashMap;
+
+/// All that is claimed in a tree.
+#[derive(Default)]
+pub struct Claims<'a> {
+    /// By the folder of the project.
+    projects: HashMap<BString, Vec<(Project<'a>, RuleList)>>,
+    /// Folders known by what lies in them, each with a slash at its end.
+    folders: HashMap<BString, (&'a str, &'a FolderMark)>,
+}
+
+/// Why a path is claimed.
+#[derive(Clone, Copy)]
+pub enum Claim<'a, 'c> {
+    /// By a rule of a project's template.
+    Rule(&'c Project<'a>, &'a TemplateRule),
+    /// By a file in the folder; with the template's name.
+    Mark(&'a str, &'a FolderMark),
+}
+
+impl<'a> Claim<'a, '_> {
+    /// The name of the template.
+    pub fn template(&self) -> &'a str {
+        match self {
+            Self::Rule(project, _) => &project.template.name,
+            Self::Mark(name, _) => name,
+        }
+    }
+
+    /// What the files are.
+    pub fn class(&self) -> Class {
+        match self {
+            Self::Rule(_, rule) => rule.class,
+            Self::Mark(_, mark) => mark.class,
+        }
+    }
+
+    /// Why they don't belong.
+    pub fn reason(&self) -> &'a str {
+        match self {
+            Self::Rule(_, rule) => &rule.reason,
+            Self::Mark(_, mark) => &mark.reason,
+        }
+    }
+
+    /// The command that makes them again.
+    pub fn remake(&self) -> Option<&'a str> {
+        match self {
+            Self::Rule(_, rule) => rule.remake.as_deref(),
+            Self::Mark(_, mark) => mark.remake.as_deref(),
+        }
+    }
+}
+
+impl<'a> Claims<'a> {
+    /// Adds the rules of a project.
+    pub(super) fn add(&mut self, project: Project<'a>, case: Case) {
+        let place = project.rules_folder();
+        let lines: Vec<&str> = project.template.rule.iter().map(|rule| rule.pattern.as_str()).collect();
+        let list = RuleList::parse(Source::of_folder(place.clone()), lines.join("\n").as_bytes(), case);
+        self.projects.entry(place).or_default().push((project, list));
+    }
+
+    /// Adds a folder known by a file in it.
+    pub(super) fn mark(&mut self, folder: BString, template: &'a str, mark: &'a FolderMark) {
+        self.folders.insert(folder, (template, mark));
+    }
+
+    /// Who claims exactly this path, not a folder above it. A folder's path ends in a slash.
+    pub fn on(&self, path: &BStr) -> Option<Claim<'a, '_>> {
+        if let Some((name, mark)) = self.folders.get(path) {
+            return Some(Claim::Mark(name, mark));
+        }
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let name_at = bare.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let is_folder = || bare.len() < path.len();
+        let bases = bare.rfind_iter("/").map(|slash| bare[..=slash].as_bstr()).chain([b"".as_bstr()]);
+        let near = bases.filter_map(|base| self.projects.get(base)).flatten();
+        near.filter_map(|(project, list)| {
+            let rule = &list.rules()[list.last_match(bare, name_at, &is_folder)? as usize];
+            // One line a rule: the line leads back to the template's own.
+            let own = project.template.rule.get(rule.line as usize - 1)?;
+            (!rule.negated).then_some(Claim::Rule(project, own))
+        })
+        .next()
+    }
+}
