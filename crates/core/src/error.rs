@@ -8,12 +8,12 @@ pub enum Error {
     #[error(transparent)]
     Git(#[from] redshank_git::Error),
     /// A file could not be read or written.
-    #[error("{path}: {source}")]
+    #[error("{path}: {cause}")]
     Disk {
         /// Which.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        cause: std::io::Error,
     },
     /// The settings are not in the format.
     #[error("{path}, line {line}: {said}")]
@@ -33,6 +33,9 @@ pub enum Error {
         /// What was found, and what was expected.
         said: String,
     },
+    /// The table of credential formats can't be used.
+    #[error("the table of credential formats: {0}")]
+    Formats(String),
     /// Nobody knows a template of that name.
     #[error("there is no template `{name}`\n  did you mean `{near}`? `redshank templates` lists them all")]
     NoTemplate {

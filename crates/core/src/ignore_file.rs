@@ -31,8 +31,10 @@ impl Section {
 
     /// The label of a template's section. `folder` is empty or ends in a slash.
     pub fn label_of(template: &str, folder: &BStr) -> String {
-        let place = folder.strip_suffix(b"/").unwrap_or(b".");
-        format!("{template}@{}", one_line(&place.to_str_lossy()))
+        match folder.strip_suffix(b"/") {
+            Some(folder) => format!("{template}@{}", one_line(&folder.to_str_lossy())),
+            None => template.to_owned(),
+        }
     }
 }
 

@@ -6,6 +6,7 @@ pub mod effect;
 pub mod findings;
 pub mod ignore_file;
 pub mod journal;
+pub mod near;
 pub mod plan;
 pub mod rules;
 pub mod settings;

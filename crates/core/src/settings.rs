@@ -42,7 +42,7 @@ impl Settings {
         let text = match std::fs::read_to_string(&path) {
             Ok(text) => text,
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
-            Err(source) => return Err(Error::Disk { path, source }),
+            Err(cause) => return Err(Error::Disk { path, cause }),
         };
         toml::from_str(&text).map_err(|error| {
             let before = error.span().map_or("", |span| &text[..span.start]);

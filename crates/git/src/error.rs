@@ -18,12 +18,12 @@ pub enum Error {
     #[error("{0} is a bare repository or a git folder: there are no files to look at\n  go to a working tree, or name one with --root")]
     NoWorkTree(PathBuf),
     /// The folder to start from is not there.
-    #[error("{path}: {source}\n  name a folder that exists and can be entered")]
+    #[error("{path}: {cause}\n  name a folder that exists and can be entered")]
     NoFolder {
         /// The folder asked for.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        cause: std::io::Error,
     },
     /// The index could not be read.
     #[error("{path}: git's index cannot be read: {said}\n  `git status` may say more")]
@@ -37,11 +37,11 @@ pub enum Error {
     #[error("{0} exists: another git is at work, or one was killed\n  wait for it to end; if none is running, remove that file")]
     Locked(PathBuf),
     /// The disk said no.
-    #[error("{path}: {source}")]
+    #[error("{path}: {cause}")]
     Disk {
         /// The file.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        cause: std::io::Error,
     },
 }

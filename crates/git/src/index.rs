@@ -215,11 +215,11 @@ impl Repository {
         let lock = with_suffix(&index, ".lock");
         let disk = |path: &Path| {
             let path = path.to_owned();
-            move |source| Error::Disk { path, source }
+            move |cause| Error::Disk { path, cause }
         };
-        let mut file = std::fs::File::create_new(&lock).map_err(|source| match source.kind() {
+        let mut file = std::fs::File::create_new(&lock).map_err(|cause| match cause.kind() {
             std::io::ErrorKind::AlreadyExists => Error::Locked(lock.clone()),
-            _ => Error::Disk { path: lock.clone(), source },
+            _ => Error::Disk { path: lock.clone(), cause },
         })?;
         let written = match bytes {
             Some(bytes) => file

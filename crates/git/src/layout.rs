@@ -43,7 +43,7 @@ pub enum Found {
 /// # Errors
 /// If the folder can't be entered, lies in a git folder, or git refuses for a reason of its own.
 pub fn find(folder: &Path) -> Result<Found> {
-    let no_folder = |source| Error::NoFolder { path: folder.into(), source };
+    let no_folder = |cause| Error::NoFolder { path: folder.into(), cause };
     if !std::fs::metadata(folder).map_err(no_folder)?.is_dir() {
         return Err(no_folder(std::io::ErrorKind::NotADirectory.into()));
     }

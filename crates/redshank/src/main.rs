@@ -1,1 +1,31 @@
-fn main(){}
+//! Redshank, the program: arguments in, the core's answers out.
+
+mod cli;
+mod commands;
+mod context;
+mod demo;
+mod render;
+mod report;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let arguments = cli::Arguments::parse();
+    arguments.everywhere.color.write_global();
+    match commands::run(&arguments) {
+        Ok(code) => code,
+        Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
+        Err(error) => {
+            render::complain(&error);
+            ExitCode::from(2)
+        }
+    }
+}
+
+/// Whoever read our output has seen enough.
+fn is_closed_pipe(error: &anyhow::Error) -> bool {
+    let kind = error.downcast_ref::<std::io::Error>().map(std::io::Error::kind);
+    let kind = kind.or_else(|| error.downcast_ref::<serde_json::Error>()?.io_error_kind());
+    kind == Some(std::io::ErrorKind::BrokenPipe)
+}

@@ -63,7 +63,7 @@ pub fn find(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings) ->
     let look = Look { place, tree, survey, settings, oracle: &oracle };
     let mut found = Found { findings: Vec::new(), unread: tree.unread.clone() };
     let claimed = claimed::find(&look, &mut found)?;
-    secret::find(&look, &claimed, &mut found);
+    secret::find(&look, &claimed, &mut found)?;
     oversized::find(&look, &claimed, &mut found);
     needed::find(&look, &mut found)?;
     tracked_anyway::find(&look, &claimed, &mut found)?;

@@ -3,6 +3,7 @@
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::rules::Ruling;
+use crate::size::Bytes;
 use crate::templates::{Needed, Project, fit};
 use crate::tree::{Kind, Oracle, Overlay, Place, State, Tree};
 use bstr::{BString, ByteSlice};
@@ -89,7 +90,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
             rule,
             level: Level::Warning,
             line: None,
-            size: None,
+            size: std::fs::metadata(look.place.path(file.path.as_bstr())).ok().map(|found| Bytes(found.len())),
             files: 1,
             state: State::Ignored,
             exposure: Exposure::Disk,

@@ -24,7 +24,7 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
             files: 1,
             state: entry.state,
             exposure: Exposure::Disk,
-            message: format!("{} is over the limit of {limit}; every clone would carry it for ever", entry.size),
+            message: format!("over the limit of {limit}; every clone would carry it for ever"),
             evidence: None,
             remedy: Remedy::KeepOut {
                 pattern: exactly(entry.path.as_ref()),

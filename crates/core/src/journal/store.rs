@@ -279,7 +279,7 @@ fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>> {
 
 fn disk(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
     let path = path.to_owned();
-    move |source| Error::Disk { path, source }
+    move |cause| Error::Disk { path, cause }
 }
 
 fn hash(bytes: &[u8]) -> String {

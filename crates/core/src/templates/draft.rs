@@ -112,7 +112,10 @@ pub(crate) fn worded(reason: &str, remake: Option<&str>) -> String {
 
 fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {
     if wishes.is_empty() {
-        return survey.projects.clone();
+        // What belongs to a project first; litter of editors and systems after it.
+        let mut projects = survey.projects.clone();
+        projects.sort_by_key(|project| project.template.group.everywhere());
+        return projects;
     }
     let mut wanted = Vec::new();
     for wish in wishes {
@@ -126,25 +129,18 @@ fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {
     wanted
 }
 
-impl<'a> Wish<'a> {
-    /// Reads `NAME` or `NAME@FOLDER`, the folder relative to the top.
+impl Wish<'static> {
+    /// A wish for a template by name, perhaps for one folder, relative to the top.
     ///
     /// # Errors
     /// If there is no such template or folder.
-    pub fn parse(place: &Place, text: &str) -> Result<Wish<'static>> {
-        let (name, folder) = match text.split_once('@') {
-            Some((name, folder)) => (name, Some(folder.trim_matches('/'))),
-            None => (text, None),
-        };
+    pub fn of(place: &Place, name: &str, folder: Option<&BStr>) -> Result<Self> {
         let template = super::find(name)?;
-        let folder = match folder {
-            None => None,
-            Some("" | ".") => Some(BString::default()),
-            Some(folder) if place.path(folder.into()).is_dir() && !folder.split('/').any(|part| part == "..") => {
-                Some(format!("{folder}/").into())
-            }
-            Some(folder) => return Err(Error::NoFolder { folder: folder.into(), top: place.top.clone() }),
-        };
-        Ok(Wish { template, folder })
+        let folder = folder.map(|folder| match folder.strip_suffix(b"/").unwrap_or(folder).as_bstr() {
+            bare if bare.is_empty() => Ok(BString::default()),
+            bare if place.path(bare).is_dir() => Ok([bare.as_bytes(), b"/"].concat().into()),
+            bare => Err(Error::NoFolder { folder: bare.to_owned(), top: place.top.clone() }),
+        });
+        Ok(Self { template, folder: folder.transpose()? })
     }
 }

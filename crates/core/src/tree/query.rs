@@ -27,6 +27,8 @@ struct Folder {
 
 /// The answer on one path.
 pub struct Answer {
+    /// The path, relative to the top.
+    pub path: BString,
     /// git's verdict.
     pub state: State,
     /// The last rule that matches the path or shuts a folder above it.
@@ -70,7 +72,7 @@ impl<'a> Oracle<'a> {
                 (false, true) => State::Ignored,
                 (false, false) => State::Candidate,
             };
-            Answer { state, ruling, shut, chain: within.chain.clone() }
+            Answer { path: path.to_owned(), state, ruling, shut, chain: within.chain.clone() }
         };
         if let Some((ruling, shut)) = &within.shut {
             let itself = shut.strip_suffix(b"/") == Some(bare);
@@ -127,6 +129,6 @@ fn with_rules(place: &Place, overlay: &Overlay, folder: &BStr, chain: Chain) -> 
     match place.rules_of(folder, overlay) {
         Ok(Some(rules)) => Ok(chain.with(rules)),
         Ok(None) => Ok(chain),
-        Err(source) => Err(Error::Disk { path: place.path(folder).join(crate::rules::IGNORE_FILE), source }),
+        Err(cause) => Err(Error::Disk { path: place.path(folder).join(crate::rules::IGNORE_FILE), cause }),
     }
 }

@@ -91,7 +91,7 @@ impl Place {
         for end in std::iter::once(0).chain(folder.find_iter("/").map(|slash| slash + 1)) {
             let here = folder[..end].as_bstr();
             let rules = self.rules_of(here, overlay);
-            let disk = |source| Error::Disk { path: self.path(here).join(IGNORE_FILE), source };
+            let disk = |cause| Error::Disk { path: self.path(here).join(IGNORE_FILE), cause };
             chain = rules.map_err(disk)?.into_iter().fold(chain, Chain::with);
         }
         Ok(chain)
@@ -105,9 +105,9 @@ impl Place {
         let path = self.path(folder).join(IGNORE_FILE);
         match std::fs::symlink_metadata(&path) {
             Ok(found) if !found.is_file() => Err(Error::NotAFile(path)),
-            Ok(_) => std::fs::read(&path).map(Some).map_err(|source| Error::Disk { path, source }),
+            Ok(_) => std::fs::read(&path).map(Some).map_err(|cause| Error::Disk { path, cause }),
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-            Err(source) => Err(Error::Disk { path, source }),
+            Err(cause) => Err(Error::Disk { path, cause }),
         }
     }
 

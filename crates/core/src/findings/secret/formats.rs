@@ -71,11 +71,13 @@ pub(super) struct Formats {
 
 impl Formats {
     /// The table that comes with the program.
-    pub(super) fn get() -> &'static Self {
-        static READ: LazyLock<Formats> = LazyLock::new(|| {
-            Formats::read(include_str!("formats.toml")).unwrap_or_else(|error| panic!("formats.toml: {error}"))
-        });
-        &READ
+    ///
+    /// # Errors
+    /// If a row is not in the format; the tests see to it that this does not happen.
+    pub(super) fn get() -> crate::Result<&'static Self> {
+        static READ: LazyLock<Result<Formats, String>> =
+            LazyLock::new(|| Formats::read(include_str!("formats.toml")).map_err(|error| error.to_string()));
+        READ.as_ref().map_err(|said| crate::Error::Formats(said.clone()))
     }
 
     fn read(text: &str) -> Result<Self, Box<dyn std::error::Error>> {

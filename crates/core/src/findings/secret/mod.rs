@@ -6,6 +6,7 @@ mod scan;
 
 use super::claimed::Claimed;
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use crate::Result;
 use crate::size::Bytes;
 use crate::templates::exactly;
 use crate::tree::{Entry, Kind, Place, State, Unread};
@@ -46,25 +47,26 @@ impl fmt::Debug for Secret {
     }
 }
 
-pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
+pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<()> {
+    let formats = Formats::get()?;
     let kept_out_anyway = |entry: &Entry| {
         let generated = claimed.class(entry).is_some_and(|class| class != Class::Secret);
         generated && entry.state == State::Candidate
     };
     let files: Vec<&Entry> =
         look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !kept_out_anyway(entry)).collect();
-    let looked: Vec<Result<Vec<Finding>, Unread>> = files.into_par_iter().map(|entry| look_into(look.place, entry)).collect();
+    let looked: Vec<_> = files.into_par_iter().map(|entry| look_into(look.place, formats, entry)).collect();
     for result in looked {
         match result {
             Ok(findings) => found.findings.extend(findings),
             Err(unread) => found.unread.push(unread),
         }
     }
+    Ok(())
 }
 
-fn look_into(place: &Place, entry: &Entry) -> Result<Vec<Finding>, Unread> {
+fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Finding>, Unread> {
     let path = entry.path.as_bstr();
-    let formats = Formats::get();
     let environment = formats.is_environment(path);
     let nature = formats.by_nature(path);
     let hits = match scan::file(&place.path(path), formats, environment) {

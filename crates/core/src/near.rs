@@ -1,0 +1,84 @@
+//! The rule that nearly matched: why it doesn't, and what would.
+
+use crate::rules::Chain;
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Case, Rule};
+
+/// A rule that misses a path by little.
+pub struct NearMiss {
+    /// The file that holds it, as git prints it.
+    pub source: BString,
+    /// Its line there, from 1.
+    pub line: u32,
+    /// The rule as it is.
+    pub pattern: BString,
+    /// Why it doesn't match.
+    pub because: &'static str,
+    /// What would match.
+    pub mended: BString,
+}
+
+/// A small change to a rule: why it's needed, and the rule with it made, if it can be.
+type Change = (&'static str, fn(&Rule) -> Option<Rule>);
+
+const CHANGES: &[Change] = &[
+    ("its slash ties it to the folder of its file", |rule| {
+        let loose = match rule.text.strip_prefix(b"/") {
+            Some(rest) if rest.strip_suffix(b"/").unwrap_or(rest).contains(&b'/') => [b"**/", rest].concat(),
+            Some(rest) => rest.to_vec(),
+            None if rule.anchored && !rule.text.starts_with(b"**/") => [b"**/", rule.text.as_slice()].concat(),
+            None => return None,
+        };
+        Some(reread(&loose))
+    }),
+    ("upper and lower case differ", |rule| Some(Rule::parse(&rule.text, rule.line, Case::Blind))),
+    ("it ends in a slash, so it matches folders only", |rule| rule.text.strip_suffix(b"/").map(reread)),
+    ("white space at its end belongs to the pattern", |rule| {
+        let bare = rule.text.trim_end_with(|c| c.is_whitespace() || c == '\\');
+        (bare.len() < rule.text.len() && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t")).then(|| reread(bare))
+    }),
+    ("white space at its start belongs to the pattern", |rule| {
+        let bare = rule.text.trim_start();
+        (bare.len() < rule.text.len()).then(|| reread(bare))
+    }),
+    ("a comment must have a line of its own", |rule| {
+        let at = rule.text.find(" #")?;
+        Some(reread(rule.text[..at].trim_end()))
+    }),
+    ("back-slashes don't part folders", |rule| rule.text.contains(&b'\\').then(|| reread(&rule.text.replace("\\", "/")))),
+    ("a pattern can't start with `./`", |rule| rule.text.strip_prefix(b"./").map(reread)),
+];
+
+fn reread(text: &[u8]) -> Rule {
+    Rule::parse(text, 0, Case::Sensitive)
+}
+
+/// The rules of a chain that would keep a path out if they were written a little differently, strongest first, each with
+/// the first change that suffices.
+pub fn near_misses(chain: &Chain, path: &BStr, is_folder: bool) -> Vec<NearMiss> {
+    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+    let mut found = Vec::new();
+    for list in chain.lists() {
+        let Some(below) = bare.get(list.source.base.len()..).map(ByteSlice::as_bstr) else { continue };
+        let reaches = |rule: &Rule| {
+            let mut above = below.find_iter("/").map(|slash| below[..slash].as_bstr());
+            above.any(|folder| rule.matches(folder, true)) || rule.matches(below, is_folder)
+        };
+        for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {
+            let change = CHANGES.iter().find_map(|(because, change)| {
+                let changed = change(rule)?;
+                reaches(&changed).then_some((*because, changed))
+            });
+            if let Some((because, changed)) = change {
+                found.push(NearMiss {
+                    source: list.source.shown.clone(),
+                    line: rule.line,
+                    pattern: rule.text.clone(),
+                    because,
+                    mended: changed.text,
+                });
+            }
+        }
+    }
+    found
+}

@@ -1,0 +1,55 @@
+//! The commands: one file each, with its arguments and its `run`.
+
+mod check;
+mod demo;
+mod draft;
+mod files;
+mod survey;
+mod templates;
+mod tidy;
+mod r#try;
+mod undo;
+mod why;
+
+use crate::cli::Arguments;
+use crate::context::Context;
+use anyhow::Result;
+use clap::Subcommand;
+use std::process::ExitCode;
+
+/// All commands, in the order in which people need them.
+#[derive(Subcommand)]
+pub enum Command {
+    Survey(survey::Survey),
+    Templates(templates::Templates),
+    Draft(draft::Draft),
+    Try(r#try::Try),
+    Why(why::Why),
+    Files(files::Files),
+    Check(check::Check),
+    Tidy(tidy::Tidy),
+    Undo(undo::Undo),
+    Demo(demo::Demo),
+}
+
+/// Runs the command.
+pub fn run(arguments: &Arguments) -> Result<ExitCode> {
+    let asked = &arguments.everywhere;
+    match &arguments.command {
+        Command::Survey(survey) => survey.run(asked),
+        Command::Templates(templates) => templates.run(asked),
+        Command::Demo(demo) => demo.run(asked),
+        Command::Draft(draft) => draft.run(&Context::find(asked)?),
+        Command::Try(r#try) => r#try.run(&Context::find(asked)?),
+        Command::Why(why) => why.run(&Context::find(asked)?),
+        Command::Files(files) => files.run(&Context::find(asked)?),
+        Command::Check(check) => check.run(&Context::find(asked)?),
+        Command::Tidy(tidy) => tidy.run(&Context::find(asked)?),
+        Command::Undo(undo) => undo.run(&Context::find(asked)?),
+    }
+}
+
+/// Exit code 1: it found what it looks for.
+fn found(any: bool) -> ExitCode {
+    ExitCode::from(u8::from(any))
+}

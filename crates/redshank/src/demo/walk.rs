@@ -1,0 +1,83 @@
+//! The walk through the job, from a heap of files to a first commit.
+
+use crate::putln;
+use super::{isolated, isolation};
+use crate::render::{Paint, count};
+use anyhow::{Context, Result, bail};
+use std::path::Path;
+use std::process::Command;
+
+enum Step {
+    /// What we say.
+    Say(&'static str),
+    /// What we type at redshank.
+    Run(&'static [&'static str]),
+    /// What we type at git.
+    Git(&'static [&'static str]),
+}
+
+use Step::{Git, Run, Say};
+
+const STEPS: &[Step] = &[
+    Say("A heap of files, and nobody has committed anything yet. What is here?"),
+    Run(&["survey"]),
+    Say("Thousands of files where dozens were meant. Somebody has tried rules already; why do they do so little?"),
+    Run(&["why", "exhibit/Lagoon/Library/", "kiosk/gradle/wrapper/gradle-wrapper.jar", "gateway/uplink-trace.log"]),
+    Say("One is tied to the top, the project is two folders down; one swallows a file that the build needs; one came too late."),
+    Say("A pattern's effect can be seen before it is written:"),
+    Run(&["try", "*.raw"]),
+    Say("Templates know what each tool makes, and are fitted to where each project is."),
+    Run(&["draft", "--write", "--yes"]),
+    Say("What is still wrong?"),
+    Run(&["check"]),
+    Say("Most of it can be mended at once, and taken back."),
+    Run(&["tidy", "--apply", "--yes"]),
+    Run(&["undo", "--yes"]),
+    Say("Files and index are as they were. Once more, and look again:"),
+    Run(&["tidy", "--apply", "--yes", "--quiet"]),
+    Run(&["check"]),
+    Say("Now the first commit."),
+    Git(&["add", "--all"]),
+    Git(&["commit", "--quiet", "--message", "Tidewatch: gateway, analysis, dashboard, firmware, exhibit, kiosk"]),
+    Git(&["status", "--short", "--branch"]),
+];
+
+/// Walks through the job in a demo folder, printing each command before its output.
+pub fn walk(top: &Path, files: u64) -> Result<()> {
+    for step in STEPS {
+        match step {
+            Say(text) => putln!("\n{}", Paint::Quiet.on(format!("# {text}")))?,
+            Run(words) => run(top, words)?,
+            Git(words) => {
+                putln!("\n{}", Paint::Type.on(format!("$ git {}", typed(words))))?;
+                if !isolated(top).words(*words).passed_through()? {
+                    bail!("git {} failed in {}", words[0], top.display());
+                }
+            }
+        }
+    }
+    let listed = isolated(top).words(["ls-tree", "-r", "-z", "--name-only", "HEAD"]).output()?;
+    let committed = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).count() as u64;
+    let out = Paint::Good.on(format!("{} files are committed, {} stayed out.", count(committed), count(files - committed.min(files))));
+    putln!("\n{out}")?;
+    Ok(())
+}
+
+fn run(top: &Path, words: &[&str]) -> Result<()> {
+    putln!("\n{}", Paint::Type.on(format!("$ redshank {}", typed(words))))?;
+    let program = std::env::current_exe().context("this program's own path")?;
+    let status = Command::new(program).args(words).current_dir(top).envs(isolation()).status()?;
+    match status.code() {
+        Some(0 | 1) => Ok(()),
+        _ => bail!("redshank {} failed in {}", words[0], top.display()),
+    }
+}
+
+/// The words as one would type them.
+fn typed(words: &[&str]) -> String {
+    let quoted = words.iter().map(|word| match word {
+        word if word.contains([' ', '*']) => format!("'{word}'"),
+        word => (*word).to_owned(),
+    });
+    quoted.collect::<Vec<_>>().join(" ")
+}

@@ -1,0 +1,50 @@
+//! Names and numbers as people read them.
+
+use bstr::{BStr, ByteSlice};
+
+/// A path that can't harm the terminal: control characters, characters that turn the direction of text or have no width,
+/// and bytes that aren't UTF-8 are written as escapes.
+pub fn shown(path: &BStr) -> String {
+    let mut text = String::with_capacity(path.len());
+    for chunk in path.utf8_chunks() {
+        for c in chunk.valid().chars() {
+            if c.is_control() || is_invisible(c) {
+                text.extend(c.escape_default());
+            } else {
+                text.push(c);
+            }
+        }
+        for byte in chunk.invalid() {
+            text.push_str(&format!("\\x{byte:02x}"));
+        }
+    }
+    text
+}
+
+/// Zero-width characters, and the controls of text direction (Unicode, general category Cf, and the line separators).
+fn is_invisible(c: char) -> bool {
+    matches!(c, '\u{ad}' | '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}')
+}
+
+/// A shown path of at most `width` characters: what is left out is taken from its middle.
+pub fn shortened(path: &str, width: usize) -> String {
+    let length = path.chars().count();
+    if length <= width || width < 8 {
+        return path.to_owned();
+    }
+    let start = (width - 1) / 3;
+    let end = width - 1 - start;
+    path.chars().take(start).chain(['…']).chain(path.chars().skip(length - end)).collect()
+}
+
+/// A number with its thousands set apart.
+pub fn count(number: u64) -> String {
+    let digits = number.to_string();
+    let groups: Vec<&str> = digits.as_bytes().rchunks(3).rev().map(|group| group.to_str().unwrap_or_default()).collect();
+    groups.join(",")
+}
+
+/// A number of files, in words.
+pub fn files(number: u64) -> String {
+    format!("{} {}", count(number), if number == 1 { "file" } else { "files" })
+}

@@ -1,0 +1,71 @@
+//! Columns.
+
+use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, presets};
+use std::io::IsTerminal;
+
+/// The width of the terminal in columns; `None` where the output goes elsewhere, and nothing is cut.
+fn width() -> Option<usize> {
+    if !std::io::stdout().is_terminal() {
+        return None;
+    }
+    Some(terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0)))
+}
+
+/// How a column stands.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Align {
+    /// Text that may be cut at its end.
+    Left,
+    /// Text that is never cut.
+    Whole,
+    /// Numbers, never cut.
+    Right,
+}
+
+/// Rows in columns, without lines between them.
+pub struct Table {
+    table: comfy_table::Table,
+    columns: Vec<Align>,
+}
+
+impl Table {
+    /// A table whose rows start behind `indent` spaces.
+    pub fn new(columns: &[Align]) -> Self {
+        let mut table = comfy_table::Table::new();
+        table.load_style(presets::NOTHING);
+        match width() {
+            Some(width) => {
+                // One column stays free, or a full row would wrap.
+                let width = u16::try_from(width.saturating_sub(1)).unwrap_or(u16::MAX);
+                table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
+            }
+            None => {
+                table.set_content_arrangement(ContentArrangement::Disabled);
+            }
+        }
+        table.set_truncation_indicator("…");
+        Self { table, columns: columns.to_vec() }
+    }
+
+    /// Adds a row.
+    pub fn row(&mut self, cells: impl IntoIterator<Item = String>) {
+        let mut row = comfy_table::Row::from(cells.into_iter().collect::<Vec<_>>());
+        row.max_height(1);
+        self.table.add_row(row);
+    }
+
+    /// The rows, each with its line end; nothing if there are none.
+    pub fn text(mut self) -> String {
+        let columns = self.columns;
+        for (column, align) in self.table.column_iter_mut().zip(columns) {
+            column.set_padding((1, 1));
+            if align == Align::Right {
+                column.set_cell_alignment(CellAlignment::Right);
+            }
+            if align != Align::Left {
+                column.set_constraint(ColumnConstraint::ContentWidth);
+            }
+        }
+        self.table.trim_fmt().lines().map(|line| format!(" {}\n", line.trim_end())).collect()
+    }
+}

@@ -1,0 +1,354 @@
+//! The machine formats: what is written as JSON. docs/schemas/ holds a JSON Schema of each.
+
+use base64::Engine;
+use bstr::{BStr, ByteSlice};
+use redshank_core::effect::{Amount, Effect};
+use redshank_core::findings::{Class, Exposure, Finding, Level};
+use redshank_core::plan::{Act, Plan};
+use redshank_core::size::Bytes;
+use redshank_core::tree::{Entry, State, Unread};
+use schemars::JsonSchema;
+use serde::Serialize;
+use std::path::Path;
+
+/// A path. Where its bytes aren't UTF-8, they stand beside it in base64.
+#[derive(Serialize, JsonSchema)]
+pub struct PathOut {
+    /// Relative to the repository's top; a folder ends in a slash. Bytes that aren't UTF-8 are replaced.
+    pub path: String,
+    /// The bytes, in base64, where they aren't UTF-8.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path_b64: Option<String>,
+}
+
+impl PathOut {
+    /// The path as it is written.
+    pub fn of(path: &BStr) -> Self {
+        Self { path: path.to_str_lossy().into_owned(), path_b64: b64(path) }
+    }
+}
+
+/// The bytes in base64, if they aren't UTF-8.
+pub fn b64(bytes: &BStr) -> Option<String> {
+    bytes.to_str().is_err().then(|| base64::engine::general_purpose::STANDARD.encode(bytes))
+}
+
+/// A top folder as it is written.
+pub fn root(top: &Path) -> String {
+    top.to_string_lossy().into_owned()
+}
+
+/// `check --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.check/1")]
+pub struct CheckOut {
+    /// Always `redshank.check/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// What was found, sorted by what to do first.
+    pub findings: Vec<FindingOut>,
+    /// How much was found.
+    pub summary: SummaryOut,
+    /// What could not be read.
+    pub unread: Vec<UnreadOut>,
+}
+
+/// A finding.
+#[derive(Serialize, JsonSchema)]
+pub struct FindingOut {
+    /// The same as long as its cause is the same.
+    pub id: String,
+    /// What is wrong.
+    pub class: Class,
+    /// Which rule of ours found it, as `class/name`.
+    pub rule: String,
+    /// How bad it is.
+    pub level: Level,
+    /// Where.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// From 1.
+    pub line: Option<u64>,
+    /// In bytes; of a folder, the sum of its files.
+    pub size: Option<Bytes>,
+    /// How many files it stands for.
+    pub files: u64,
+    /// git's verdict on the path.
+    pub state: State,
+    /// How far the file got.
+    pub exposure: Exposure,
+    /// What it is.
+    pub message: String,
+    /// What gives it away; never a whole secret.
+    pub evidence: Option<String>,
+    /// What mends it.
+    pub remedy: String,
+}
+
+impl From<&Finding> for FindingOut {
+    fn from(finding: &Finding) -> Self {
+        Self {
+            id: finding.id.clone(),
+            class: finding.class,
+            rule: finding.rule.clone(),
+            level: finding.level,
+            path: PathOut::of(finding.path.as_bstr()),
+            line: finding.line,
+            size: finding.size,
+            files: finding.files,
+            state: finding.state,
+            exposure: finding.exposure,
+            message: finding.message.clone(),
+            evidence: finding.evidence.clone(),
+            remedy: finding.remedy_in_words(),
+        }
+    }
+}
+
+/// How many findings there are.
+#[derive(Serialize, JsonSchema)]
+pub struct SummaryOut {
+    /// Of that level.
+    pub errors: usize,
+    /// Of that level.
+    pub warnings: usize,
+    /// Of that level.
+    pub notes: usize,
+    /// By class.
+    pub classes: Vec<ClassOut>,
+}
+
+/// A class of findings, summed up.
+#[derive(Serialize, JsonSchema)]
+pub struct ClassOut {
+    /// Which.
+    pub class: Class,
+    /// How many findings.
+    pub findings: usize,
+    /// How many files they stand for.
+    pub files: u64,
+    /// Their sizes, in bytes.
+    pub size: Bytes,
+}
+
+impl SummaryOut {
+    /// Counts findings.
+    pub fn of(findings: &[Finding]) -> Self {
+        let level = |level| findings.iter().filter(|finding| finding.level == level).count();
+        Self {
+            errors: level(Level::Error),
+            warnings: level(Level::Warning),
+            notes: level(Level::Note),
+            classes: Class::ALL.into_iter().filter_map(|class| ClassOut::of(class, findings)).collect(),
+        }
+    }
+}
+
+impl ClassOut {
+    fn of(class: Class, findings: &[Finding]) -> Option<Self> {
+        let of_class: Vec<&Finding> = findings.iter().filter(|finding| finding.class == class).collect();
+        // Several findings may stand for one file; it counts once.
+        let mut paths: Vec<&Finding> = of_class.clone();
+        paths.sort_by(|a, b| a.path.cmp(&b.path));
+        paths.dedup_by(|a, b| a.path == b.path);
+        (!of_class.is_empty()).then(|| Self {
+            class,
+            findings: of_class.len(),
+            files: paths.iter().map(|finding| finding.files).sum(),
+            size: paths.iter().filter_map(|finding| finding.size).sum(),
+        })
+    }
+}
+
+/// A path that could not be read.
+#[derive(Serialize, JsonSchema)]
+pub struct UnreadOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// What the system said.
+    pub reason: String,
+}
+
+impl From<&Unread> for UnreadOut {
+    fn from(unread: &Unread) -> Self {
+        Self { path: PathOut::of(unread.path.as_bstr()), reason: unread.reason.clone() }
+    }
+}
+
+/// `survey --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.survey/1")]
+pub struct SurveyOut {
+    /// Always `redshank.survey/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Whether it is a repository.
+    pub repository: bool,
+    /// Whether it has a commit.
+    pub has_commit: bool,
+    /// What the next commit of everything would hold.
+    pub to_commit: Amount,
+    /// Files tracked already.
+    pub tracked: Amount,
+    /// Files not tracked and not ignored.
+    pub candidates: Amount,
+    /// What would be committed, by top folder, biggest first; files at the top under the empty path.
+    pub folders: Vec<FolderOut>,
+    /// The projects found.
+    pub projects: Vec<ProjectOut>,
+    /// How much was found, by level and class.
+    pub summary: SummaryOut,
+    /// The next sensible command.
+    pub next: String,
+    /// What could not be read.
+    pub unread: Vec<UnreadOut>,
+}
+
+/// A top folder.
+#[derive(Serialize, JsonSchema)]
+pub struct FolderOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// What of it would be committed.
+    #[serde(flatten)]
+    pub amount: Amount,
+}
+
+/// A project.
+#[derive(Serialize, JsonSchema)]
+pub struct ProjectOut {
+    /// The name of its template.
+    pub template: String,
+    /// What it is.
+    pub title: String,
+    /// Its folder.
+    #[serde(flatten)]
+    pub folder: PathOut,
+    /// The file by which it was recognised.
+    pub evidence: String,
+}
+
+/// `draft --format json` and `try --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.effect/1")]
+pub struct EffectOut {
+    /// Always `redshank.effect/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// The rules that are new.
+    pub rules: Vec<String>,
+    /// Whether they were written.
+    pub written: bool,
+    /// What would be committed before.
+    pub before: Amount,
+    /// What would be committed after.
+    pub after: Amount,
+    /// Paths that change from candidate to ignored.
+    pub kept_out: Vec<PathOut>,
+    /// Paths that change from ignored to candidate.
+    pub let_in: Vec<PathOut>,
+}
+
+impl EffectOut {
+    /// An effect as it is written.
+    pub fn of(top: &Path, rules: Vec<String>, written: bool, effect: &Effect) -> Self {
+        let paths = |entries: &[Entry]| entries.iter().map(|entry| PathOut::of(entry.path.as_bstr())).collect();
+        Self {
+            schema: "redshank.effect/1",
+            root: root(top),
+            rules,
+            written,
+            before: effect.before,
+            after: effect.after,
+            kept_out: paths(&effect.kept_out),
+            let_in: paths(&effect.let_in),
+        }
+    }
+}
+
+/// `tidy --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.tidy/1")]
+pub struct TidyOut {
+    /// Always `redshank.tidy/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Whether the steps were done.
+    pub applied: bool,
+    /// The steps, in order.
+    pub steps: Vec<StepOut>,
+    /// What only a person can mend.
+    pub left: Vec<FindingOut>,
+    /// What would be committed before.
+    pub before: Amount,
+    /// What would be committed after.
+    pub after: Amount,
+}
+
+/// A step of a plan.
+#[derive(Serialize, JsonSchema)]
+pub struct StepOut {
+    /// What it does.
+    pub act: ActOut,
+    /// For which path.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// The rule that it adds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pattern: Option<String>,
+    /// Why.
+    pub reason: String,
+    /// The id of the finding that it mends.
+    pub finding: String,
+    /// How many files and bytes it concerns.
+    #[serde(flatten)]
+    pub amount: Amount,
+}
+
+/// What a step does.
+#[derive(Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ActOut {
+    /// It adds a rule that keeps files out.
+    Ignore,
+    /// It adds a rule that lets a file in.
+    LetIn,
+    /// It takes files out of git's index; they stay on disk.
+    StopTracking,
+}
+
+impl TidyOut {
+    /// A plan as it is written.
+    pub fn of(top: &Path, plan: &Plan, applied: bool) -> Self {
+        let steps = plan.steps.iter().map(|step| {
+            let (act, pattern) = match &step.act {
+                Act::Ignore(pattern) => (ActOut::Ignore, Some(pattern.to_str_lossy().into_owned())),
+                Act::LetIn(pattern) => (ActOut::LetIn, Some(pattern.to_str_lossy().into_owned())),
+                Act::StopTracking => (ActOut::StopTracking, None),
+            };
+            StepOut {
+                act,
+                path: PathOut::of(step.path.as_bstr()),
+                pattern,
+                reason: step.reason.clone(),
+                finding: step.finding.clone(),
+                amount: step.amount,
+            }
+        });
+        Self {
+            schema: "redshank.tidy/1",
+            root: root(top),
+            applied,
+            steps: steps.collect(),
+            left: plan.left.iter().map(FindingOut::from).collect(),
+            before: plan.effect.before,
+            after: plan.effect.after,
+        }
+    }
+}

@@ -1,0 +1,5 @@
+"""Harmonics of the tide at a gauge."""
+
+from .harmonics import Constituent, height
+
+__all__ = ["Constituent", "height"]
