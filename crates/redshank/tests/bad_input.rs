@@ -1,0 +1,113 @@
+//! What goes wrong is said clearly, with the exit code for it, and loses nothing.
+
+mod common;
+
+use common::Person;
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+
+#[test]
+fn broken_settings_name_the_line_and_what_was_expected() {
+    let nia = Person::with_repository();
+    nia.writes("redshank.toml", "[limits]\nfile_warnin = \"1 MiB\"\n");
+    let said = nia.redshank(&["check"]);
+    assert_eq!(said.code, 2);
+    for part in ["redshank.toml, line 2", "file_warnin", "`file_warning`"] {
+        assert!(said.err.contains(part), "{part} in {}", said.err);
+    }
+    nia.writes("redshank.toml", "[limits]\n\nfile_error = \"1 furlong\"\n");
+    let said = nia.redshank(&["check"]);
+    assert!(said.err.contains("line 3") && said.err.contains("10 MiB"), "{}", said.err);
+}
+
+#[test]
+fn names_that_are_not_text_are_listed_whole_and_shown_harmless() {
+    let nia = Person::with_repository();
+    let names: [&[u8]; 4] = [b"b\xffd", b"new\nline", b"\x1b[31mred", "\u{202e}txt".as_bytes()];
+    for name in names {
+        std::fs::write(nia.here().join(OsStr::from_bytes(name)), "").unwrap();
+    }
+    nia.agrees_with_git();
+    let text = nia.redshank(&["files"]).fine().out;
+    for shown in ["b\\xffd", "new\\nline", "\\u{1b}[31mred", "\\u{202e}txt"] {
+        assert!(text.contains(shown), "{shown} in {text}");
+    }
+    assert!(!text.contains('\u{1b}') && !text.contains('\u{202e}') && text.lines().count() == names.len());
+    let json = nia.redshank(&["files", "--format", "json"]).fine().json();
+    assert_eq!(json[1]["path_b64"], "Yv9k");
+    let why = nia.redshank_told(&["why", "--stdin", "-z", "--format", "jsonl"], b"b\xffd\0").fine().json();
+    assert_eq!((why["path_b64"].as_str(), why["verdict"].as_str()), (Some("Yv9k"), Some("candidate")));
+}
+
+#[test]
+fn what_can_not_be_done_ends_with_code_2_and_a_way_out() {
+    let nia = Person::with_repository();
+    nia.writes("a/b", "");
+    nia.git(&["init", "-q", "--bare", "../bare.git"]);
+    for (words, expected) in [
+        (&["survey", "--root", "nowhere"][..], "name a folder that exists"),
+        (&["survey", "--root", "a/b"], "name a folder that exists"),
+        (&["survey", "--root", "../bare.git"], "working tree"),
+        (&["why", "../outside"], "name a path inside"),
+        (&["why", "."], "top folder"),
+        (&["try", "x", "--in", "nowhere"], "is not a folder"),
+        (&["draft", "rsut"], "did you mean `rust`"),
+        (&["draft", "rust@nowhere"], "not a folder of this place"),
+        (&["templates", "show", "pyhton"], "did you mean `python`"),
+        (&["undo", "--yes"], "nothing to undo"),
+        (&["check", "--format", "yaml"], "possible values"),
+    ] {
+        let said = nia.redshank(words);
+        assert_eq!(said.code, 2, "{words:?}: {}{}", said.out, said.err);
+        assert!(said.err.contains(expected), "{words:?}: {}", said.err);
+    }
+}
+
+#[test]
+fn an_ignore_file_behind_a_link_is_neither_read_nor_replaced() {
+    let nia = Person::with_repository();
+    nia.writes("../rules", "*.c\n");
+    nia.writes("x.c", "");
+    nia.writes("Cargo.toml", "");
+    std::os::unix::fs::symlink("../rules", nia.here().join(".gitignore")).unwrap();
+    nia.agrees_with_git();
+    let said = nia.redshank(&["draft", "--write", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("reads no rules through a link"), "{}", said.err);
+    assert_eq!(nia.reads("../rules"), b"*.c\n");
+}
+
+#[test]
+fn a_held_index_is_said_and_nothing_is_changed() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "");
+    nia.git(&["add", "uplink.log"]);
+    nia.writes(".git/index.lock", "");
+    let said = nia.redshank(&["tidy", "--apply", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("index.lock") && said.err.contains("another git"), "{}", said.err);
+    assert!(!nia.here().join(".gitignore").exists());
+    assert_eq!(nia.git_lists(&["--cached"]), ["uplink.log"]);
+}
+
+#[test]
+fn paths_too_deep_for_the_system_are_said_not_skipped() {
+    let nia = Person::with_repository();
+    let (mut folder, name) = (nia.here().to_owned(), "d".repeat(200));
+    // Longer than a path may be: made by moving ever deeper trees down.
+    for _ in 0..30 {
+        let inner = nia.here().join("inner");
+        std::fs::create_dir(&inner).unwrap();
+        let outer = nia.here().join(&name);
+        if outer.exists() {
+            std::fs::rename(&outer, inner.join(&name)).unwrap();
+        }
+        std::fs::rename(&inner, &outer).unwrap();
+        folder = outer;
+    }
+    nia.writes("top.c", "");
+    let said = nia.redshank(&["files", "-z"]).fine();
+    assert_eq!(said.bytes, b"top.c\0");
+    assert!(said.err.contains("not read: "), "{}", said.err);
+    assert!(folder.exists());
+}

@@ -1,0 +1,162 @@
+//! A person at a terminal: a folder of their own, a home of their own, the built program and a real git.
+#![allow(dead_code, reason = "each test file uses its part")]
+
+use std::ffi::OsStr;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+pub struct Person {
+    folder: tempfile::TempDir,
+    here: PathBuf,
+}
+
+/// What a command said.
+pub struct Said {
+    pub out: String,
+    pub err: String,
+    pub code: i32,
+    pub bytes: Vec<u8>,
+}
+
+impl Said {
+    fn of(output: &Output) -> Self {
+        Self {
+            out: String::from_utf8_lossy(&output.stdout).into_owned(),
+            err: String::from_utf8_lossy(&output.stderr).into_owned(),
+            code: output.status.code().unwrap_or(-1),
+            bytes: output.stdout.clone(),
+        }
+    }
+
+    /// Its standard output as JSON.
+    pub fn json(&self) -> serde_json::Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error} in: {}{}", self.out, self.err))
+    }
+
+    /// The command did what it was asked.
+    #[track_caller]
+    pub fn fine(self) -> Self {
+        assert_eq!(self.code, 0, "{}{}", self.out, self.err);
+        self
+    }
+}
+
+impl Person {
+    /// With an empty folder that is no repository.
+    pub fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let here = folder.path().canonicalize().unwrap().join("work");
+        std::fs::create_dir_all(&here).unwrap();
+        std::fs::create_dir_all(folder.path().join("home")).unwrap();
+        Self { folder, here }
+    }
+
+    /// With an empty repository.
+    pub fn with_repository() -> Self {
+        let person = Self::new();
+        person.git(&["init", "-q", "-b", "main"]);
+        person
+    }
+
+    /// With the demo laid out, ready for its first commit.
+    pub fn with_demo() -> Self {
+        let person = Self::new();
+        person.redshank(&["demo", "--files-only", "."]).fine();
+        person
+    }
+
+    pub fn here(&self) -> &Path {
+        &self.here
+    }
+
+    pub fn home(&self) -> PathBuf {
+        self.folder.path().join("home")
+    }
+
+    /// Goes to another folder, relative to the present one.
+    pub fn goes_to(&mut self, folder: &str) {
+        self.here = self.here.join(folder);
+    }
+
+    pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {
+        let path = self.here.join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, contents).unwrap();
+    }
+
+    pub fn reads(&self, path: &str) -> Vec<u8> {
+        std::fs::read(self.here.join(path)).unwrap()
+    }
+
+    fn command(&self, program: impl AsRef<OsStr>) -> Command {
+        let mut command = Command::new(program);
+        command.current_dir(&self.here).env_clear();
+        command.env("PATH", std::env::var_os("PATH").unwrap()).env("HOME", self.home());
+        command.envs([("GIT_CONFIG_NOSYSTEM", "1"), ("GIT_CEILING_DIRECTORIES", "/"), ("LC_ALL", "C")]);
+        for who in ["AUTHOR", "COMMITTER"] {
+            command.env(format!("GIT_{who}_NAME"), "Nia").env(format!("GIT_{who}_EMAIL"), "nia@tidewatch.example");
+        }
+        command
+    }
+
+    pub fn redshank(&self, words: &[&str]) -> Said {
+        self.redshank_told(words, &[])
+    }
+
+    /// The program with something on its standard input.
+    pub fn redshank_told(&self, words: &[&str], input: &[u8]) -> Said {
+        let mut command = self.command(env!("CARGO_BIN_EXE_redshank"));
+        let command = command.args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let mut child = command.spawn().unwrap();
+        // A program that ends early reads nothing; what it said is looked at all the same.
+        let _ = child.stdin.take().unwrap().write_all(input);
+        Said::of(&child.wait_with_output().unwrap())
+    }
+
+    /// The program, started and left running.
+    pub fn starts_redshank(&self, words: &[&str]) -> std::process::Child {
+        let mut command = self.command(env!("CARGO_BIN_EXE_redshank"));
+        command.args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap()
+    }
+
+    #[track_caller]
+    pub fn git(&self, words: &[&str]) -> Said {
+        self.git_says(words).fine()
+    }
+
+    /// git, whatever its exit code.
+    pub fn git_says(&self, words: &[&str]) -> Said {
+        Said::of(&self.command("git").args(words).output().unwrap())
+    }
+
+    /// Paths that git lists, each once, sorted by bytes.
+    pub fn git_lists(&self, words: &[&str]) -> Vec<String> {
+        split(&self.git(&[&["ls-files", "-z"], words].concat()).bytes)
+    }
+
+    /// Paths that the program lists.
+    pub fn lists(&self, state: &str) -> Vec<String> {
+        let said = self.redshank(&["files", "--state", state, "-z"]).fine();
+        said.bytes.split(|byte| *byte == 0).filter(|name| !name.is_empty()).map(text).collect()
+    }
+
+    /// The three states, as the program and as git list them, are the same.
+    #[track_caller]
+    pub fn agrees_with_git(&self) {
+        assert_eq!(self.lists("tracked"), self.git_lists(&["--cached"]));
+        assert_eq!(self.lists("candidate"), self.git_lists(&["--others", "--exclude-standard"]));
+        assert_eq!(self.lists("ignored"), self.git_lists(&["--others", "--ignored", "--exclude-standard"]));
+    }
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+fn split(listed: &[u8]) -> Vec<String> {
+    let mut names: Vec<&[u8]> = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).collect();
+    names.sort_unstable();
+    names.dedup();
+    names.into_iter().map(text).collect()
+}

@@ -1,0 +1,117 @@
+//! Where the program works: no repository, no commit, commits, sub-folders, linked working trees; and whose rules count.
+
+mod common;
+
+use common::Person;
+
+#[test]
+fn in_a_folder_that_is_no_repository_it_looks_and_says_what_to_do() {
+    let nia = Person::new();
+    nia.writes("app/Cargo.toml", "[package]\n");
+    nia.writes("app/target/debug/app", "x");
+    let survey = nia.redshank(&["survey"]).fine();
+    assert!(survey.out.contains("not a repository yet") && survey.out.contains("git init"), "{}", survey.out);
+    assert_eq!(nia.lists("candidate"), ["app/Cargo.toml", "app/target/debug/app"]);
+    for command in [&["tidy", "--apply", "--yes"][..], &["undo", "--yes"]] {
+        let said = nia.redshank(command);
+        assert_eq!(said.code, 2);
+        assert!(said.err.contains("git init"), "{}", said.err);
+    }
+    assert!(nia.redshank(&["draft", "--write", "--yes"]).fine().out.contains("deleting the marked blocks"));
+    assert_eq!(nia.lists("candidate"), [".gitignore", "app/Cargo.toml"]);
+    nia.git(&["init", "-q"]);
+    nia.agrees_with_git();
+}
+
+#[test]
+fn from_a_sub_folder_paths_are_relative_to_it() {
+    let mut nia = Person::with_repository();
+    nia.writes(".gitignore", "/north/build/\n*.tmp\n");
+    nia.writes("north/build/a", "");
+    nia.writes("north/level.c", "");
+    nia.writes("south/x.tmp", "");
+    nia.goes_to("north");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("candidate"), ["level.c"]);
+    let said = nia.redshank(&["why", "build/a", "../south/x.tmp", "--format", "jsonl"]).fine();
+    let rules: Vec<(String, u64)> = said
+        .out
+        .lines()
+        .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap())
+        .map(|row| (row["rule"]["source"].as_str().unwrap().to_owned(), row["rule"]["line"].as_u64().unwrap()))
+        .collect();
+    assert_eq!(rules, [(".gitignore".to_owned(), 1), (".gitignore".to_owned(), 2)]);
+    nia.redshank(&["draft", "rust@.", "--write", "--yes"]).fine();
+    nia.goes_to("..");
+    assert!(String::from_utf8(nia.reads(".gitignore")).unwrap().contains("\n/north/target/\n"));
+}
+
+#[test]
+fn a_linked_working_tree_has_the_clones_rules_and_a_journal_of_its_own() {
+    let mut nia = Person::with_repository();
+    nia.writes("readme", "tide");
+    nia.git(&["add", "."]);
+    nia.git(&["commit", "-qm", "first"]);
+    nia.writes(".git/info/exclude", "*.tmp\n");
+    nia.git(&["worktree", "add", "-q", "../linked"]);
+    nia.goes_to("../linked");
+    nia.writes("a.tmp", "");
+    nia.writes("uplink.log", "");
+    nia.git(&["add", "uplink.log"]);
+    nia.agrees_with_git();
+    let index = nia.git(&["rev-parse", "--git-path", "index"]).out.trim().to_owned();
+    let before = nia.reads(&index);
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("tracked"), ["readme"]);
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert!(before == nia.reads(&index), "the index is back byte for byte");
+    assert!(!nia.here().join(".gitignore").exists());
+}
+
+#[test]
+fn personal_rules_count_from_the_setting_and_from_their_default_place() {
+    let nia = Person::with_repository();
+    nia.writes("a.swp", "");
+    nia.writes("b.bak", "");
+    nia.writes("../home/.config/git/ignore", "*.swp\n");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("ignored"), ["a.swp"]);
+    nia.writes("../home/mine", "*.bak\n");
+    nia.git(&["config", "--global", "core.excludesFile", "~/mine"]);
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("ignored"), ["b.bak"]);
+    let row = nia.redshank(&["why", "b.bak", "--format", "json"]).fine().json();
+    let theirs = nia.git(&["check-ignore", "--no-index", "-v", "b.bak"]).out;
+    assert!(theirs.starts_with(row[0]["rule"]["source"].as_str().unwrap()), "{theirs} {row}");
+}
+
+#[test]
+fn nested_repositories_submodules_and_odd_files_are_listed_as_git_does() {
+    let nia = Person::with_repository();
+    nia.git(&["init", "-q", "vendor/pump"]);
+    nia.writes("vendor/pump/x.c", "");
+    nia.writes("half/.git/note", "not a repository");
+    nia.writes("half/y.c", "");
+    nia.git(&["init", "-q", "out/inner"]);
+    nia.writes(".gitignore", "out/\n");
+    std::os::unix::fs::symlink("nowhere", nia.here().join("dangling")).unwrap();
+    std::os::unix::fs::symlink("..", nia.here().join("loop")).unwrap();
+    let fifo = nia.here().join("pipe");
+    assert!(std::process::Command::new("mkfifo").arg(&fifo).status().unwrap().success());
+    let _socket = std::os::unix::net::UnixListener::bind(nia.here().join("socket")).unwrap();
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("candidate"), [".gitignore", "dangling", "half/y.c", "loop", "vendor/pump/"]);
+    nia.redshank(&["check"]).fine();
+    nia.redshank(&["survey"]).fine();
+}
+
+#[test]
+fn case_is_folded_where_git_is_told_to() {
+    let nia = Person::with_repository();
+    nia.git(&["config", "core.ignoreCase", "true"]);
+    nia.writes(".gitignore", "*.LOG\n/Build/\n");
+    nia.writes("a.log", "");
+    nia.writes("build/x", "");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("ignored"), ["a.log", "build/x"]);
+}

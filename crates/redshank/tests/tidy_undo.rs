@@ -1,0 +1,141 @@
+//! Cleaning and taking it back.
+
+mod common;
+
+use common::Person;
+
+/// Everything under the folder but git's own and our journal: path, contents, mode, time.
+fn snapshot(person: &Person) -> Vec<(String, Vec<u8>, u32, std::time::SystemTime)> {
+    use std::os::unix::fs::PermissionsExt;
+    let names = person.lists("candidate,ignored,tracked");
+    let mut rows = Vec::new();
+    for name in names {
+        let found = std::fs::metadata(person.here().join(&name)).unwrap();
+        rows.push((name.clone(), person.reads(&name), found.permissions().mode(), found.modified().unwrap()));
+    }
+    rows
+}
+
+#[test]
+fn tidy_then_undo_is_the_identity_byte_for_byte() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "*.bak\n");
+    nia.writes("Cargo.toml", "[package]\n");
+    nia.writes("target/debug/app", "x");
+    nia.writes("keep.rs", "one");
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "-qm", "all of it, too early"]);
+    nia.writes("keep.rs", "two");
+    nia.git(&["add", "keep.rs"]);
+    nia.writes("keep.rs", "three");
+    nia.writes("uplink.log", "");
+    let (files, index) = (snapshot(&nia), nia.reads(".git/index"));
+    nia.redshank(&["tidy"]).fine();
+    assert!(files == snapshot(&nia) && index == nia.reads(".git/index"), "a plan changes nothing");
+
+    let report = nia.redshank(&["tidy", "--apply", "--yes", "--format", "json"]).fine().json();
+    assert_eq!(report["applied"], true);
+    assert!(nia.here().join("target/debug/app").exists(), "it stays on disk");
+    assert_eq!(nia.lists("tracked"), [".gitignore", "Cargo.toml", "keep.rs"]);
+    assert_eq!(nia.lists("ignored"), ["target/debug/app", "uplink.log"]);
+    let staged = nia.git(&["diff", "--cached", "--name-status"]).out;
+    assert_eq!(staged, "M\tkeep.rs\nD\ttarget/debug/app\n", "staged work is still staged, nothing else is");
+    assert_eq!(nia.git(&["show", ":keep.rs"]).out, "two");
+    nia.agrees_with_git();
+    assert!(nia.redshank(&["tidy"]).fine().out.contains("nothing that a rule"), "a second plan is empty");
+
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert!(files == snapshot(&nia), "files are back");
+    assert!(index == nia.reads(".git/index"), "the index is back");
+    assert_eq!(nia.redshank(&["undo", "--yes"]).code, 2, "once only");
+}
+
+#[test]
+fn undo_keeps_what_others_did_to_the_index_since() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "first");
+    nia.git(&["add", "."]);
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    nia.writes("later.c", "");
+    nia.git(&["add", "later.c"]);
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert_eq!(nia.lists("tracked"), ["later.c", "uplink.log"]);
+    assert_eq!(nia.git(&["show", ":uplink.log"]).out, "first");
+    nia.git(&["fsck"]);
+}
+
+#[test]
+fn undo_refuses_to_lose_an_edit_made_since() {
+    let nia = Person::with_repository();
+    nia.writes("Cargo.toml", "");
+    nia.writes(".gitignore", "mine\n");
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    let edited = [nia.reads(".gitignore"), b"*.new\n".to_vec()].concat();
+    nia.writes(".gitignore", &edited);
+    let said = nia.redshank(&["undo", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("changed after") && said.err.contains("file-0"), "{}", said.err);
+    assert_eq!(nia.reads(".gitignore"), edited);
+}
+
+#[test]
+fn a_change_cut_short_is_taken_back_by_the_next_undo() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "mine\n");
+    nia.writes("uplink.log", "");
+    nia.git(&["add", "--all"]);
+    let index = nia.reads(".git/index");
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    // As if it had been killed after the index and before the file.
+    let record = ".git/redshank/journal/000001/record.json";
+    let text = String::from_utf8(nia.reads(record)).unwrap();
+    nia.writes(record, text.replace("\"done\"", "\"begun\""));
+    nia.writes(".gitignore", "mine\n");
+    let said = nia.redshank(&["undo", "--yes"]).fine();
+    assert!(said.out.contains("cut short"), "{}", said.out);
+    assert!(index == nia.reads(".git/index"));
+    assert_eq!(nia.reads(".gitignore"), b"mine\n");
+}
+
+#[test]
+fn the_journal_is_private_and_never_tracked() {
+    use std::os::unix::fs::PermissionsExt;
+    let nia = Person::with_demo();
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    let journal = nia.here().join(".git/redshank/journal/000001");
+    for (path, mode) in [("", 0o700), ("file-0", 0o600), ("index", 0o600)] {
+        let found = std::fs::metadata(journal.join(path)).unwrap().permissions().mode() & 0o777;
+        assert_eq!(found, mode, "{path}");
+    }
+    assert!(nia.lists("candidate,ignored,tracked").iter().all(|path| !path.contains("journal")));
+}
+
+#[test]
+fn undecided_merges_are_left_alone() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "base");
+    nia.git(&["add", "."]);
+    nia.git(&["commit", "-qm", "base"]);
+    nia.git(&["checkout", "-qb", "side"]);
+    nia.writes("uplink.log", "side");
+    nia.git(&["commit", "-qam", "side"]);
+    nia.git(&["checkout", "-q", "main"]);
+    nia.writes("uplink.log", "main");
+    nia.git(&["commit", "-qam", "main"]);
+    assert_eq!(nia.git_says(&["merge", "-q", "side"]).code, 1);
+    let index = nia.reads(".git/index");
+    let said = nia.redshank(&["tidy", "--apply", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("in conflict"), "{}", said.err);
+    assert!(index == nia.reads(".git/index"));
+}
+
+#[test]
+fn nobody_there_means_no_undo_without_yes() {
+    let nia = Person::with_repository();
+    nia.writes("Cargo.toml", "");
+    nia.redshank(&["draft", "--write"]).fine();
+    let said = nia.redshank(&["undo"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("undo --yes") && nia.here().join(".gitignore").exists(), "{}", said.err);
+}
