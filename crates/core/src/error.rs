@@ -53,7 +53,9 @@ pub enum Error {
         top: PathBuf,
     },
     /// An ignore file that git does not read.
-    #[error("{0} is not a regular file: git reads no rules through a link or from a folder\n  put a regular file in its place")]
+    #[error(
+        "{0} is not a regular file: git reads no rules through a link or from a folder\n  put a regular file in its place"
+    )]
     NotAFile(PathBuf),
     /// Something needs a repository.
     #[error("{top} is not a repository yet, and {what}\n  run `git init` there first")]
@@ -75,7 +77,9 @@ pub enum Error {
         said: String,
     },
     /// What was written has been changed since.
-    #[error("{path} was changed after Redshank wrote it, so undo would lose that\n  its earlier contents are safe in {saved}; nothing was changed")]
+    #[error(
+        "{path} was changed after Redshank wrote it, so undo would lose that\n  its earlier contents are safe in {saved}; nothing was changed"
+    )]
     ChangedSince {
         /// The file.
         path: PathBuf,

@@ -35,7 +35,8 @@ const CHANGES: &[Change] = &[
     ("it ends in a slash, so it matches folders only", |rule| rule.text.strip_suffix(b"/").map(reread)),
     ("white space at its end belongs to the pattern", |rule| {
         let bare = rule.text.trim_end_with(|c| c.is_whitespace() || c == '\\');
-        (bare.len() < rule.text.len() && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t")).then(|| reread(bare))
+        (bare.len() < rule.text.len() && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t"))
+            .then(|| reread(bare))
     }),
     ("white space at its start belongs to the pattern", |rule| {
         let bare = rule.text.trim_start();
@@ -45,7 +46,9 @@ const CHANGES: &[Change] = &[
         let at = rule.text.find(" #")?;
         Some(reread(rule.text[..at].trim_end()))
     }),
-    ("back-slashes don't part folders", |rule| rule.text.contains(&b'\\').then(|| reread(&rule.text.replace("\\", "/")))),
+    ("back-slashes don't part folders", |rule| {
+        rule.text.contains(&b'\\').then(|| reread(&rule.text.replace("\\", "/")))
+    }),
     ("a pattern can't start with `./`", |rule| rule.text.strip_prefix(b"./").map(reread)),
 ];
 
@@ -59,7 +62,9 @@ pub fn near_misses(chain: &Chain, path: &BStr, is_folder: bool) -> Vec<NearMiss>
     let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
     let mut found = Vec::new();
     for list in chain.lists() {
-        let Some(below) = bare.get(list.source.base.len()..).map(ByteSlice::as_bstr) else { continue };
+        let Some(below) = bare.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else {
+            continue;
+        };
         let reaches = |rule: &Rule| {
             let mut above = below.find_iter("/").map(|slash| below[..slash].as_bstr());
             above.any(|folder| rule.matches(folder, true)) || rule.matches(below, is_folder)

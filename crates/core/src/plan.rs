@@ -62,8 +62,12 @@ impl Plan {
         // Exceptions come last: they must stand below the rules that they except from.
         for finding in others.into_iter().chain(let_in) {
             match finding.remedy.clone() {
-                Remedy::KeepOut { pattern, reason } => making.keep_out(&finding, pattern, reason)?,
-                Remedy::LetIn { pattern, reason } => making.add_rule(&finding, Act::LetIn(pattern.clone()), pattern, reason),
+                Remedy::KeepOut { pattern, reason } => {
+                    making.keep_out(&finding, pattern, reason)?;
+                }
+                Remedy::LetIn { pattern, reason } => {
+                    making.add_rule(&finding, Act::LetIn(pattern.clone()), pattern, reason);
+                }
                 Remedy::ByHand(_) => left.push(finding),
             }
         }

@@ -41,7 +41,9 @@ impl Settings {
         let path = top.join(FILE);
         let text = match std::fs::read_to_string(&path) {
             Ok(text) => text,
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+                return Ok(Self::default());
+            }
             Err(cause) => return Err(Error::Disk { path, cause }),
         };
         toml::from_str(&text).map_err(|error| {

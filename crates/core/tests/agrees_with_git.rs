@@ -1,4 +1,5 @@
 //! Random trees and rules: every verdict, deciding rule and listing is what the real git says in the same run.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
@@ -18,8 +19,10 @@ struct Case {
 }
 
 fn name() -> impl Strategy<Value = String> {
-    prop::sample::select(vec!["a", "b", "ab", "aB", "A", "build", "x.o", "x.O", "#n", "!n", "s ", "[a]", "é", ".h", "a\\b"])
-        .prop_map(str::to_owned)
+    prop::sample::select(vec![
+        "a", "b", "ab", "aB", "A", "build", "x.o", "x.O", "#n", "!n", "s ", "[a]", "é", ".h", "a\\b",
+    ])
+    .prop_map(str::to_owned)
 }
 
 fn path() -> impl Strategy<Value = String> {
@@ -28,9 +31,39 @@ fn path() -> impl Strategy<Value = String> {
 
 fn rule_part() -> impl Strategy<Value = String> {
     let odd = prop::sample::select(vec![
-        "*", "**", "***", "?", "[ab]", "[!a]", "[a-c]", "[[:alpha:]]", "[]a]", "[a", "*.o", "*.[oO]", "a*", "*b", "a**",
-        "**b", "\\a", "\\#n", "\\!n", "a\\", "\\[a\\]", "x.?", "[^b]*", "b*d", "[[:upper:]]", "[a-]b", "s\\ ", "*[!o]", "a\\\\b",
-        "\\*", "[\\]a]", "[[:x:]]", ".*",
+        "*",
+        "**",
+        "***",
+        "?",
+        "[ab]",
+        "[!a]",
+        "[a-c]",
+        "[[:alpha:]]",
+        "[]a]",
+        "[a",
+        "*.o",
+        "*.[oO]",
+        "a*",
+        "*b",
+        "a**",
+        "**b",
+        "\\a",
+        "\\#n",
+        "\\!n",
+        "a\\",
+        "\\[a\\]",
+        "x.?",
+        "[^b]*",
+        "b*d",
+        "[[:upper:]]",
+        "[a-]b",
+        "s\\ ",
+        "*[!o]",
+        "a\\\\b",
+        "\\*",
+        "[\\]a]",
+        "[[:x:]]",
+        ".*",
     ]);
     prop_oneof![3 => name(), 4 => odd.prop_map(str::to_owned)]
 }
@@ -45,7 +78,8 @@ fn rule() -> impl Strategy<Value = String> {
 }
 
 fn rule_file() -> impl Strategy<Value = String> {
-    let line = prop_oneof![8 => rule(), 1 => Just(String::new()), 1 => Just("# note".to_owned()), 1 => Just("/".to_owned())];
+    let line =
+        prop_oneof![8 => rule(), 1 => Just(String::new()), 1 => Just("# note".to_owned()), 1 => Just("/".to_owned())];
     let start = prop::sample::select(vec!["", "", "", "\u{feff}"]);
     (start, prop::collection::vec(line, 0..14), any::<bool>())
         .prop_map(|(start, lines, ends)| format!("{start}{}{}", lines.join("\n"), if ends { "\n" } else { "" }))
@@ -59,20 +93,29 @@ fn case() -> impl Strategy<Value = Case> {
         prop::collection::vec(any::<prop::sample::Index>(), 0..4),
         prop::bool::weighted(0.2),
     )
-        .prop_map(|(files, rules, exclude, tracked, ignore_case)| Case { files, rules, exclude, tracked, ignore_case })
+        .prop_map(|(files, rules, exclude, tracked, ignore_case)| Case {
+            files,
+            rules,
+            exclude,
+            tracked,
+            ignore_case,
+        })
 }
 
 /// Lays the case out; gives the files that could be made (a name may already be taken by a folder).
 fn lay_out(case: &Case, top: &Path) -> Vec<String> {
     Git::at(top).words(["init", "-q"]).output().unwrap();
-    Git::at(top).words(["config", "core.ignoreCase", if case.ignore_case { "true" } else { "false" }]).output().unwrap();
+    Git::at(top)
+        .words(["config", "core.ignoreCase", if case.ignore_case { "true" } else { "false" }])
+        .output()
+        .unwrap();
     let write = |path: &str, contents: &str| {
         let path = top.join(path);
         std::fs::create_dir_all(path.parent().unwrap()).is_ok() && std::fs::write(path, contents).is_ok()
     };
     let made: Vec<String> = case.files.iter().filter(|file| write(file, "tide")).cloned().collect();
     for (folder, rules) in &case.rules {
-        write(&format!("{folder}/.gitignore").trim_start_matches('/').to_owned(), rules);
+        write(format!("{folder}/.gitignore").trim_start_matches('/'), rules);
     }
     write(".git/info/exclude", &case.exclude);
     let tracked: Vec<&String> = case.tracked.iter().filter(|_| !made.is_empty()).map(|at| at.get(&made)).collect();
@@ -94,15 +137,20 @@ fn asked_of_git(top: &Path, paths: &[BString]) -> Vec<Row> {
     let query = ["check-ignore", "--no-index", "--verbose", "--non-matching", "-z", "--stdin"];
     // It fails where nothing matches; its output still holds every answer.
     let shell = Git::at(top).words(query).with_input(&input);
-    let listed = shell.unwrap_or_else(|_| paths.iter().fold(Vec::new(), |mut all, path| {
-        all.extend_from_slice(b"\0\0\0");
-        all.extend_from_slice(path);
-        all.push(0);
-        all
-    }));
+    let listed = shell.unwrap_or_else(|_| {
+        paths.iter().fold(Vec::new(), |mut all, path| {
+            all.extend_from_slice(b"\0\0\0");
+            all.extend_from_slice(path);
+            all.push(0);
+            all
+        })
+    });
     let fields: Vec<&[u8]> = listed.split(|byte| *byte == 0).collect();
     let text = |bytes: &[u8]| BString::from(bytes);
-    fields.chunks_exact(4).map(|f| (text(f[0]), f[1].to_str().unwrap().parse().unwrap_or(0), text(f[2]), text(f[3]))).collect()
+    fields
+        .chunks_exact(4)
+        .map(|f| (text(f[0]), f[1].to_str().unwrap().parse().unwrap_or(0), text(f[2]), text(f[3])))
+        .collect()
 }
 
 fn row(path: &BString, ruling: Option<Ruling>) -> Row {

@@ -15,7 +15,9 @@ pub enum Error {
         said: String,
     },
     /// A repository without files to look at.
-    #[error("{0} is a bare repository or a git folder: there are no files to look at\n  go to a working tree, or name one with --root")]
+    #[error(
+        "{0} is a bare repository or a git folder: there are no files to look at\n  go to a working tree, or name one with --root"
+    )]
     NoWorkTree(PathBuf),
     /// The folder to start from is not there.
     #[error("{path}: {cause}\n  name a folder that exists and can be entered")]
@@ -34,7 +36,9 @@ pub enum Error {
         said: String,
     },
     /// Somebody else holds the index.
-    #[error("{0} exists: another git is at work, or one was killed\n  wait for it to end; if none is running, remove that file")]
+    #[error(
+        "{0} exists: another git is at work, or one was killed\n  wait for it to end; if none is running, remove that file"
+    )]
     Locked(PathBuf),
     /// The disk said no.
     #[error("{path}: {cause}")]

@@ -76,11 +76,7 @@ impl Index {
         if !path.exists() {
             return Ok(Self::default());
         }
-        let kind = if repository.uses_sha256() {
-            gix_index::hash::Kind::Sha256
-        } else {
-            gix_index::hash::Kind::Sha1
-        };
+        let kind = if repository.uses_sha256() { gix_index::hash::Kind::Sha256 } else { gix_index::hash::Kind::Sha1 };
         let bad = |said: String| Error::BadIndex { path: path.clone(), said };
         let file = gix_index::File::at(&path, kind, true, gix_index::decode::Options::default())
             .map_err(|error| bad(error.to_string()))?;
@@ -222,10 +218,9 @@ impl Repository {
             _ => Error::Disk { path: lock.clone(), cause },
         })?;
         let written = match bytes {
-            Some(bytes) => file
-                .write_all(bytes)
-                .and_then(|()| file.sync_all())
-                .and_then(|()| std::fs::rename(&lock, &index)),
+            Some(bytes) => {
+                file.write_all(bytes).and_then(|()| file.sync_all()).and_then(|()| std::fs::rename(&lock, &index))
+            }
             None => std::fs::remove_file(&index).and_then(|()| std::fs::remove_file(&lock)),
         };
         if written.is_err() {

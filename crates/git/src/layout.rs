@@ -139,7 +139,7 @@ impl Config {
                 Some((name, value)) => (name == key.as_bytes()).then_some(Some(value.as_bstr())),
                 None => (entry == key.as_bytes()).then_some(None),
             })
-            .last()
+            .next_back()
     }
 
     fn value(&self, key: &str) -> Option<&BStr> {

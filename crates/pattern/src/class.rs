@@ -10,7 +10,7 @@ pub(crate) struct Class {
 enum Member {
     Byte(u8),
     Range(u8, u8),
-    Named(fn(&u8) -> bool, bool),
+    Named(Test, bool),
 }
 
 impl Class {
@@ -101,9 +101,12 @@ impl Member {
     }
 }
 
+/// Whether a byte belongs.
+type Test = fn(&u8) -> bool;
+
 /// The POSIX class of that name, and whether it is the upper-case one.
-fn named_test(name: &[u8]) -> Option<(fn(&u8) -> bool, bool)> {
-    let test: fn(&u8) -> bool = match name {
+fn named_test(name: &[u8]) -> Option<(Test, bool)> {
+    let test: Test = match name {
         b"alnum" => u8::is_ascii_alphanumeric,
         b"alpha" => u8::is_ascii_alphabetic,
         b"blank" => |b| matches!(b, b' ' | b'\t'),

@@ -30,7 +30,10 @@ enum Kind {
     Literal(Box<[u8]>),
     /// `*` and a literal, against a name.
     Suffix(Box<[u8]>),
-    Tokens { head: Box<[u8]>, tokens: Box<[Token]> },
+    Tokens {
+        head: Box<[u8]>,
+        tokens: Box<[Token]>,
+    },
 }
 
 #[derive(Clone, PartialEq)]
@@ -74,7 +77,9 @@ impl Glob {
 
     /// Whether the pattern matches the whole of `text`. In a case-blind pattern, ASCII letters match either case.
     pub fn matches(&self, text: &[u8]) -> bool {
-        let same = |a: &[u8], b: &[u8]| if self.fold { a.eq_ignore_ascii_case(b) } else { a == b };
+        let same = |a: &[u8], b: &[u8]| {
+            if self.fold { a.eq_ignore_ascii_case(b) } else { a == b }
+        };
         match &self.kind {
             Kind::Never => false,
             Kind::Literal(literal) => same(literal, text),
@@ -117,7 +122,9 @@ impl Glob {
 impl Kind {
     fn new(pattern: &[u8], against: Against, fold: bool) -> Self {
         let head = pattern.iter().position(|b| is_special(*b)).unwrap_or(pattern.len());
-        let lower = |bytes: &[u8]| if fold { bytes.to_ascii_lowercase().into() } else { bytes.into() };
+        let lower = |bytes: &[u8]| {
+            if fold { bytes.to_ascii_lowercase().into() } else { bytes.into() }
+        };
         let (literal, rest) = pattern.split_at(head);
         if rest.is_empty() {
             Self::Literal(lower(literal))
@@ -212,7 +219,9 @@ fn tokens_match(tokens: &[Token], text: &[u8], fold: bool) -> bool {
             continue;
         }
         star = None;
-        let Some((stars, from)) = deep else { return false };
+        let Some((stars, from)) = deep else {
+            return false;
+        };
         let step = match tokens[stars] {
             Token::Folders => text[from..].iter().position(|b| *b == b'/').map(|slash| slash + 1),
             _ => (from < text.len()).then_some(1),

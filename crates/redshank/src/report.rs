@@ -352,3 +352,32 @@ impl TidyOut {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use schemars::{Schema, schema_for};
+    use std::path::PathBuf;
+
+    /// With `REDSHANK_WRITE_SCHEMAS` set, the files are written instead of compared.
+    #[test]
+    fn the_published_schemas_are_those_of_the_program() {
+        let schemas: [(&str, Schema); 5] = [
+            ("check", schema_for!(CheckOut)),
+            ("survey", schema_for!(SurveyOut)),
+            ("effect", schema_for!(EffectOut)),
+            ("tidy", schema_for!(TidyOut)),
+            ("template", schema_for!(redshank_core::templates::Template)),
+        ];
+        let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");
+        for (name, schema) in schemas {
+            let text = serde_json::to_string_pretty(&schema).unwrap() + "\n";
+            let path = folder.join(format!("{name}.json"));
+            if std::env::var_os("REDSHANK_WRITE_SCHEMAS").is_some() {
+                std::fs::write(path, text).unwrap();
+            } else {
+                assert_eq!(std::fs::read_to_string(path).unwrap(), text, "{name}");
+            }
+        }
+    }
+}

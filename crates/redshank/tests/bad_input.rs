@@ -1,4 +1,5 @@
 //! What goes wrong is said clearly, with the exit code for it, and loses nothing.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod common;
 

@@ -1,4 +1,5 @@
 //! The whole job on the demo: from a heap of files to a clean first commit.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod common;
 
@@ -63,7 +64,11 @@ fn the_demo_is_the_same_every_time_and_fills_no_folder_that_holds_something() {
     let [nia, bo] = [Person::with_demo(), Person::with_demo()];
     let all = |person: &Person| {
         let names = person.lists("candidate,ignored,tracked");
-        names.into_iter().filter(|name| !name.ends_with(".raw")).map(|name| (person.reads(&name), name)).collect::<Vec<_>>()
+        names
+            .into_iter()
+            .filter(|name| !name.ends_with(".raw"))
+            .map(|name| (person.reads(&name), name))
+            .collect::<Vec<_>>()
     };
     assert!(all(&nia) == all(&bo));
     let again = nia.redshank(&["demo", "."]);
@@ -76,7 +81,8 @@ fn survey_shows_sizes_projects_findings_and_the_next_command() {
     let nia = Person::with_demo();
     let said = nia.redshank(&["survey", "--format", "json"]).fine();
     let survey = said.json();
-    let folders: Vec<u64> = survey["folders"].as_array().unwrap().iter().map(|row| row["size"].as_u64().unwrap()).collect();
+    let folders: Vec<u64> =
+        survey["folders"].as_array().unwrap().iter().map(|row| row["size"].as_u64().unwrap()).collect();
     assert!(folders.is_sorted_by(|a, b| a >= b), "biggest first: {folders:?}");
     let total: u64 = survey["folders"].as_array().unwrap().iter().map(|row| row["files"].as_u64().unwrap()).sum();
     assert_eq!(survey["to_commit"]["files"], total);
@@ -114,9 +120,17 @@ fn a_secret_of_the_demo_is_never_printed_whole() {
     let key = String::from_utf8(nia.reads("gateway/keys/uplink.pem")).unwrap();
     let key_line = key.lines().nth(1).unwrap().to_owned();
     let mut seen = String::new();
-    for words in [&["check"][..], &["check", "-v"], &["check", "--format", "json"], &["check", "--format", "jsonl"],
-        &["survey"], &["survey", "--format", "json"], &["tidy", "-v"], &["tidy", "--format", "json"], &["draft"]]
-    {
+    for words in [
+        &["check"][..],
+        &["check", "-v"],
+        &["check", "--format", "json"],
+        &["check", "--format", "jsonl"],
+        &["survey"],
+        &["survey", "--format", "json"],
+        &["tidy", "-v"],
+        &["tidy", "--format", "json"],
+        &["draft"],
+    ] {
         let said = nia.redshank(words);
         seen += &said.out;
         seen += &said.err;

@@ -1,4 +1,5 @@
 //! Where the program works: no repository, no commit, commits, sub-folders, linked working trees; and whose rules count.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod common;
 

@@ -1,4 +1,5 @@
 //! Rules seen, tried and drafted.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod common;
 
@@ -78,12 +79,16 @@ fn a_draft_fits_every_project_keeps_what_stands_and_is_idempotent() {
     nia.redshank(&["draft", "--write", "--yes"]).fine();
     let text = String::from_utf8(nia.reads(".gitignore")).unwrap();
     assert!(text.starts_with("# ours\r\n__pycache__/\r\n*.tmp\r\n"));
-    assert!(text.lines().all(|line| !line.ends_with('\r')) && text.matches('\n').count() == text.matches("\r\n").count());
+    assert!(
+        text.lines().all(|line| !line.ends_with('\r')) && text.matches('\n').count() == text.matches("\r\n").count()
+    );
     for line in ["/target/", "/a b/\\[web]/**/node_modules/", "/one/two/three/dist/", "/one/two/three/odd-name/"] {
         assert!(text.lines().any(|found| found == line), "{line} in {text}");
     }
     assert!(!text.contains("/member/") && !text.contains("/one/two/three/**/__pycache__/"), "covered: {text}");
-    for made in ["a b/[web]/node_modules/x/package.json", "one/two/three/odd-name/lib/x.py", "target/x", "member/target/x"] {
+    for made in
+        ["a b/[web]/node_modules/x/package.json", "one/two/three/odd-name/lib/x.py", "target/x", "member/target/x"]
+    {
         let ignored = nia.git_says(&["check-ignore", "--no-index", "-q", made]).code == 0;
         assert_eq!(ignored, made != "member/target/x", "{made}");
     }
@@ -121,7 +126,10 @@ fn templates_are_found_by_name_title_and_marker_and_prove_themselves() {
         let names = listed.lines().map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap()["name"].clone());
         names.map(|name| name.as_str().unwrap().to_owned()).collect::<Vec<_>>()
     };
-    assert_eq!((found("rust"), found("pyproject"), found("Notebooks")), (vec!["rust".to_owned()], vec!["python".to_owned()], vec!["python".to_owned()]));
+    assert_eq!(
+        (found("rust"), found("pyproject"), found("Notebooks")),
+        (vec!["rust".to_owned()], vec!["python".to_owned()], vec!["python".to_owned()])
+    );
     assert_eq!(nia.redshank(&["templates", "no-such-thing"]).code, 1);
     let tested = nia.redshank(&["templates", "test"]).fine().out;
     assert!(tested.ends_with(", 0 failed\n"), "{tested}");

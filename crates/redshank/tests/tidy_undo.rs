@@ -1,4 +1,5 @@
 //! Cleaning and taking it back.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod common;
 

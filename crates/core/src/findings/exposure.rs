@@ -7,7 +7,9 @@ use bstr::{BStr, ByteSlice};
 
 /// Fills in the exposure of every finding, asking git once for all of them.
 pub(super) fn fill_in(place: &Place, found: &mut Found) -> Result<()> {
-    let Some(repository) = &place.repository else { return Ok(()) };
+    let Some(repository) = &place.repository else {
+        return Ok(());
+    };
     let tracked: Vec<&BStr> =
         found.findings.iter().filter(|f| f.state == State::Tracked).map(|f| f.path.as_bstr()).collect();
     if tracked.is_empty() {

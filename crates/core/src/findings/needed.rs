@@ -60,7 +60,10 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
     }
     let rule = Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive);
     let files = tree.below(folder).filter(|entry| entry.kind == Kind::File && entry.state != State::Tracked);
-    files.filter(|entry| rule.matches(entry.path[folder.len()..].as_bstr(), false)).map(|entry| entry.path.clone()).collect()
+    files
+        .filter(|entry| rule.matches(entry.path[folder.len()..].as_bstr(), false))
+        .map(|entry| entry.path.clone())
+        .collect()
 }
 
 /// The rules that let swallowed files in, each once, with the reason. A file in a folder that is shut can't be let in by a
@@ -78,12 +81,8 @@ pub fn exceptions(swallowed: &[Swallowed]) -> Vec<(String, BString)> {
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
     for file in swallowed(look.place, look.tree, &look.survey.projects, Overlay::new())? {
         let rule = "needed/swallowed".to_owned();
-        let by = format!(
-            "{}, line {}: `{}`",
-            file.ruling.source().shown,
-            file.ruling.rule().line,
-            file.ruling.rule().text
-        );
+        let by =
+            format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.rule().text);
         found.findings.push(Finding {
             id: Finding::identity(&rule, file.path.as_bstr(), b""),
             class: Class::Needed,

@@ -10,7 +10,9 @@ use bstr::{BString, ByteSlice};
 pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<()> {
     for entry in look.tree.in_state(State::Tracked).filter(|entry| !claimed.has(entry)) {
         let answer = look.oracle.ask(entry.path.as_bstr())?;
-        let Some(ruling) = answer.ruling.filter(|ruling| ruling.ignores()) else { continue };
+        let Some(ruling) = answer.ruling.filter(|ruling| ruling.ignores()) else {
+            continue;
+        };
         let rule = "rule/tracked-anyway".to_owned();
         let by = format!("{}, line {}: `{}`", ruling.source().shown, ruling.rule().line, ruling.rule().text);
         let exception: BString = [b"!", exactly(entry.path.as_bstr()).as_slice()].concat().into();

@@ -80,7 +80,12 @@ impl<'a> Journal<'a> {
             if let (Some(old), Some(name)) = (&old, &saved) {
                 write_new(&folder.join(name), old)?;
             }
-            files.push(FileRecord { path: path.clone(), saved, written: hash(contents), modified: modified.map(nanoseconds) });
+            files.push(FileRecord {
+                path: path.clone(),
+                saved,
+                written: hash(contents),
+                modified: modified.map(nanoseconds),
+            });
         }
         let index = if changes.untracked.is_empty() { None } else { Some(self.saved_index(folder, changes)?) };
         let time = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or_default().as_secs();
@@ -149,7 +154,11 @@ impl<'a> Journal<'a> {
                 replace(&path, &bytes)?;
                 if let Some(time) = file.modified {
                     let then = UNIX_EPOCH + Duration::from_nanos(time);
-                    File::options().write(true).open(&path).and_then(|file| file.set_modified(then)).map_err(disk(&path))?;
+                    File::options()
+                        .write(true)
+                        .open(&path)
+                        .and_then(|file| file.set_modified(then))
+                        .map_err(disk(&path))?;
                 }
                 Ok(())
             }
@@ -159,7 +168,9 @@ impl<'a> Journal<'a> {
     }
 
     fn saved_bytes(&self, folder: &Path, file: &FileRecord) -> Result<Option<Vec<u8>>> {
-        let Some(name) = &file.saved else { return Ok(None) };
+        let Some(name) = &file.saved else {
+            return Ok(None);
+        };
         let path = folder.join(name);
         std::fs::read(&path).map(Some).map_err(disk(&path))
     }
@@ -187,9 +198,11 @@ impl<'a> Journal<'a> {
             let folder = self.entry(number);
             let path = folder.join(RECORD);
             // Killed before the record was written: nothing had been changed yet.
-            let Some(bytes) = read_if_there(&path)? else { continue };
-            let record: Record = serde_json::from_slice(&bytes)
-                .map_err(|error| Error::BadJournal { path, said: error.to_string() })?;
+            let Some(bytes) = read_if_there(&path)? else {
+                continue;
+            };
+            let record: Record =
+                serde_json::from_slice(&bytes).map_err(|error| Error::BadJournal { path, said: error.to_string() })?;
             if record.state != Stage::Undone {
                 return Ok((folder, record));
             }
@@ -247,7 +260,7 @@ fn replace(path: &Path, contents: &[u8]) -> Result<()> {
     builder.prefix(".redshank-");
     // A new file gets what the person's umask leaves; an old one keeps what it had.
     let permissions = kept.unwrap_or_else(new_file_permissions);
-    let mut file = builder.permissions(permissions.clone()).tempfile_in(folder).map_err(disk(folder))?;
+    let mut file = builder.permissions(permissions).tempfile_in(folder).map_err(disk(folder))?;
     file.write_all(contents).and_then(|()| file.as_file().sync_all()).map_err(disk(path))?;
     file.persist(path).map_err(|error| disk(path)(error.error))?;
     Ok(())

@@ -40,7 +40,7 @@ impl RuleList {
     /// The last rule that matches a path below this list's folder; none for a path above it. `name_at` is where the
     /// path's last part starts.
     pub(crate) fn last_match(&self, path: &BStr, name_at: usize, is_folder: &dyn Fn() -> bool) -> Option<u32> {
-        let below = path.get(self.source.base.len()..)?;
+        let below = path.strip_prefix(self.source.base.as_slice())?;
         self.index.last(&self.rules, below, &path[name_at..], is_folder)
     }
 }

@@ -85,9 +85,9 @@ impl Draft {
         let rules: Vec<&TemplateRule> = project.template.rule.iter().filter(|rule| !covered(rule)).collect();
         let left_out = project.template.rule.len() - rules.len();
         if rules.iter().any(|rule| !rule.pattern.starts_with('!')) {
-            let fitted = rules.iter().map(|rule| {
-                (worded(&rule.reason, rule.remake.as_deref()), fit(&rule.pattern, folder.as_bstr()))
-            });
+            let fitted = rules
+                .iter()
+                .map(|rule| (worded(&rule.reason, rule.remake.as_deref()), fit(&rule.pattern, folder.as_bstr())));
             self.push(Section::new(label, fitted), Some(project.template.revision), left_out);
         }
         Ok(())

@@ -6,7 +6,9 @@ use redshank_pattern::quote;
 /// The pattern for the ignore file at the repository's top that means below `folder` what `pattern` means in a project
 /// at the top. `folder` is empty or ends in a slash.
 pub fn fit(pattern: &str, folder: &BStr) -> BString {
-    let Some(folder) = folder.strip_suffix(b"/") else { return pattern.into() };
+    let Some(folder) = folder.strip_suffix(b"/") else {
+        return pattern.into();
+    };
     let (bang, body) = pattern.strip_prefix('!').map_or(("", pattern), |body| ("!", body));
     let anchored = body.strip_suffix('/').unwrap_or(body).contains('/');
     let mut fitted = BString::from(format!("{bang}/"));

@@ -31,7 +31,8 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
         let source = Source::of_folder(BString::default());
         let chain = Chain::new([RuleList::parse(source, &bstr::join("\n", &lines), Case::Sensitive)]);
         for rule in &template.rule {
-            let examples = rule.ignored.iter().map(|path| (path, true)).chain(rule.kept.iter().map(|path| (path, false)));
+            let examples =
+                rule.ignored.iter().map(|path| (path, true)).chain(rule.kept.iter().map(|path| (path, false)));
             for (example, expected_ignored) in examples {
                 tries += 1;
                 let path = [folder.as_bytes(), example.as_bytes()].concat();

@@ -123,7 +123,9 @@ impl<'a> Survey<'a> {
 
     /// Whether a folder, or one above it, is claimed by what was recognised so far, further up.
     fn is_claimed(&self, folder: &BStr, known: &mut HashMap<BString, bool>) -> bool {
-        let Some(bare) = folder.strip_suffix(b"/") else { return false };
+        let Some(bare) = folder.strip_suffix(b"/") else {
+            return false;
+        };
         if let Some(answer) = known.get(folder) {
             return *answer;
         }

@@ -1,7 +1,7 @@
 //! The place that is looked at, and the rules that hold there.
 
-use crate::{Error, Result};
 use crate::rules::{Chain, IGNORE_FILE, Reach, RuleList, Source};
+use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Found, Personal, Repository};
 use redshank_pattern::Case;

@@ -238,8 +238,12 @@ fn is_repository(git: &Path) -> bool {
     if git.is_dir() {
         return is_git_folder(git);
     }
-    let Ok(contents) = std::fs::read(git) else { return true };
-    let Some(target) = contents.strip_prefix(b"gitdir: ") else { return false };
+    let Ok(contents) = std::fs::read(git) else {
+        return true;
+    };
+    let Some(target) = contents.strip_prefix(b"gitdir: ") else {
+        return false;
+    };
     let target = target.trim_end_with(|c| c == '\n' || c == '\r').to_path_lossy();
     is_git_folder(&git.with_file_name("").join(target))
 }

@@ -1,7 +1,7 @@
-use crate::put;
 use super::found;
 use crate::cli::Format;
 use crate::context::Context;
+use crate::put;
 use crate::render::{self, Align, Paint, Table, class_paint, files, level_paint, shown};
 use crate::report::{CheckOut, FindingOut, SummaryOut, root};
 use anyhow::Result;
@@ -77,7 +77,8 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
             writeln!(text, "  {}", Paint::Quiet.on(&row.message))?;
             above = Some(&row.message);
         }
-        let mut table = Table::new(&[Align::Left, Align::Right, Align::Right, Align::Whole, Align::Whole, Align::Whole]);
+        let mut table =
+            Table::new(&[Align::Left, Align::Right, Align::Right, Align::Whole, Align::Whole, Align::Whole]);
         for finding in &rows[..length] {
             table.row(cells(finding));
         }

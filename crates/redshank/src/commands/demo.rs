@@ -1,6 +1,6 @@
-use crate::putln;
 use crate::cli::Everywhere;
 use crate::demo;
+use crate::putln;
 use crate::render::{Paint, count};
 use anyhow::{Context as _, Result, bail};
 use clap::Args;

@@ -1,7 +1,7 @@
-use crate::{put, putln};
 use crate::context::Context;
 use crate::render::{self, Paint};
 use crate::report::EffectOut;
+use crate::{put, putln};
 use anyhow::Result;
 use bstr::{BString, ByteSlice};
 use clap::Args;

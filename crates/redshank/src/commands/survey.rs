@@ -1,6 +1,6 @@
-use crate::put;
 use crate::cli::{Everywhere, Format};
 use crate::context::Context;
+use crate::put;
 use crate::render::{self, Align, Paint, Table, class_paint, count, files, shortened, shown};
 use crate::report::{FolderOut, PathOut, ProjectOut, SummaryOut, SurveyOut, root};
 use anyhow::Result;
@@ -65,15 +65,14 @@ impl Seen<'_> {
     /// The next sensible command, and what it is for.
     fn next(&self) -> (&'static str, &'static str) {
         let has_block = |project: &templates::Project| {
-            let label = redshank_core::ignore_file::Section::label_of(
-                &project.template.name,
-                project.rules_folder().as_bstr(),
-            );
+            let label =
+                redshank_core::ignore_file::Section::label_of(&project.template.name, project.rules_folder().as_bstr());
             let top = self.context.place.ignore_file(b"".into()).ok().flatten().unwrap_or_default();
             redshank_core::ignore_file::labels(&top).iter().any(|known| *known == label)
         };
         let serious = self.found.findings.iter().any(|finding| finding.level < Level::Note);
-        let in_rules = |f: &findings::Finding| matches!(f.class, findings::Class::Generated | findings::Class::Personal);
+        let in_rules =
+            |f: &findings::Finding| matches!(f.class, findings::Class::Generated | findings::Class::Personal);
         if self.context.place.repository.is_none() {
             ("git init", "make it a repository; nothing is added by that")
         } else if self.found.findings.iter().any(in_rules) && !self.survey.projects.iter().any(has_block) {

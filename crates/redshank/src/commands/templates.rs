@@ -1,7 +1,7 @@
-use crate::{put, putln};
 use super::found;
 use crate::cli::{Everywhere, Format};
 use crate::render::{self, Align, Paint, Table};
+use crate::{put, putln};
 use anyhow::Result;
 use clap::{Args, Subcommand};
 use redshank_core::templates::{Template, builtin, find, prove};
@@ -77,7 +77,9 @@ impl Templates {
     }
 
     fn is_asked_for(&self, template: &Template) -> bool {
-        let Some(query) = self.query.as_deref().map(str::to_lowercase) else { return true };
+        let Some(query) = self.query.as_deref().map(str::to_lowercase) else {
+            return true;
+        };
         let markers = template.recognise.iter().map(|marker| &marker.file);
         [&template.name, &template.title].into_iter().chain(markers).any(|text| text.to_lowercase().contains(&query))
     }
@@ -124,7 +126,8 @@ fn test(names: &[String]) -> Result<ExitCode> {
         tried += tries;
         failed += failures.len();
         for failure in failures {
-            let should = if failure.expected_ignored { "must be ignored and is not" } else { "must stay and is ignored" };
+            let should =
+                if failure.expected_ignored { "must be ignored and is not" } else { "must stay and is ignored" };
             putln!(
                 "{} {}: `{}`: {} {should} (in folder `{}`)",
                 Paint::Bad.on("failed"),

@@ -1,7 +1,7 @@
-use crate::{put, putln};
 use crate::context::Context;
 use crate::render::{self, Align, Paint, Table, files, level_paint, shown};
 use crate::report::TidyOut;
+use crate::{put, putln};
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
@@ -56,7 +56,8 @@ impl Tidy {
 
 fn text(plan: &Plan) -> Result<String> {
     let mut text = String::new();
-    let acts: [(&str, fn(&Act) -> bool); 3] = [
+    type IsOf = fn(&Act) -> bool;
+    let acts: [(&str, IsOf); 3] = [
         ("keep out, by a rule", |act| matches!(act, Act::Ignore(_))),
         ("stop tracking, keep on disk", |act| matches!(act, Act::StopTracking)),
         ("let in, by an exception", |act| matches!(act, Act::LetIn(_))),

@@ -1,5 +1,5 @@
-use crate::put;
 use crate::context::Context;
+use crate::put;
 use crate::render::{self, Paint, files, shown};
 use crate::report::EffectOut;
 use anyhow::{Result, bail};

@@ -1,6 +1,6 @@
-use crate::{put, putln};
 use crate::context::Context;
 use crate::render::{Paint, files, shown};
+use crate::{put, putln};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;

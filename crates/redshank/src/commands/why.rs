@@ -1,7 +1,7 @@
-use crate::put;
 use super::found;
 use crate::cli::Format;
 use crate::context::Context;
+use crate::put;
 use crate::render::{self, Paint, shown};
 use crate::report::{PathOut, b64};
 use anyhow::{Result, bail};
@@ -139,17 +139,25 @@ fn ask(context: &Context, oracle: &Oracle, given: &BStr) -> Result<Answer> {
 }
 
 fn out((given, answer): &(BString, Answer)) -> AnswerOut {
-    AnswerOut { path: PathOut::of(given.as_bstr()), verdict: answer.state, rule: answer.ruling.as_ref().map(RuleOut::from) }
+    AnswerOut {
+        path: PathOut::of(given.as_bstr()),
+        verdict: answer.state,
+        rule: answer.ruling.as_ref().map(RuleOut::from),
+    }
 }
 
 fn text(given: &BStr, answer: &Answer) -> String {
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
     let mut text = match (answer.state, &answer.ruling) {
-        (State::Tracked, Some(_)) if ignores => format!("{path} is tracked already, so rules do nothing for it\n"),
+        (State::Tracked, Some(_)) if ignores => {
+            format!("{path} is tracked already, so rules do nothing for it\n")
+        }
         (State::Tracked, _) => format!("{path} is tracked\n"),
         (State::Ignored, _) => format!("{path} is {}\n", Paint::Warn.on("ignored")),
-        (State::Candidate, Some(_)) => format!("{path} is {}: an exception lets it in\n", Paint::Good.on("not ignored")),
+        (State::Candidate, Some(_)) => {
+            format!("{path} is {}: an exception lets it in\n", Paint::Good.on("not ignored"))
+        }
         (State::Candidate, None) => format!("{path} is {}: no rule matches it\n", Paint::Good.on("not ignored")),
     };
     if let Some(ruling) = &answer.ruling {

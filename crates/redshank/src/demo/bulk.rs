@@ -87,7 +87,10 @@ fn node(layout: &mut Layout) -> Result<()> {
     for nth in 0..150 {
         let name = format!("{}{nth}", dice.word());
         let package = format!("dashboard/node_modules/{name}");
-        layout.put(&format!("{package}/package.json"), format!("{{\"name\": \"{name}\", \"version\": \"1.0.{nth}\"}}\n"))?;
+        layout.put(
+            &format!("{package}/package.json"),
+            format!("{{\"name\": \"{name}\", \"version\": \"1.0.{nth}\"}}\n"),
+        )?;
         for file in 0..14 {
             layout.put(&format!("{package}/lib/{}{file}.js", dice.word()), dice.script(30))?;
         }

@@ -1,7 +1,7 @@
 //! The walk through the job, from a heap of files to a first commit.
 
-use crate::putln;
 use super::{isolated, isolation};
+use crate::putln;
 use crate::render::{Paint, count};
 use anyhow::{Context, Result, bail};
 use std::path::Path;
@@ -23,7 +23,9 @@ const STEPS: &[Step] = &[
     Run(&["survey"]),
     Say("Thousands of files where dozens were meant. Somebody has tried rules already; why do they do so little?"),
     Run(&["why", "exhibit/Lagoon/Library/", "kiosk/gradle/wrapper/gradle-wrapper.jar", "gateway/uplink-trace.log"]),
-    Say("One is tied to the top, the project is two folders down; one swallows a file that the build needs; one came too late."),
+    Say(
+        "One is tied to the top, the project is two folders down; one swallows a file that the build needs; one came too late.",
+    ),
     Say("A pattern's effect can be seen before it is written:"),
     Run(&["try", "*.raw"]),
     Say("Templates know what each tool makes, and are fitted to where each project is."),
@@ -58,7 +60,11 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
     }
     let listed = isolated(top).words(["ls-tree", "-r", "-z", "--name-only", "HEAD"]).output()?;
     let committed = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).count() as u64;
-    let out = Paint::Good.on(format!("{} files are committed, {} stayed out.", count(committed), count(files - committed.min(files))));
+    let out = Paint::Good.on(format!(
+        "{} files are committed, {} stayed out.",
+        count(committed),
+        count(files - committed.min(files))
+    ));
     putln!("\n{out}")?;
     Ok(())
 }

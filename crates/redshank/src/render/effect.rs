@@ -29,7 +29,7 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
     if entries.is_empty() {
         return String::new();
     }
-    let rows = grouped(entries, |entry| (top_folder(entry.path.as_bstr()), ));
+    let rows = grouped(entries, |entry| (top_folder(entry.path.as_bstr()),));
     let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
     for ((folder,), amount) in rows.iter().take(ROWS) {
         let example = entries.iter().find(|entry| top_folder(entry.path.as_bstr()) == *folder);

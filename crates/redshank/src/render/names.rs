@@ -40,7 +40,8 @@ pub fn shortened(path: &str, width: usize) -> String {
 /// A number with its thousands set apart.
 pub fn count(number: u64) -> String {
     let digits = number.to_string();
-    let groups: Vec<&str> = digits.as_bytes().rchunks(3).rev().map(|group| group.to_str().unwrap_or_default()).collect();
+    let groups: Vec<&str> =
+        digits.as_bytes().rchunks(3).rev().map(|group| group.to_str().unwrap_or_default()).collect();
     groups.join(",")
 }
 

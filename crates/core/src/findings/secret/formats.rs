@@ -95,7 +95,12 @@ impl Formats {
             formats,
             keywords: AhoCorasick::builder().ascii_case_insensitive(true).build(keywords)?,
             owners,
-            files: table.file.into_iter().map(|row| (names(&row.patterns), row)).map(|(list, row)| (row, list)).collect(),
+            files: table
+                .file
+                .into_iter()
+                .map(|row| (names(&row.patterns), row))
+                .map(|(list, row)| (row, list))
+                .collect(),
             environment: names(&table.environment.patterns),
         })
     }

@@ -73,7 +73,9 @@ fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Find
         Ok(hits) => hits,
         // Tracked and gone from the disk: there is nothing to read.
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Vec::new(),
-        Err(error) => return Err(Unread { path: path.to_owned(), reason: error.to_string() }),
+        Err(error) => {
+            return Err(Unread { path: path.to_owned(), reason: error.to_string() });
+        }
     };
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let remedy = || {

@@ -49,8 +49,12 @@ fn is_placeholder(value: &[u8]) -> bool {
 const BASE62: &[u8; 62] = b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";
 
 fn crc32_base62(token: &[u8]) -> bool {
-    let Some((_, body)) = token.split_once_str("_") else { return false };
-    let Some((random, check)) = body.split_at_checked(30) else { return false };
+    let Some((_, body)) = token.split_once_str("_") else {
+        return false;
+    };
+    let Some((random, check)) = body.split_at_checked(30) else {
+        return false;
+    };
     let mut sum = crc32fast::hash(random);
     let mut digits = [0; 6];
     for digit in digits.iter_mut().rev() {

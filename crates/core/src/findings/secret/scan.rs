@@ -72,7 +72,9 @@ fn look<'f>(
             continue;
         }
         for found in format.pattern.captures_iter(text) {
-            let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else { continue };
+            let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
+                continue;
+            };
             let span = secret.range();
             // A token inside a connection string or an assignment is one secret, told by its more exact name.
             let told = seen.iter().any(|other| other.start < span.end && span.start < other.end);

@@ -1,0 +1,190 @@
+//! Lists of rules: what the index answers is what trying every rule would.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+use bstr::{BStr, BString, ByteSlice};
+use proptest::prelude::*;
+use redshank_core::ignore_file::{Section, labels, with_section};
+use redshank_core::near::near_misses;
+use redshank_core::rules::{Chain, RuleList, Source};
+use redshank_core::size::Bytes;
+use redshank_core::templates::{builtin, exactly, find, fit, prove};
+use redshank_pattern::{Case, Rule};
+
+fn list(base: &str, rules: &[String], case: Case) -> RuleList {
+    RuleList::parse(Source::of_folder(base.into()), rules.join("\n").as_bytes(), case)
+}
+
+fn rule() -> impl Strategy<Value = String> {
+    let part = prop::sample::select(vec![
+        "a",
+        "b",
+        "ab",
+        "*.o",
+        "a*",
+        "*b",
+        "**",
+        "?",
+        "[ab]",
+        "x.o",
+        "A",
+        "*a*",
+        "a*b",
+        "ba",
+        "*",
+        "lib*.so.[0-9]",
+    ]);
+    let ends = prop::sample::select(vec!["", "", "/"]);
+    (any::<bool>(), prop::bool::weighted(0.2), prop::collection::vec(part, 1..4), ends).prop_map(
+        |(rooted, negated, parts, end)| {
+            format!("{}{}{}{end}", if negated { "!" } else { "" }, if rooted { "/" } else { "" }, parts.join("/"))
+        },
+    )
+}
+
+fn path() -> impl Strategy<Value = String> {
+    let part = prop::sample::select(vec!["a", "b", "ab", "x.o", "A", "ba", "bab", "libx.so.1", "c"]);
+    prop::collection::vec(part, 1..5).prop_map(|parts| parts.join("/"))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 1500, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_index_finds_the_last_match(
+        rules in prop::collection::vec(rule(), 0..40),
+        path in path(),
+        folder: bool,
+        blind: bool,
+    ) {
+        let case = if blind { Case::Blind } else { Case::Sensitive };
+        let chain = Chain::new([list("", &rules, case)]);
+        let found = chain.ruling(path.as_bytes().as_bstr(), &|| folder).map(|ruling| ruling.rule().line);
+        let plainly = (1..rules.len() as u32 + 1).zip(&rules).rev().find(|(line, text)| {
+            Rule::parse(text.as_bytes(), *line, case).matches(path.as_bytes().as_bstr(), folder)
+        });
+        prop_assert_eq!(found, plainly.map(|(line, _)| line));
+    }
+
+    #[test]
+    fn a_fitted_rule_means_below_its_folder_what_it_meant_at_the_top(rule in rule(), path in path(), folder: bool) {
+        for place in ["exhibit/", "a/b/", "odd [x]*/#y/", "back\\slash/end /"] {
+            let at_top = Chain::new([list("", std::slice::from_ref(&rule), Case::Sensitive)]);
+            let fitted = fit(&rule, place.into()).to_string();
+            let at_place = Chain::new([list("", &[fitted.clone()], Case::Sensitive)]);
+            let deeper = format!("{place}{path}");
+            let says = |chain: &Chain, path: &str| chain.ruling(path.as_bytes().as_bstr(), &|| folder).is_some();
+            prop_assert_eq!(says(&at_top, &path), says(&at_place, &deeper), "{} for {} on {}", fitted, rule, deeper);
+            prop_assert!(!says(&at_place, &path) || deeper == path, "{} reaches {}", fitted, path);
+        }
+    }
+
+    #[test]
+    fn the_rule_for_exactly_a_path_matches_it_and_no_other(path in path(), other in path()) {
+        let chain = Chain::new([list("", &[exactly(path.as_bytes().as_bstr()).to_string()], Case::Sensitive)]);
+        prop_assert_eq!(chain.ruling(other.as_bytes().as_bstr(), &|| false).is_some(), path == other);
+    }
+
+    #[test]
+    fn adding_a_section_changes_no_line(
+        before in "([a-z#!* ]{0,6}(\r?\n)){0,6}[a-z]{0,3}",
+        pattern in "[a-z]{1,8}",
+        more in "[a-z]{1,8}",
+    ) {
+        let section = |pattern: &str| Section::new("tidy".into(), [("why".to_owned(), BString::from(pattern))]);
+        let once = with_section(before.as_bytes(), &section(&pattern), Some(3));
+        prop_assert!(once.starts_with(before.as_bytes()));
+        prop_assert_eq!(labels(&once), ["tidy"]);
+        let twice = with_section(&once, &section(&more), None);
+        prop_assert_eq!(labels(&twice), ["tidy"], "the section at the end grows");
+        let lines = |text: &[u8]| text.lines().map(BString::from).collect::<Vec<_>>();
+        let (old, new) = (lines(&once), lines(&twice));
+        prop_assert_eq!(&new[..old.len() - 1], &old[..old.len() - 1]);
+        prop_assert!(new.contains(&BString::from(more)));
+    }
+}
+
+#[test]
+fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
+    let chain = Chain::new([list("", &["*.log".into(), "/out/".into()], Case::Sensitive)]);
+    let chain = chain.with(list("gauge/", &["!keep.log".into(), "/own".into()], Case::Sensitive));
+    let shuts = |path: &str| chain.shuts(BStr::new(path), false).map(|ruling| ruling.rule().text.to_string());
+    assert_eq!(shuts("gauge/keep.log"), None);
+    assert_eq!(shuts("keep.log").as_deref(), Some("*.log"));
+    assert_eq!(shuts("gauge/own").as_deref(), Some("/own"));
+    assert_eq!(shuts("gauge/x/own"), None);
+    assert_eq!(shuts("out/deep/keep.c").as_deref(), Some("/out/"));
+}
+
+#[test]
+fn near_misses_say_what_would_match() {
+    for (rule, path, because, mended) in [
+        ("/Library/", "exhibit/Library/x", "ties it to the folder", "Library/"),
+        ("out/build", "a/out/build", "ties it to the folder", "**/out/build"),
+        ("*.LOG", "x.log", "upper and lower case", "*.LOG"),
+        ("notes/", "notes", "folders only", "notes"),
+        ("*.tmp # scratch", "x.tmp", "line of its own", "*.tmp"),
+        ("out\\cache", "out/cache", "back-slashes", "out/cache"),
+        ("./out", "out", "start with `./`", "out"),
+        ("*.bak\t", "x.bak", "white space at its end", "*.bak"),
+        ("  *.bak", "x.bak", "white space at its start", "*.bak"),
+    ] {
+        let chain = Chain::new([list("", &[rule.to_owned()], Case::Sensitive)]);
+        assert!(chain.shuts(path.into(), false).is_none(), "{rule} does miss {path}");
+        let misses = near_misses(&chain, path.into(), false);
+        assert_eq!(misses.len(), 1, "{rule} on {path}");
+        assert!(misses[0].because.contains(because), "{rule}: {}", misses[0].because);
+        assert_eq!(misses[0].mended, mended, "{rule}");
+    }
+    let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
+    assert!(near_misses(&chain, "level.c".into(), false).is_empty());
+}
+
+#[test]
+fn every_template_proves_its_examples_and_every_rule_has_some() {
+    let all = builtin().unwrap();
+    assert!(all.is_sorted_by_key(|template| &template.name));
+    for template in all {
+        let (failures, tries) = prove(template);
+        assert!(failures.is_empty(), "{}: {failures:?}", template.name);
+        assert!(tries > 0, "{}", template.name);
+        for rule in &template.rule {
+            let negated = rule.pattern.starts_with('!');
+            assert!(negated || !rule.ignored.is_empty(), "{}: {} has nothing it ignores", template.name, rule.pattern);
+            assert!(!rule.kept.is_empty(), "{}: {} has nothing it keeps", template.name, rule.pattern);
+        }
+    }
+}
+
+#[test]
+fn a_wrong_example_fails_its_template() {
+    let mut rust = find("rust").unwrap().clone();
+    rust.rule[0].kept.push("target/kept".to_owned());
+    rust.rule[0].ignored.push("src/main.rs".to_owned());
+    let (failures, _) = prove(&rust);
+    let examples: Vec<&str> = failures.iter().map(|failure| failure.example.as_str()).collect();
+    // At the top, one folder down, and in a folder with an odd name.
+    assert_eq!(examples, ["src/main.rs", "target/kept"].repeat(3));
+}
+
+#[test]
+fn sizes_are_written_and_read_in_binary_units() {
+    for (bytes, text) in [
+        (0, "0 B"),
+        (1023, "1023 B"),
+        (1024, "1.0 KiB"),
+        (1536, "1.5 KiB"),
+        (1_048_524, "1023.9 KiB"),
+        (1_048_575, "1.0 MiB"),
+        (10 << 20, "10.0 MiB"),
+        (5 << 30, "5.0 GiB"),
+        (u64::MAX, "16384.0 PiB"),
+    ] {
+        assert_eq!(Bytes(bytes).to_string(), text);
+    }
+    for (text, bytes) in [("10 MiB", 10 << 20), ("0.5KiB", 512), ("77", 77), ("3 B", 3)] {
+        assert_eq!(text.parse(), Ok(Bytes(bytes)));
+    }
+    for text in ["", "MiB", "ten", "10 MB", "-1", "1 furlong", "NaN"] {
+        assert!(text.parse::<Bytes>().is_err(), "{text}");
+    }
+}

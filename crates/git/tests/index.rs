@@ -1,0 +1,172 @@
+//! The index as it is read is the index as git lists it, in every form that git writes.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+use bstr::{BStr, ByteSlice};
+use redshank_git::{Error, Found, Git, Repository, find};
+use std::path::{Path, PathBuf};
+
+struct Place {
+    folder: tempfile::TempDir,
+}
+
+impl Place {
+    fn new(init: &[&str]) -> Self {
+        let place = Self { folder: tempfile::tempdir().unwrap() };
+        place.git(&[&["init", "-q", "-b", "main"], init].concat());
+        place
+    }
+
+    fn top(&self) -> PathBuf {
+        self.folder.path().canonicalize().unwrap()
+    }
+
+    fn git(&self, words: &[&str]) -> Vec<u8> {
+        let who = ["-c", "user.name=Nia", "-c", "user.email=nia@tidewatch.example"];
+        let git = Git::at(self.folder.path()).setting("GIT_CONFIG_GLOBAL", "/dev/null");
+        git.words(who).words(words).output().unwrap()
+    }
+
+    fn write(&self, path: &str) {
+        let path = self.top().join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(&path, path.as_os_str().as_encoded_bytes()).unwrap();
+    }
+
+    fn repository(&self) -> Repository {
+        match find(self.folder.path()).unwrap() {
+            Found::Repository(repository) => *repository,
+            Found::Folder(folder) => panic!("{folder:?} is a repository"),
+        }
+    }
+
+    #[track_caller]
+    fn agrees(&self) {
+        let index = self.repository().index().unwrap();
+        let ours: Vec<&BStr> = index.iter().map(|tracked| tracked.path).collect();
+        let listed = self.git(&["ls-files", "-z", "--deduplicate"]);
+        let theirs: Vec<&BStr> = listed.split(|b| *b == 0).filter(|n| !n.is_empty()).map(ByteSlice::as_bstr).collect();
+        assert_eq!(ours, theirs);
+        for tracked in index.iter().filter(|tracked| !tracked.conflicted()) {
+            let stage =
+                self.git(&["--literal-pathspecs", "ls-files", "-z", "--stage", "--", &tracked.path.to_string()]);
+            assert_eq!(stage.strip_suffix(b"\0").unwrap().as_bstr(), tracked.info());
+        }
+    }
+}
+
+const PATHS: [&str; 6] = ["a", "a-b", "a.c", "gauge/level.c", "gauge/north/x", "z"];
+
+fn filled(init: &[&str]) -> Place {
+    let place = Place::new(init);
+    PATHS.iter().for_each(|path| place.write(path));
+    place.git(&["add", "."]);
+    place.git(&["commit", "-qm", "one"]);
+    place
+}
+
+#[test]
+fn in_all_forms_it_is_what_git_lists() {
+    let place = Place::new(&[]);
+    place.agrees();
+    filled(&[]).agrees();
+    filled(&["--object-format=sha256"]).agrees();
+    for form in [["core.splitIndex", "true"], ["index.version", "4"], ["index.skipHash", "true"]] {
+        let place = filled(&[]);
+        place.git(&["config", form[0], form[1]]);
+        place.git(&["update-index", "--force-write-index"]);
+        place.write("later");
+        place.git(&["add", "later"]);
+        place.agrees();
+    }
+}
+
+#[test]
+fn a_sparse_index_is_told_whole() {
+    let place = filled(&[]);
+    place.git(&["sparse-checkout", "set", "--cone", "--sparse-index", "gauge/north"]);
+    place.agrees();
+    assert_eq!(place.repository().index().unwrap().len(), PATHS.len());
+    place.git(&["sparse-checkout", "set", "--no-cone", "--no-sparse-index", "/a"]);
+    let index = place.repository().index().unwrap();
+    assert!(index.get("z".into()).unwrap().skipped && !index.get("a".into()).unwrap().skipped);
+}
+
+#[test]
+fn a_conflict_stands_once_and_is_known() {
+    let place = filled(&[]);
+    place.git(&["checkout", "-q", "-b", "side"]);
+    std::fs::write(place.top().join("a"), "1").unwrap();
+    place.git(&["commit", "-qam", "side"]);
+    place.git(&["checkout", "-q", "main"]);
+    std::fs::write(place.top().join("a"), "2").unwrap();
+    place.git(&["commit", "-qam", "main"]);
+    assert!(Git::at(&place.top()).words(["merge", "-q", "side"]).output().is_err());
+    place.agrees();
+    let index = place.repository().index().unwrap();
+    let conflicted: Vec<&BStr> = index.iter().filter(|tracked| tracked.conflicted()).map(|t| t.path).collect();
+    assert_eq!(conflicted, ["a"]);
+}
+
+#[test]
+fn folders_hold_what_lies_below_them_and_not_their_neighbours() {
+    let index = filled(&[]).repository().index().unwrap();
+    let below = |folder: &str| index.below(folder.into()).map(|tracked| tracked.path.to_string()).collect::<Vec<_>>();
+    assert_eq!(below("gauge"), ["gauge/level.c", "gauge/north/x"]);
+    assert_eq!(below(""), PATHS);
+    assert_eq!(below("a"), Vec::<String>::new());
+    assert!(index.holds_below("gauge/north".into()) && !index.holds_below("gau".into()));
+    assert!(index.holds("a.c".into()) && !index.holds("A.c".into()));
+}
+
+#[test]
+fn entries_go_and_come_back() {
+    let place = filled(&[]);
+    let repository = place.repository();
+    let before = std::fs::read(repository.index_file().unwrap()).unwrap();
+    let index = repository.index().unwrap();
+    let gone = [BStr::new("a"), BStr::new("gauge/level.c")];
+    let infos: Vec<_> = gone.iter().map(|path| index.get(path).unwrap().info()).collect();
+    repository.stop_tracking(gone).unwrap();
+    assert_eq!(repository.index().unwrap().len(), PATHS.len() - 2);
+    assert!(place.top().join("a").exists(), "it stays on disk");
+    repository.put_entries(infos.iter().map(|info| info.as_bstr())).unwrap();
+    place.agrees();
+    assert!(place.git(&["status", "--porcelain"]).is_empty());
+    repository.put_index(Some(&before)).unwrap();
+    assert_eq!(std::fs::read(repository.index_file().unwrap()).unwrap(), before);
+    repository.put_index(None).unwrap();
+    assert!(repository.index().unwrap().is_empty() && !repository.index_file().unwrap().exists());
+}
+
+#[test]
+fn a_lock_or_a_broken_index_is_an_error_that_names_the_file() {
+    let place = filled(&[]);
+    let repository = place.repository();
+    let lock = place.top().join(".git/index.lock");
+    std::fs::write(&lock, "").unwrap();
+    for refused in [repository.put_index(None), repository.stop_tracking([BStr::new("a")])] {
+        assert!(matches!(refused, Err(Error::Locked(path)) if path == lock));
+    }
+    std::fs::remove_file(&lock).unwrap();
+    std::fs::write(place.top().join(".git/index"), "DIRC nonsense").unwrap();
+    assert!(matches!(repository.index(), Err(Error::BadIndex { .. })));
+}
+
+#[test]
+fn a_repository_is_found_from_inside_and_settings_are_read_as_git_words_them() {
+    let place = filled(&[]);
+    let deep = place.top().join("gauge/north");
+    let Found::Repository(found) = find(&deep).unwrap() else { panic!("it is a repository") };
+    assert_eq!((found.top, found.git_folder), (place.top(), place.top().join(".git")));
+    for (value, expected) in [("true", true), ("yes", true), ("on", true), ("1", true), ("no", false), ("0", false)] {
+        place.git(&["config", "core.ignoreCase", value]);
+        assert_eq!(place.repository().ignores_case, expected, "{value}");
+    }
+    place.git(&["config", "core.excludesFile", "rules/mine"]);
+    let personal = place.repository().personal.unwrap();
+    assert_eq!((personal.shown.to_string().as_str(), personal.path), ("rules/mine", place.top().join("rules/mine")));
+    assert!(matches!(find(Path::new("/nonexistent")), Err(Error::NoFolder { .. })));
+    assert!(matches!(find(&place.top().join(".git")), Err(Error::NoWorkTree(_))));
+    let elsewhere = tempfile::tempdir().unwrap();
+    assert!(matches!(find(elsewhere.path()).unwrap(), Found::Folder(_)));
+}
