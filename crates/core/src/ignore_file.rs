@@ -2,6 +2,24 @@
 
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 
+/// A rule to be written, with what stands in the comment above it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewRule {
+    /// The pattern.
+    pub pattern: BString,
+    /// Why, in one sentence.
+    pub reason: String,
+    /// The command that makes the files again.
+    pub remake: Option<String>,
+}
+
+impl NewRule {
+    fn comment(&self) -> String {
+        let again = self.remake.as_ref().map_or(String::new(), |command| format!("; made again by: {command}"));
+        format!("# {}{}", one_line(&self.reason), one_line(&again))
+    }
+}
+
 /// A group of rules that Redshank writes, marked at its start and end.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Section {
@@ -16,15 +34,16 @@ const END: &str = "# redshank: end ";
 
 impl Section {
     /// A section with rules, each below a comment with its reason; a reason shared by neighbours stands once.
-    pub fn new(label: String, rules: impl IntoIterator<Item = (String, BString)>) -> Self {
-        let mut lines = Vec::new();
+    pub fn new(label: String, rules: impl IntoIterator<Item = NewRule>) -> Self {
+        let mut lines: Vec<BString> = Vec::new();
         let mut above = None;
-        for (reason, pattern) in rules {
-            if above.as_ref() != Some(&reason) {
-                lines.push(format!("# {}", one_line(&reason)).into());
-                above = Some(reason);
+        for rule in rules {
+            let comment = rule.comment();
+            if above.as_ref() != Some(&comment) {
+                lines.push(comment.as_str().into());
+                above = Some(comment);
             }
-            lines.push(pattern);
+            lines.push(rule.pattern);
         }
         Self { label, lines }
     }

@@ -2,10 +2,9 @@
 
 use crate::effect::{Amount, Effect};
 use crate::findings::{Finding, Remedy};
-use crate::ignore_file::{Section, with_section};
+use crate::ignore_file::{NewRule, Section, with_section};
 use crate::journal::Changes;
 use crate::rules::IGNORE_FILE;
-use crate::size::Bytes;
 use crate::tree::{Entry, Overlay, Place, State, Tree};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
@@ -58,16 +57,12 @@ impl Plan {
         let mut making = Making::start(place, tree)?;
         let mut left = Vec::new();
         let (let_in, others): (Vec<_>, Vec<_>) =
-            findings.into_iter().partition(|finding| matches!(finding.remedy, Remedy::LetIn { .. }));
+            findings.into_iter().partition(|finding| matches!(finding.remedy, Remedy::LetIn(_)));
         // Exceptions come last: they must stand below the rules that they except from.
         for finding in others.into_iter().chain(let_in) {
             match finding.remedy.clone() {
-                Remedy::KeepOut { pattern, reason } => {
-                    making.keep_out(&finding, pattern, reason)?;
-                }
-                Remedy::LetIn { pattern, reason } => {
-                    making.add_rule(&finding, Act::LetIn(pattern.clone()), pattern, reason);
-                }
+                Remedy::KeepOut(rule) => making.keep_out(&finding, rule)?,
+                Remedy::LetIn(rule) => making.add_rule(&finding, Act::LetIn(rule.pattern.clone()), rule),
                 Remedy::ByHand(_) => left.push(finding),
             }
         }
@@ -80,7 +75,7 @@ struct Making<'a> {
     place: &'a Place,
     tree: &'a Tree,
     before: Vec<u8>,
-    rules: Vec<(String, BString)>,
+    rules: Vec<NewRule>,
     known: HashSet<BString>,
     untracked: BTreeSet<BString>,
     steps: Vec<Step>,
@@ -93,9 +88,15 @@ impl<'a> Making<'a> {
         Ok(Self { place, tree, before, rules, known, untracked: BTreeSet::new(), steps: Vec::new() })
     }
 
-    fn keep_out(&mut self, finding: &Finding, pattern: BString, reason: String) -> Result<()> {
-        if !self.known.contains(&pattern) && !self.is_shut(finding.path.as_bstr())? {
-            self.add_rule(finding, Act::Ignore(pattern.clone()), pattern, reason);
+    fn keep_out(&mut self, finding: &Finding, rule: NewRule) -> Result<()> {
+        let same = Act::Ignore(rule.pattern.clone());
+        if let Some(step) = self.steps.iter_mut().find(|step| step.act == same) {
+            // Several findings may stand for one file; it counts once.
+            if step.path != finding.path {
+                step.amount += Amount { files: finding.files, size: finding.size.unwrap_or_default() };
+            }
+        } else if !self.is_shut(finding.path.as_bstr())? {
+            self.add_rule(finding, Act::Ignore(rule.pattern.clone()), rule);
         }
         if finding.state == State::Tracked {
             let below = self.tree.below(finding.path.as_bstr());
@@ -113,11 +114,11 @@ impl<'a> Making<'a> {
         Ok(())
     }
 
-    fn add_rule(&mut self, finding: &Finding, act: Act, pattern: BString, reason: String) {
-        if self.known.insert(pattern.clone()) {
-            let amount = Amount { files: finding.files, size: finding.size.unwrap_or(Bytes(0)) };
-            self.step(finding, act, reason.clone(), amount);
-            self.rules.push((reason, pattern));
+    fn add_rule(&mut self, finding: &Finding, act: Act, rule: NewRule) {
+        if self.known.insert(rule.pattern.clone()) {
+            let amount = Amount { files: finding.files, size: finding.size.unwrap_or_default() };
+            self.step(finding, act, rule.reason.clone(), amount);
+            self.rules.push(rule);
         }
     }
 

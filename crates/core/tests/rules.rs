@@ -3,7 +3,7 @@
 
 use bstr::{BStr, BString, ByteSlice};
 use proptest::prelude::*;
-use redshank_core::ignore_file::{Section, labels, with_section};
+use redshank_core::ignore_file::{NewRule, Section, labels, with_section};
 use redshank_core::near::near_misses;
 use redshank_core::rules::{Chain, RuleList, Source};
 use redshank_core::size::Bytes;
@@ -90,7 +90,7 @@ proptest! {
         pattern in "[a-z]{1,8}",
         more in "[a-z]{1,8}",
     ) {
-        let section = |pattern: &str| Section::new("tidy".into(), [("why".to_owned(), BString::from(pattern))]);
+        let section = |pattern: &str| Section::new("tidy".into(), [NewRule { pattern: pattern.into(), reason: "why".into(), remake: None }]);
         let once = with_section(before.as_bytes(), &section(&pattern), Some(3));
         prop_assert!(once.starts_with(before.as_bytes()));
         prop_assert_eq!(labels(&once), ["tidy"]);

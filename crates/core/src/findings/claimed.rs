@@ -3,7 +3,8 @@
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::effect::Amount;
-use crate::templates::{Claim, exactly, fit, worded};
+use crate::ignore_file::NewRule;
+use crate::templates::{Claim, exactly, fit};
 use crate::tree::{Entry, State};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::{BTreeMap, HashMap};
@@ -61,7 +62,6 @@ fn topmost(look: &Look, path: &BStr, known: &mut HashMap<BString, Option<BString
 fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Claim) -> Result<Finding> {
     let class = claim.class();
     let rule = format!("{class}/{}", claim.template());
-    let remake = claim.remake().map_or(String::new(), |command| format!("; made again by: {command}"));
     let pattern = match claim {
         Claim::Rule(project, rule) => fit(&rule.pattern, project.rules_folder().as_bstr()),
         Claim::Mark(..) => exactly(path.as_bstr()),
@@ -78,15 +78,16 @@ fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Clai
         files: amount.files,
         state,
         exposure: Exposure::Disk,
-        message: format!("{}{remake}", claim.reason()),
+        message: claim.reason().to_owned(),
         evidence: match claim {
             Claim::Mark(_, mark) => Some(format!("holds {}", mark.holds)),
             Claim::Rule(..) => None,
         },
-        remedy: Remedy::KeepOut {
+        remedy: Remedy::KeepOut(NewRule {
             pattern: shut.map_or(pattern, |ruling| ruling.rule().text.clone()),
-            reason: worded(claim.reason(), claim.remake()),
-        },
+            reason: claim.reason().to_owned(),
+            remake: claim.remake().map(str::to_owned),
+        }),
         path,
     })
 }

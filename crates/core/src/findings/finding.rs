@@ -1,3 +1,4 @@
+use crate::ignore_file::NewRule;
 use crate::size::Bytes;
 use crate::tree::State;
 use bstr::{BStr, BString};
@@ -85,19 +86,11 @@ pub enum Exposure {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Remedy {
     /// A rule that keeps it out; and if git tracks it, git stops.
-    KeepOut {
-        /// The rule, for the ignore file at the top.
-        pattern: BString,
-        /// Why, for the comment above the rule.
-        reason: String,
-    },
-    /// A rule that lets it in.
-    LetIn {
-        /// The rule, for the ignore file at the top.
-        pattern: BString,
-        /// Why, for the comment above the rule.
-        reason: String,
-    },
+    ///
+    /// The rule is for the ignore file at the top.
+    KeepOut(NewRule),
+    /// A rule that lets it in, for the ignore file at the top.
+    LetIn(NewRule),
     /// Something that only a person can do, in words.
     ByHand(String),
 }
@@ -148,11 +141,11 @@ impl Finding {
     pub fn remedy_in_words(&self) -> String {
         let tracked = self.state == State::Tracked;
         let mut words = match &self.remedy {
-            Remedy::KeepOut { pattern, .. } if tracked => {
+            Remedy::KeepOut(NewRule { pattern, .. }) if tracked => {
                 format!("stop tracking it (it stays on disk) and ignore it with `{pattern}`: redshank tidy")
             }
-            Remedy::KeepOut { pattern, .. } => format!("ignore it with `{pattern}`: redshank tidy"),
-            Remedy::LetIn { pattern, .. } => format!("let it in with `{pattern}`: redshank tidy"),
+            Remedy::KeepOut(NewRule { pattern, .. }) => format!("ignore it with `{pattern}`: redshank tidy"),
+            Remedy::LetIn(NewRule { pattern, .. }) => format!("let it in with `{pattern}`: redshank tidy"),
             Remedy::ByHand(words) => words.clone(),
         };
         if self.class == Class::Secret {

@@ -2,6 +2,7 @@
 
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
+use crate::ignore_file::NewRule;
 use crate::rules::Ruling;
 use crate::size::Bytes;
 use crate::templates::{Needed, Project, fit};
@@ -20,7 +21,7 @@ pub struct Swallowed<'a> {
     /// The folder above it that the rule shuts, if it's not the file itself.
     pub shut: Option<BString>,
     /// The rule that would let it in.
-    pub exception: BString,
+    pub exception: NewRule,
 }
 
 /// The needed files of these projects that are there, not tracked, and kept out, with ignore files as in `overlay`.
@@ -40,7 +41,11 @@ pub fn swallowed<'a>(
             for path in present(place, tree, project, needed) {
                 let answer = oracle.ask(path.as_bstr())?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
-                    let exception = fit(&format!("!{}", needed.pattern), project.folder.as_bstr());
+                    let exception = NewRule {
+                        pattern: fit(&format!("!{}", needed.pattern), project.folder.as_bstr()),
+                        reason: format!("needed: {}", needed.reason),
+                        remake: None,
+                    };
                     found.push(Swallowed { path, needed, ruling, shut: answer.shut, exception });
                 }
             }
@@ -66,13 +71,13 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
         .collect()
 }
 
-/// The rules that let swallowed files in, each once, with the reason. A file in a folder that is shut can't be let in by a
+/// The rules that let swallowed files in, each once. A file in a folder that is shut can't be let in by a
 /// rule of its own and gets none.
-pub fn exceptions(swallowed: &[Swallowed]) -> Vec<(String, BString)> {
-    let mut rules: Vec<(String, BString)> = Vec::new();
+pub fn exceptions(swallowed: &[Swallowed]) -> Vec<NewRule> {
+    let mut rules: Vec<NewRule> = Vec::new();
     for file in swallowed.iter().filter(|file| file.shut.is_none()) {
-        if !rules.iter().any(|(_, pattern)| *pattern == file.exception) {
-            rules.push((format!("needed: {}", file.needed.reason), file.exception.clone()));
+        if !rules.contains(&file.exception) {
+            rules.push(file.exception.clone());
         }
     }
     rules
@@ -96,7 +101,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
             message: format!("a rule keeps it out, but it's needed: {}", file.needed.reason),
             evidence: Some(by.clone()),
             remedy: match &file.shut {
-                None => Remedy::LetIn { pattern: file.exception, reason: format!("needed: {}", file.needed.reason) },
+                None => Remedy::LetIn(file.exception),
                 Some(folder) => Remedy::ByHand(format!(
                     "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
                      or `git add --force` the file"

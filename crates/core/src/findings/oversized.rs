@@ -2,6 +2,7 @@
 
 use super::claimed::Claimed;
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use crate::ignore_file::NewRule;
 use crate::templates::exactly;
 
 pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
@@ -26,10 +27,11 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
             exposure: Exposure::Disk,
             message: format!("over the limit of {limit}; every clone would carry it for ever"),
             evidence: None,
-            remedy: Remedy::KeepOut {
+            remedy: Remedy::KeepOut(NewRule {
                 pattern: exactly(entry.path.as_ref()),
                 reason: "too large for git; keep it in a store for large files".to_owned(),
-            },
+                remake: None,
+            }),
         });
     }
 }

@@ -2,7 +2,7 @@
 
 use super::{Project, Survey, Template, TemplateRule, exactly, fit};
 use crate::findings::needed;
-use crate::ignore_file::{Section, labels, with_section};
+use crate::ignore_file::{NewRule, Section, labels, with_section};
 use crate::rules::{Chain, IGNORE_FILE};
 use crate::tree::{Overlay, Place, Tree};
 use crate::{Error, Result};
@@ -51,12 +51,15 @@ impl Draft {
         }
         if wishes.is_empty() {
             for found in &survey.folders {
-                let pattern = exactly(found.folder.as_bstr());
-                let reason = worded(&found.mark.reason, found.mark.remake.as_deref());
+                let rule = NewRule {
+                    pattern: exactly(found.folder.as_bstr()),
+                    reason: found.mark.reason.clone(),
+                    remake: found.mark.remake.clone(),
+                };
                 let probe = [found.folder.as_slice(), b"x"].concat();
                 if draft.chain(place, found.folder.as_bstr())?.shuts(probe.as_bstr(), false).is_none() {
                     let label = Section::label_of(found.template, found.folder.as_bstr());
-                    draft.push(Section::new(label, [(reason, pattern)]), None, 0);
+                    draft.push(Section::new(label, [rule]), None, 0);
                 }
             }
         }
@@ -85,9 +88,11 @@ impl Draft {
         let rules: Vec<&TemplateRule> = project.template.rule.iter().filter(|rule| !covered(rule)).collect();
         let left_out = project.template.rule.len() - rules.len();
         if rules.iter().any(|rule| !rule.pattern.starts_with('!')) {
-            let fitted = rules
-                .iter()
-                .map(|rule| (worded(&rule.reason, rule.remake.as_deref()), fit(&rule.pattern, folder.as_bstr())));
+            let fitted = rules.iter().map(|rule| NewRule {
+                pattern: fit(&rule.pattern, folder.as_bstr()),
+                reason: rule.reason.clone(),
+                remake: rule.remake.clone(),
+            });
             self.push(Section::new(label, fitted), Some(project.template.revision), left_out);
         }
         Ok(())
@@ -103,11 +108,6 @@ impl Draft {
         let overlay = Overlay::from([(BString::from(IGNORE_FILE), self.after.clone())]);
         place.shared_rules(folder, &overlay)
     }
-}
-
-/// A reason with the command that makes the files again.
-pub(crate) fn worded(reason: &str, remake: Option<&str>) -> String {
-    remake.map_or_else(|| reason.to_owned(), |command| format!("{reason}; made again by: {command}"))
 }
 
 fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {

@@ -10,7 +10,6 @@ mod recognise;
 
 pub use builtin::{builtin, find};
 pub use claims::{Claim, Claims};
-pub(crate) use draft::worded;
 pub use draft::{Block, Draft, Wish};
 pub use fit::{exactly, fit};
 pub use format::{FolderMark, Group, Marker, Needed, Template, TemplateRule};

@@ -2,7 +2,9 @@ use super::found;
 use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
-use crate::render::{self, Align, Paint, Table, class_paint, files, level_paint, shown};
+use crate::render::{
+    self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown, width,
+};
 use crate::report::{CheckOut, FindingOut, SummaryOut, root};
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -40,23 +42,22 @@ impl Check {
 
 fn text(context: &Context, found: &Found) -> Result<String> {
     let mut text = String::new();
-    let mut rest = found.findings.as_slice();
-    while let Some(first) = rest.first() {
-        let same = |finding: &&Finding| (finding.level, &finding.rule) == (first.level, &first.rule);
-        let length = rest.iter().take_while(same).count();
-        text_of_group(context, &rest[..length], &mut text)?;
-        rest = &rest[length..];
-    }
-    let summary = SummaryOut::of(&found.findings);
-    let count = |number: usize, word: &str| format!("{number} {word}{}", if number == 1 { "" } else { "s" });
     if found.findings.is_empty() {
         writeln!(text, "{}", Paint::Good.on("nothing found"))?;
         return Ok(text);
     }
+    for group in found.findings.chunk_by(|a, b| (a.level, a.class) == (b.level, b.class)) {
+        text_of_group(context, group, &mut text)?;
+    }
+    let summary = SummaryOut::of(&found.findings);
     let counts = [(summary.errors, "error"), (summary.warnings, "warning"), (summary.notes, "note")];
-    let counts: Vec<String> = counts.iter().filter(|(number, _)| *number > 0).map(|(n, w)| count(*n, w)).collect();
-    let by_tidy = found.findings.iter().filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_))).count();
+    let counts: Vec<String> = counts
+        .iter()
+        .filter(|(number, _)| *number > 0)
+        .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
+        .collect();
     writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
+    let by_tidy = found.findings.iter().filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_))).count();
     if by_tidy > 0 {
         let command = Paint::Type.on("redshank tidy");
         writeln!(text, "{command}  {}", Paint::Quiet.on(format!("mends {by_tidy} of them, and can be undone")))?;
@@ -64,38 +65,45 @@ fn text(context: &Context, found: &Found) -> Result<String> {
     Ok(text)
 }
 
-/// Findings of one rule and level: the reason once, then a line for each place.
+/// Below this width, in columns, what a finding is goes on a line of its own.
+const NARROW: usize = 100;
+
+/// Findings of one level and class: a line for each, and what mends those that `tidy` can't.
 fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Result<()> {
-    let first = &group[0];
-    let class = class_paint(first.class).on(&first.rule);
-    writeln!(text, "{}  {class}", level_paint(first.level).on(first.level))?;
-    let mut above = None;
-    let mut rows = group;
-    while let Some(row) = rows.first() {
-        let length = rows.iter().take_while(|finding| finding.message == row.message).count();
-        if above != Some(&row.message) {
-            writeln!(text, "  {}", Paint::Quiet.on(&row.message))?;
-            above = Some(&row.message);
+    let (level, class) = (group[0].level, group[0].class);
+    let of_class = class_paint(class).on(class);
+    let many = count(group.len() as u64) + if group.len() == 1 { " finding" } else { " findings" };
+    writeln!(text, "{}  {of_class}  {}", level_paint(level).on(level), Paint::Quiet.on(many))?;
+    let narrow = width().is_some_and(|width| width < NARROW);
+    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Whole, Align::Left]);
+    for finding in group {
+        let what = Cell::painted(Paint::Quiet, what(finding));
+        table.row(cells(finding).into_iter().chain((!narrow).then_some(what)));
+    }
+    for (row, finding) in table.text().lines().zip(group) {
+        writeln!(text, "{row}")?;
+        if narrow {
+            writeln!(text, "      {}", Paint::Quiet.on(cut(&what(finding), width().unwrap_or(NARROW) - 8)))?;
         }
-        let mut table =
-            Table::new(&[Align::Left, Align::Right, Align::Right, Align::Whole, Align::Whole, Align::Whole]);
-        for finding in &rows[..length] {
-            table.row(cells(finding));
+        if context.asked.verbose {
+            writeln!(text, "      {} {}: {}", Paint::Quiet.on(&finding.id), finding.rule, finding.message)?;
         }
-        text.push_str(&table.text().lines().map(|line| format!("  {line}\n")).collect::<String>());
-        for finding in &rows[..length] {
-            if matches!(finding.remedy, Remedy::ByHand(_)) || context.asked.verbose {
-                writeln!(text, "      {} {}", Paint::Good.on("mend:"), finding.remedy_in_words())?;
-            }
+        if matches!(finding.remedy, Remedy::ByHand(_)) || context.asked.verbose {
+            writeln!(text, "      {} {}", Paint::Good.on("mend:"), finding.remedy_in_words())?;
         }
-        rows = &rows[length..];
     }
     text.push('\n');
     Ok(())
 }
 
-fn cells(finding: &Finding) -> [String; 6] {
+fn what(finding: &Finding) -> String {
+    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!("{evidence}; "));
+    shown(format!("{evidence}{}", finding.message).as_bytes().as_bstr())
+}
+
+fn cells(finding: &Finding) -> [Cell; 4] {
     let line = finding.line.map_or(String::new(), |line| format!(":{line}"));
+    let path = format!("{}{line}", shown(finding.path.as_bstr()));
     let amount = finding.size.map_or(String::new(), |size| size.to_string());
     let many = if finding.path.ends_with(b"/") { files(finding.files) } else { String::new() };
     let far = match (finding.exposure, finding.state) {
@@ -105,13 +113,6 @@ fn cells(finding: &Finding) -> [String; 6] {
         (Exposure::Committed, _) => "committed",
         (Exposure::Pushed, _) => "pushed",
     };
-    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| shown(evidence.as_bytes().as_bstr()));
-    [
-        format!("{}{line}", shown(finding.path.as_bstr())),
-        many,
-        amount,
-        far.to_owned(),
-        Paint::Quiet.on(&finding.id),
-        Paint::Quiet.on(evidence),
-    ]
+    let path = shortened(&path, width().map_or(usize::MAX, |width| width * 2 / 5));
+    [path.into(), many.into(), amount.into(), far.to_owned().into()]
 }

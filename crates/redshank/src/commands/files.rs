@@ -1,6 +1,6 @@
 use crate::cli::Format;
 use crate::context::Context;
-use crate::render::{self, Align, Paint, Table, shown};
+use crate::render::{self, Align, Cell, Paint, Table, shown};
 use crate::report::PathOut;
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -79,7 +79,8 @@ impl Files {
                         State::Ignored => ("ignored", Paint::Quiet),
                         State::Tracked => ("tracked", Paint::Type),
                     };
-                    table.row([paint.on(word), entry.size.to_string(), shown(relative(entry).as_bstr())]);
+                    let path = shown(relative(entry).as_bstr());
+                    table.row([Cell::painted(paint, word), entry.size.to_string().into(), path.into()]);
                 }
                 let mut out = anstream::stdout().lock();
                 write!(out, "{}", table.text())?;

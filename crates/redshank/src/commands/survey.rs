@@ -1,13 +1,13 @@
 use crate::cli::{Everywhere, Format};
 use crate::context::Context;
 use crate::put;
-use crate::render::{self, Align, Paint, Table, class_paint, count, files, shortened, shown};
+use crate::render::{self, Align, Cell, Paint, Table, class_paint, count, files, shortened, shown};
 use crate::report::{FolderOut, PathOut, ProjectOut, SummaryOut, SurveyOut, root};
 use anyhow::Result;
 use bstr::{BStr, ByteSlice};
 use clap::Args;
 use redshank_core::effect::{Amount, grouped, top_folder};
-use redshank_core::findings::{self, Found, Level};
+use redshank_core::findings::{self, Finding, Found, Level};
 use redshank_core::settings::Settings;
 use redshank_core::templates::{self, builtin, recognise};
 use redshank_core::tree::{Scope, State, Tree};
@@ -71,8 +71,7 @@ impl Seen<'_> {
             redshank_core::ignore_file::labels(&top).iter().any(|known| *known == label)
         };
         let serious = self.found.findings.iter().any(|finding| finding.level < Level::Note);
-        let in_rules =
-            |f: &findings::Finding| matches!(f.class, findings::Class::Generated | findings::Class::Personal);
+        let in_rules = |f: &Finding| matches!(f.class, findings::Class::Generated | findings::Class::Personal);
         if self.context.place.repository.is_none() {
             ("git init", "make it a repository; nothing is added by that")
         } else if self.found.findings.iter().any(in_rules) && !self.survey.projects.iter().any(has_block) {
@@ -144,9 +143,14 @@ impl Seen<'_> {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("By folder"))?;
-        let mut table = Table::new(&[Align::Right, Align::Right, Align::Left]);
+        let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
         for (folder, amount) in folders.iter().take(ROWS) {
-            table.row([count(amount.files), amount.size.to_string(), render::folder_name(folder)]);
+            table.row([
+                files(amount.files).into(),
+                amount.size.to_string().into(),
+                render::folder_name(folder).into(),
+                Cell::painted(Paint::Quiet, self.of_which(folder)),
+            ]);
         }
         text.push_str(&table.text());
         if folders.len() > ROWS {
@@ -154,6 +158,21 @@ impl Seen<'_> {
             writeln!(text, "  and {} more folders with {}", count((folders.len() - ROWS) as u64), files(rest))?;
         }
         Ok(())
+    }
+
+    /// How many of a top folder's files findings stand for, by class.
+    fn of_which(&self, folder: &BStr) -> String {
+        let within: Vec<Finding> = self
+            .found
+            .findings
+            .iter()
+            .filter(|finding| finding.state != State::Ignored && top_folder(finding.path.as_bstr()) == folder)
+            .cloned()
+            .collect();
+        let classes = SummaryOut::of(&within).classes;
+        let parts: Vec<String> =
+            classes.iter().map(|class| format!("{} {}", count(class.files), class.class)).collect();
+        parts.join(", ")
     }
 
     fn text_of_projects(&self, text: &mut String) -> Result<()> {
@@ -166,9 +185,9 @@ impl Seen<'_> {
         for project in projects.iter().filter(|project| !project.template.group.everywhere()).take(2 * ROWS) {
             let by = format!("by {}", shown(project.evidence.as_bstr()));
             table.row([
-                project.template.name.clone(),
-                render::folder_name(project.folder.as_bstr()),
-                Paint::Quiet.on(by),
+                project.template.name.clone().into(),
+                render::folder_name(project.folder.as_bstr()).into(),
+                Cell::painted(Paint::Quiet, by),
             ]);
         }
         text.push_str(&table.text());
@@ -198,11 +217,11 @@ impl Seen<'_> {
                 if class.findings > 1 { format!("{path} and {} more", class.findings - 1) } else { path }
             });
             table.row([
-                class_paint(class.class).on(class.class),
-                count(class.findings as u64),
-                files(class.files),
-                class.size.to_string(),
-                Paint::Quiet.on(first),
+                Cell::painted(class_paint(class.class), class.class),
+                count(class.findings as u64).into(),
+                files(class.files).into(),
+                class.size.to_string().into(),
+                Cell::painted(Paint::Quiet, first),
             ]);
         }
         text.push_str(&table.text());

@@ -1,6 +1,6 @@
 use super::found;
 use crate::cli::{Everywhere, Format};
-use crate::render::{self, Align, Paint, Table};
+use crate::render::{self, Align, Cell, Paint, Table};
 use crate::{put, putln};
 use anyhow::Result;
 use clap::{Args, Subcommand};
@@ -66,7 +66,11 @@ impl Templates {
                 let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);
                 for template in &listed {
                     let rules = format!("{} rules", template.rule.len());
-                    table.row([Paint::Head.on(&template.name), rules, template.title.clone()]);
+                    table.row([
+                        Cell::painted(Paint::Head, &template.name),
+                        rules.into(),
+                        template.title.clone().into(),
+                    ]);
                 }
                 put!("{}", table.text())?;
                 let next = Paint::Type.on("redshank templates show NAME");

@@ -1,5 +1,5 @@
 use crate::context::Context;
-use crate::render::{self, Align, Paint, Table, files, level_paint, shown};
+use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
 use crate::report::TidyOut;
 use crate::{put, putln};
 use anyhow::Result;
@@ -71,11 +71,11 @@ fn text(plan: &Plan) -> Result<String> {
         let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Left]);
         for step in steps {
             let what = match &step.act {
-                Act::Ignore(pattern) | Act::LetIn(pattern) => Paint::Type.on(shown(pattern.as_bstr())),
-                Act::StopTracking => shown(step.path.as_bstr()),
+                Act::Ignore(pattern) | Act::LetIn(pattern) => Cell::painted(Paint::Type, shown(pattern.as_bstr())),
+                Act::StopTracking => shown(step.path.as_bstr()).into(),
             };
-            let reason = Paint::Quiet.on(&step.reason);
-            table.row([what, files(step.amount.files), step.amount.size.to_string(), reason]);
+            let (many, size) = (files(step.amount.files), step.amount.size.to_string());
+            table.row([what, many.into(), size.into(), Cell::painted(Paint::Quiet, &step.reason)]);
         }
         writeln!(text, "{}", table.text())?;
     }

@@ -1,6 +1,6 @@
 //! What a change of rules does, and the change itself.
 
-use super::{Align, Paint, Table, count, files, shown};
+use super::{Align, Cell, Paint, Table, count, files, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_core::effect::{Effect, grouped, top_folder};
 use redshank_core::tree::Entry;
@@ -35,7 +35,12 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
         let example = entries.iter().find(|entry| top_folder(entry.path.as_bstr()) == *folder);
         let example = example.map_or(String::new(), |entry| shown(entry.path[folder.len()..].as_bstr()));
         let hint = if amount.files == 1 { example } else { format!("{example}, …") };
-        table.row([count(amount.files), amount.size.to_string(), folder_name(folder), Paint::Quiet.on(hint)]);
+        table.row([
+            count(amount.files).into(),
+            amount.size.to_string().into(),
+            folder_name(folder).into(),
+            Cell::painted(Paint::Quiet, hint),
+        ]);
     }
     let mut text = format!("{}\n{}", paint.on(format!("{title}:")), table.text());
     if rows.len() > ROWS {

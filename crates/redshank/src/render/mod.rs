@@ -6,9 +6,9 @@ mod style;
 mod table;
 
 pub use effect::{diff, effect, folder_name};
-pub use names::{count, files, shortened, shown};
+pub use names::{count, cut, files, shortened, shown};
 pub use style::{Paint, class_paint, level_paint};
-pub use table::{Align, Table};
+pub use table::{Align, Cell, Table, width};
 
 use anyhow::Result;
 use serde::Serialize;

@@ -37,6 +37,14 @@ pub fn shortened(path: &str, width: usize) -> String {
     path.chars().take(start).chain(['…']).chain(path.chars().skip(length - end)).collect()
 }
 
+/// A text of at most `width` characters, cut at its end.
+pub fn cut(text: &str, width: usize) -> String {
+    if text.chars().count() <= width {
+        return text.to_owned();
+    }
+    text.chars().take(width.saturating_sub(1)).chain(['…']).collect()
+}
+
 /// A number with its thousands set apart.
 pub fn count(number: u64) -> String {
     let digits = number.to_string();

@@ -22,16 +22,22 @@ pub enum Paint {
 }
 
 impl Paint {
-    fn style(self) -> Style {
-        let color = |number| Style::new().fg_color(Some(Color::Ansi256(Ansi256Color(number))));
+    /// Its number among the 256 colours of a terminal, and whether it's bold.
+    pub(super) fn color(self) -> (Option<u8>, bool) {
         match self {
-            Self::Head => Style::new().bold(),
-            Self::Bad => color(203).bold(),
-            Self::Warn => color(179),
-            Self::Good => color(72),
-            Self::Quiet => color(246),
-            Self::Type => color(74),
+            Self::Head => (None, true),
+            Self::Bad => (Some(203), true),
+            Self::Warn => (Some(179), false),
+            Self::Good => (Some(72), false),
+            Self::Quiet => (Some(246), false),
+            Self::Type => (Some(74), false),
         }
+    }
+
+    fn style(self) -> Style {
+        let (color, bold) = self.color();
+        let style = Style::new().fg_color(color.map(|number| Color::Ansi256(Ansi256Color(number))));
+        if bold { style.bold() } else { style }
     }
 
     /// The text in its colour; the stream takes the colour out again where none is wanted.

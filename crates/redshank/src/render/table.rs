@@ -1,10 +1,11 @@
 //! Columns.
 
+use super::Paint;
 use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, presets};
 use std::io::IsTerminal;
 
 /// The width of the terminal in columns; `None` where the output goes elsewhere, and nothing is cut.
-fn width() -> Option<usize> {
+pub fn width() -> Option<usize> {
     if !std::io::stdout().is_terminal() {
         return None;
     }
@@ -22,6 +23,30 @@ pub enum Align {
     Right,
 }
 
+/// What stands in a row and a column.
+pub struct Cell(comfy_table::Cell);
+
+impl From<String> for Cell {
+    fn from(text: String) -> Self {
+        Self(comfy_table::Cell::new(text))
+    }
+}
+
+impl Cell {
+    /// Text in a colour.
+    pub fn painted(paint: Paint, text: impl ToString) -> Self {
+        let (color, bold) = paint.color();
+        let mut cell = comfy_table::Cell::new(text);
+        if let Some(number) = color {
+            cell = cell.fg(comfy_table::Color::AnsiValue(number));
+        }
+        if bold {
+            cell = cell.add_attribute(comfy_table::Attribute::Bold);
+        }
+        Self(cell)
+    }
+}
+
 /// Rows in columns, without lines between them.
 pub struct Table {
     table: comfy_table::Table,
@@ -29,10 +54,12 @@ pub struct Table {
 }
 
 impl Table {
-    /// A table whose rows start behind `indent` spaces.
+    /// A table with such columns.
     pub fn new(columns: &[Align]) -> Self {
         let mut table = comfy_table::Table::new();
-        table.load_style(presets::NOTHING);
+        // The stream takes the colour out again where none is wanted.
+        table.load_style(presets::NOTHING).enforce_styling().set_truncation_indicator("…");
+        table.style_text_only();
         match width() {
             Some(width) => {
                 // One column stays free, or a full row would wrap.
@@ -43,13 +70,12 @@ impl Table {
                 table.set_content_arrangement(ContentArrangement::Disabled);
             }
         }
-        table.set_truncation_indicator("…");
         Self { table, columns: columns.to_vec() }
     }
 
     /// Adds a row.
-    pub fn row(&mut self, cells: impl IntoIterator<Item = String>) {
-        let mut row = comfy_table::Row::from(cells.into_iter().collect::<Vec<_>>());
+    pub fn row(&mut self, cells: impl IntoIterator<Item = Cell>) {
+        let mut row = comfy_table::Row::from(cells.into_iter().map(|cell| cell.0).collect::<Vec<_>>());
         row.max_height(1);
         self.table.add_row(row);
     }

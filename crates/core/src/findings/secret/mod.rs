@@ -7,6 +7,7 @@ mod scan;
 use super::claimed::Claimed;
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
+use crate::ignore_file::NewRule;
 use crate::size::Bytes;
 use crate::templates::exactly;
 use crate::tree::{Entry, Kind, Place, State, Unread};
@@ -80,7 +81,11 @@ fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Find
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let remedy = || {
         if whole_file {
-            Remedy::KeepOut { pattern: exactly(path), reason: "holds secrets of one installation".to_owned() }
+            Remedy::KeepOut(NewRule {
+                pattern: exactly(path),
+                reason: "holds secrets of one installation".to_owned(),
+                remake: None,
+            })
         } else {
             Remedy::ByHand("take the value out of the file and read it from the environment instead".to_owned())
         }
@@ -98,7 +103,7 @@ fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Find
             files: 1,
             state: entry.state,
             exposure: Exposure::Disk,
-            message: format!("{title}; whoever gets a copy of the repository gets it too"),
+            message: title.to_owned(),
             evidence,
             remedy: remedy(),
         }
