@@ -70,7 +70,7 @@ proptest! {
         for place in ["exhibit/", "a/b/", "odd [x]*/#y/", "back\\slash/end /"] {
             let at_top = Chain::new([list("", std::slice::from_ref(&rule), Case::Sensitive)]);
             let fitted = fit(&rule, place.into()).to_string();
-            let at_place = Chain::new([list("", &[fitted.clone()], Case::Sensitive)]);
+            let at_place = Chain::new([list("", std::slice::from_ref(&fitted), Case::Sensitive)]);
             let deeper = format!("{place}{path}");
             let says = |chain: &Chain, path: &str| chain.ruling(path.as_bytes().as_bstr(), &|| folder).is_some();
             prop_assert_eq!(says(&at_top, &path), says(&at_place, &deeper), "{} for {} on {}", fitted, rule, deeper);
