@@ -74,7 +74,7 @@ proptest! {
             let deeper = format!("{place}{path}");
             let says = |chain: &Chain, path: &str| chain.ruling(path.as_bytes().as_bstr(), &|| folder).is_some();
             prop_assert_eq!(says(&at_top, &path), says(&at_place, &deeper), "{} for {} on {}", fitted, rule, deeper);
-            prop_assert!(!says(&at_place, &path) || deeper == path, "{} reaches {}", fitted, path);
+            prop_assert!(!says(&at_place, &path) || path.starts_with(place), "{} reaches {}", fitted, path);
         }
     }
 

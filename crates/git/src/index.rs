@@ -38,6 +38,10 @@ struct Entry {
 
 type Object = gix_index::hash::ObjectId;
 
+/// A run of entries of an index.
+#[derive(Debug, Clone, Copy)]
+pub struct Span(usize, usize);
+
 /// One tracked path.
 #[derive(Debug, Clone, Copy)]
 pub struct Tracked<'a> {
@@ -133,6 +137,39 @@ impl Index {
     /// All tracked paths, sorted by bytes.
     pub fn iter(&self) -> impl Iterator<Item = Tracked<'_>> {
         self.entries.iter().map(|entry| self.tracked(entry))
+    }
+
+    /// Where the entries below a folder stand (given without a slash at its end), among those of a folder above it.
+    pub fn span(&self, folder: &BStr, above: Span) -> Span {
+        let prefix = [folder.as_bytes(), if folder.is_empty() { b"" } else { b"/" }].concat();
+        let entries = &self.entries[above.0..above.1];
+        let start = entries.partition_point(|entry| self.name(entry).as_bytes() < prefix.as_slice());
+        let count = entries[start..].partition_point(|entry| self.name(entry).starts_with(&prefix));
+        Span(above.0 + start, above.0 + start + count)
+    }
+
+    /// The span of all entries.
+    pub fn whole(&self) -> Span {
+        Span(0, self.entries.len())
+    }
+
+    /// Whether git takes this path for a tracked one, or a folder with something tracked in it. `span` is that of the folder
+    /// that the path lies in.
+    pub fn holds_within(&self, span: Span, path: &BStr) -> bool {
+        if self.folded.is_some() {
+            return self.holds(path) || self.holds_below(path);
+        }
+        let entries = &self.entries[span.0..span.1];
+        let at = entries.partition_point(|entry| self.name(entry) < path);
+        // Between a file and what lies in a folder of that name other names may stand: `a`, `a-b`, `a/c`.
+        let below =
+            |entry: &Entry| self.name(entry).strip_prefix(path.as_bytes()).is_some_and(|rest| rest.starts_with(b"/"));
+        match entries.get(at) {
+            None => false,
+            Some(entry) if self.name(entry) == path || below(entry) => true,
+            Some(entry) if self.name(entry).starts_with(path) => self.holds_below(path),
+            Some(_) => false,
+        }
     }
 
     /// Whether git takes this path for a tracked one, the case folded where it is told to.

@@ -9,7 +9,7 @@ mod layout;
 
 pub use command::Git;
 pub use error::Error;
-pub use index::{Index, Mode, Tracked};
+pub use index::{Index, Mode, Span, Tracked};
 pub use layout::{Found, Personal, Repository, find, personal_outside};
 
 /// What every call here gives.

@@ -57,12 +57,10 @@ pub enum Key<'a> {
     Never,
     /// The whole text.
     Whole(&'a [u8]),
-    /// The end of the text.
-    End(Vec<u8>),
-    /// The start of the text.
-    Start(&'a [u8]),
-    /// Nothing that's known.
-    Any,
+    /// The end of the text, and no more is asked of it.
+    End(&'a [u8]),
+    /// Each of these somewhere in the text; there may be none.
+    Holds(Vec<Vec<u8>>),
 }
 
 /// The characters with a meaning of their own.
@@ -97,23 +95,12 @@ impl Glob {
         match &self.kind {
             Kind::Never => Key::Never,
             Kind::Literal(literal) => Key::Whole(literal),
-            Kind::Suffix(suffix) => Key::End(suffix.to_vec()),
+            Kind::Suffix(suffix) => Key::End(suffix),
             Kind::Tokens { head, tokens } => {
-                let tail: Vec<u8> = tokens
-                    .iter()
-                    .rev()
-                    .map_while(|token| match token {
-                        Token::Byte(byte) => Some(*byte),
-                        _ => None,
-                    })
-                    .collect();
-                if head.len() >= tail.len() && !head.is_empty() {
-                    Key::Start(head)
-                } else if !tail.is_empty() {
-                    Key::End(tail.into_iter().rev().collect())
-                } else {
-                    Key::Any
-                }
+                let runs = tokens.split(|token| !matches!(token, Token::Byte(_)));
+                let bytes = |run: &[Token]| run.iter().filter_map(Token::byte).collect::<Vec<u8>>();
+                let literals = std::iter::once(head.to_vec()).chain(runs.map(bytes));
+                Key::Holds(literals.filter(|literal| !literal.is_empty()).collect())
             }
         }
     }
@@ -233,6 +220,10 @@ fn tokens_match(tokens: &[Token], text: &[u8], fold: bool) -> bool {
 }
 
 impl Token {
+    fn byte(&self) -> Option<u8> {
+        if let Self::Byte(byte) = self { Some(*byte) } else { None }
+    }
+
     fn takes(&self, byte: u8, fold: bool) -> bool {
         let byte = if fold { byte.to_ascii_lowercase() } else { byte };
         match self {

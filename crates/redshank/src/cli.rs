@@ -1,20 +1,7 @@
 //! The arguments that every command takes.
 
-use crate::commands::Command;
-use clap::{Args, Parser, ValueEnum};
+use clap::{Args, ValueEnum};
 use std::path::PathBuf;
-
-/// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before the first commit.
-#[derive(Parser)]
-#[command(name = "redshank", version, propagate_version = true, max_term_width = 100)]
-pub struct Arguments {
-    /// What to do.
-    #[command(subcommand)]
-    pub command: Command,
-    /// What holds for every command.
-    #[command(flatten)]
-    pub everywhere: Everywhere,
-}
 
 /// What holds for every command.
 #[derive(Args)]

@@ -4,6 +4,7 @@ use crate::cli::{Everywhere, Format};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_core::tree::{Place, Unread};
+use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
@@ -40,11 +41,14 @@ impl<'a> Context<'a> {
     /// A user's path, relative to the top. A slash at its end stays.
     pub fn resolve(&self, path: &OsStr) -> Result<BString> {
         let given = Vec::from_os_str_lossy(path);
-        self.resolve_bytes(given.as_bstr())
+        Ok(self.resolve_bytes(given.as_bstr())?.into_owned().into())
     }
 
     /// The same for a path that came as bytes.
-    pub fn resolve_bytes(&self, given: &BStr) -> Result<BString> {
+    pub fn resolve_bytes<'p>(&self, given: &'p BStr) -> Result<Cow<'p, [u8]>> {
+        if self.prefix.is_empty() && is_plain(given) {
+            return Ok(Cow::Borrowed(given));
+        }
         let outside = || format!("{given} lies outside {}\n  name a path inside it", self.place.top.display());
         if given.is_empty() {
             bail!("an empty path\n  `.` is the folder you are in");
@@ -72,7 +76,7 @@ impl<'a> Context<'a> {
         if folder && !resolved.is_empty() {
             resolved.push(b'/');
         }
-        Ok(resolved.into())
+        Ok(Cow::Owned(resolved))
     }
 
     /// Whether the answer is for people.
@@ -101,4 +105,10 @@ impl<'a> Context<'a> {
             anstream::eprintln!("not read: {}: {}", if path.is_empty() { "." } else { &path }, one.reason);
         }
     }
+}
+
+/// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`. Hidden files may be taken
+/// the long way.
+fn is_plain(path: &BStr) -> bool {
+    !path.starts_with(b"/") && !path.starts_with(b".") && !path.contains_str("//") && !path.contains_str("/.")
 }

@@ -10,10 +10,22 @@ mod report;
 use clap::Parser;
 use std::process::ExitCode;
 
+/// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before the first commit.
+#[derive(Parser)]
+#[command(name = "redshank", version, propagate_version = true, max_term_width = 100)]
+struct Arguments {
+    /// What to do.
+    #[command(subcommand)]
+    command: commands::Command,
+    /// What holds for every command.
+    #[command(flatten)]
+    everywhere: cli::Everywhere,
+}
+
 fn main() -> ExitCode {
-    let arguments = cli::Arguments::parse();
+    let arguments = Arguments::parse();
     arguments.everywhere.color.write_global();
-    match commands::run(&arguments) {
+    match commands::run(&arguments.command, &arguments.everywhere) {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {

@@ -9,6 +9,7 @@ use redshank_core::size::Bytes;
 use redshank_core::tree::{Entry, State, Unread};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::path::Path;
 
 /// A path. Where its bytes aren't UTF-8, they stand beside it in base64.
@@ -24,13 +25,17 @@ pub struct PathOut {
 impl PathOut {
     /// The path as it is written.
     pub fn of(path: &BStr) -> Self {
-        Self { path: path.to_str_lossy().into_owned(), path_b64: b64(path) }
+        let (path, path_b64) = text(path);
+        Self { path: path.into_owned(), path_b64 }
     }
 }
 
-/// The bytes in base64, if they aren't UTF-8.
-pub fn b64(bytes: &BStr) -> Option<String> {
-    bytes.to_str().is_err().then(|| base64::engine::general_purpose::STANDARD.encode(bytes))
+/// Bytes as text; and where they aren't UTF-8, in base64 beside it.
+pub fn text(bytes: &BStr) -> (Cow<'_, str>, Option<String>) {
+    match bytes.to_str() {
+        Ok(text) => (text.into(), None),
+        Err(_) => (bytes.to_str_lossy(), Some(base64::engine::general_purpose::STANDARD.encode(bytes))),
+    }
 }
 
 /// A top folder as it is written.

@@ -18,7 +18,7 @@ pub struct Swallowed<'a> {
     pub needed: &'a Needed,
     /// The rule that keeps it out.
     pub ruling: Ruling,
-    /// The folder above it that the rule shuts, if it's not the file itself.
+    /// The folder above it that the rule shuts, if it's not the file itself; with a slash at its end.
     pub shut: Option<BString>,
     /// The rule that would let it in.
     pub exception: NewRule,
@@ -41,12 +41,13 @@ pub fn swallowed<'a>(
             for path in present(place, tree, project, needed) {
                 let answer = oracle.ask(path.as_bstr())?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
+                    let shut = answer.shut.map(|length| path[..=length].into());
                     let exception = NewRule {
                         pattern: fit(&format!("!{}", needed.pattern), project.folder.as_bstr()),
                         reason: format!("needed: {}", needed.reason),
                         remake: None,
                     };
-                    found.push(Swallowed { path, needed, ruling, shut: answer.shut, exception });
+                    found.push(Swallowed { path, needed, ruling, shut, exception });
                 }
             }
         }

@@ -1,10 +1,10 @@
 //! Finding the last matching rule without trying them all.
 //!
-//! Each rule is filed under something that every text it matches must have: the whole text, how it starts, or how it
-//! ends. A question looks up its own text under each of these and gets few rules; the rest is tried one by one. The last
-//! rule wins: every drawer keeps its rules from the last to the first, and no rule before the best so far is tried.
+//! Each rule is filed under something that every text it matches must have: the whole text, its end, or three bytes in a
+//! row somewhere in it. A question looks up its own text under each of these and gets few rules; the rest is tried one by
+//! one. The last rule wins: every drawer keeps its rules from the last to the first, and no rule before the best so far is
+//! tried.
 
-use bstr::ByteSlice;
 use foldhash::fast::FixedState;
 use redshank_pattern::{Case, Key, Rule};
 use std::collections::HashMap;
@@ -12,7 +12,7 @@ use std::collections::HashMap;
 /// Below this number of rules, trying one by one is quicker than looking up.
 const WORTH_INDEXING: usize = 6;
 
-type Filed = HashMap<Box<[u8]>, Vec<u32>, FixedState>;
+type Filed<K> = HashMap<K, Vec<u32>, FixedState>;
 
 pub(super) struct Index {
     fold: bool,
@@ -23,30 +23,47 @@ pub(super) struct Index {
 /// The rules that are matched against one kind of text, each list from the last rule to the first.
 #[derive(Default)]
 struct Drawers {
-    whole: Filed,
-    starts: Affixes,
-    ends: Affixes,
+    whole: Filed<Box<[u8]>>,
+    /// By the length of the end.
+    ends: Vec<(usize, Filed<Box<[u8]>>)>,
+    grams: Grams,
     rest: Vec<u32>,
 }
 
-/// Rules filed by a start or an end of their text, by its length.
+/// Rules filed by three bytes in a row that their texts hold.
 #[derive(Default)]
-struct Affixes(Vec<(usize, Filed)>);
+struct Grams {
+    filed: Filed<Gram>,
+    /// A bit for each gram's hash that is filed; most grams of most texts end here. Empty if nothing is filed.
+    seen: Vec<u64>,
+}
+
+/// Three bytes in a row.
+type Gram = [u8; 3];
+
+/// How many bits tell grams apart, as a power of two.
+const SEEN_BITS: u32 = 16;
 
 impl Index {
     pub(super) fn of(rules: &[Rule], case: Case) -> Self {
         let mut index = Self { fold: case == Case::Blind, names: Drawers::default(), paths: Drawers::default() };
         let few = rules.len() < WORTH_INDEXING;
+        let counts = if few { HashMap::default() } else { gram_counts(rules) };
         for (at, rule) in (0..rules.len() as u32).zip(rules).rev() {
             let drawers = if rule.anchored { &mut index.paths } else { &mut index.names };
             match rule.glob().key() {
                 Key::Never => {}
                 _ if few => drawers.rest.push(at),
                 Key::Whole(text) => drawers.whole.entry(text.into()).or_default().push(at),
-                Key::Start(text) => drawers.starts.file(text, at),
-                Key::End(text) if text.is_empty() => drawers.rest.push(at),
-                Key::End(text) => drawers.ends.file(&text, at),
-                Key::Any => drawers.rest.push(at),
+                Key::End([]) => drawers.rest.push(at),
+                Key::End(text) => drawers.file_by_end(text, at),
+                Key::Holds(literals) => {
+                    // Under the gram that the fewest rules have.
+                    match grams(&literals).min_by_key(|gram| counts.get(gram)) {
+                        Some(gram) => drawers.grams.file(gram, at),
+                        None => drawers.rest.push(at),
+                    }
+                }
             }
         }
         index
@@ -66,34 +83,77 @@ impl Index {
     }
 }
 
-impl Affixes {
-    fn file(&mut self, text: &[u8], at: u32) {
-        let place = self.0.iter().position(|(length, _)| *length == text.len()).unwrap_or_else(|| {
-            self.0.push((text.len(), Filed::default()));
-            self.0.len() - 1
-        });
-        self.0[place].1.entry(text.into()).or_default().push(at);
+fn grams(literals: &[Vec<u8>]) -> impl Iterator<Item = Gram> {
+    literals.iter().flat_map(|literal| literal.windows(3)).map(|bytes| [bytes[0], bytes[1], bytes[2]])
+}
+
+/// In how many rules each gram occurs.
+fn gram_counts(rules: &[Rule]) -> HashMap<Gram, u32, FixedState> {
+    let mut counts = HashMap::default();
+    for rule in rules {
+        if let Key::Holds(literals) = rule.glob().key() {
+            for gram in grams(&literals) {
+                *counts.entry(gram).or_default() += 1;
+            }
+        }
     }
+    counts
 }
 
 impl Drawers {
+    fn file_by_end(&mut self, text: &[u8], at: u32) {
+        let place = self.ends.iter().position(|(length, _)| *length == text.len()).unwrap_or_else(|| {
+            self.ends.push((text.len(), HashMap::default()));
+            self.ends.len() - 1
+        });
+        self.ends[place].1.entry(text.into()).or_default().push(at);
+    }
+
     /// `folded` is the text in the form that the drawers are filed under.
     fn search(&self, best: &mut Best, text: &[u8], folded: &[u8]) {
         if let Some(found) = self.whole.get(folded) {
             best.improve(found, text);
         }
-        for (length, filed) in self.starts.0.iter().filter(|(length, _)| *length <= folded.len()) {
-            if let Some(found) = filed.get(&folded[..*length]) {
-                best.improve(found, text);
-            }
-        }
-        for (length, filed) in self.ends.0.iter().filter(|(length, _)| *length <= folded.len()) {
+        for (length, filed) in self.ends.iter().filter(|(length, _)| *length <= folded.len()) {
             if let Some(found) = filed.get(&folded[folded.len() - length..]) {
                 best.improve(found, text);
             }
         }
+        self.grams.search(best, text, folded);
         best.improve(&self.rest, text);
     }
+}
+
+impl Grams {
+    fn file(&mut self, gram: Gram, at: u32) {
+        if self.seen.is_empty() {
+            self.seen = vec![0; 1 << (SEEN_BITS - 6)];
+        }
+        let (word, bit) = place(gram);
+        self.seen[word] |= bit;
+        self.filed.entry(gram).or_default().push(at);
+    }
+
+    fn search(&self, best: &mut Best, text: &[u8], folded: &[u8]) {
+        if self.seen.is_empty() {
+            return;
+        }
+        for bytes in folded.windows(3) {
+            let gram = [bytes[0], bytes[1], bytes[2]];
+            let (word, bit) = place(gram);
+            if self.seen[word] & bit != 0
+                && let Some(found) = self.filed.get(&gram)
+            {
+                best.improve(found, text);
+            }
+        }
+    }
+}
+
+/// The word and the bit that stand for a gram.
+fn place([a, b, c]: Gram) -> (usize, u64) {
+    let hash = u32::from_le_bytes([a, b, c, 0]).wrapping_mul(0x9e37_79b1) >> (32 - SEEN_BITS);
+    ((hash >> 6) as usize, 1 << (hash & 63))
 }
 
 /// The last match so far.
@@ -109,7 +169,7 @@ impl Best<'_> {
         let better = candidates.iter().take_while(|at| self.at.is_none_or(|best| **at > best));
         let found = better.copied().find(|at| {
             let rule = &self.rules[*at as usize];
-            rule.glob().matches(text.as_bytes()) && (!rule.folders_only || (self.is_folder)())
+            rule.glob().matches(text) && (!rule.folders_only || (self.is_folder)())
         });
         self.at = found.or(self.at);
     }

@@ -4,39 +4,38 @@ use super::{Overlay, Place, State};
 use crate::rules::{Chain, Ruling};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_git::Index;
+use foldhash::fast::FixedState;
+use redshank_git::{Index, Span};
 use std::cell::RefCell;
 use std::collections::HashMap;
 use std::rc::Rc;
 
-/// Answers questions about single paths.
+/// Answers questions about single paths. What it learns of a folder it keeps.
 pub struct Oracle<'a> {
     place: &'a Place,
     overlay: Overlay,
     index: Index,
     top: Rc<Folder>,
-    folders: RefCell<HashMap<BString, Rc<Folder>>>,
+    folders: RefCell<HashMap<BString, Rc<Folder>, FixedState>>,
 }
 
 /// What is known of a folder.
 struct Folder {
     chain: Chain,
-    /// The rule that shuts it, or a folder above, and which folder that is.
-    shut: Option<(Ruling, BString)>,
+    /// The rule that shuts it or a folder above, and the length of that folder's path.
+    shut: Option<(Ruling, usize)>,
+    /// The tracked paths in it.
+    tracked: Span,
 }
 
 /// The answer on one path.
 pub struct Answer {
-    /// The path, relative to the top.
-    pub path: BString,
     /// git's verdict.
     pub state: State,
     /// The last rule that matches the path or shuts a folder above it.
     pub ruling: Option<Ruling>,
-    /// The folder that the rule shuts, with a slash at its end, if it's not the path itself that it matches.
-    pub shut: Option<BString>,
-    /// The rules that hold where the path lies, strongest first.
-    pub chain: Chain,
+    /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without a slash at its end.
+    pub shut: Option<usize>,
 }
 
 impl<'a> Oracle<'a> {
@@ -49,9 +48,8 @@ impl<'a> Oracle<'a> {
             Some(repository) => repository.index()?,
             None => Index::default(),
         };
-        let everywhere = place.everywhere();
-        let chain = with_rules(place, &overlay, b"".into(), everywhere)?;
-        let top = Rc::new(Folder { chain, shut: None });
+        let chain = with_rules(place, &overlay, b"".into(), place.everywhere())?;
+        let top = Rc::new(Folder { chain, shut: None, tracked: index.whole() });
         Ok(Self { place, overlay, index, top, folders: RefCell::default() })
     }
 
@@ -61,25 +59,35 @@ impl<'a> Oracle<'a> {
     /// # Errors
     /// If an ignore file on the way can't be read.
     pub fn ask(&self, path: &BStr) -> Result<Answer> {
-        let folder = path.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| path[..slash].as_bstr());
-        let within = self.folder(folder)?;
+        let folder = self.folder(parent(path))?;
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let tracked = self.index.holds(bare) || self.index.holds_below(bare);
-        let answer = |ruling: Option<Ruling>, shut| {
-            let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
-            let state = match (tracked, ignored) {
-                (true, _) => State::Tracked,
-                (false, true) => State::Ignored,
-                (false, false) => State::Candidate,
-            };
-            Answer { path: path.to_owned(), state, ruling, shut, chain: within.chain.clone() }
+        let tracked = if bare.len() == path.len() {
+            self.index.holds_within(folder.tracked, bare)
+        } else {
+            self.index.holds(bare) || self.index.holds_below(bare)
         };
-        if let Some((ruling, shut)) = &within.shut {
-            let itself = shut.strip_suffix(b"/") == Some(bare);
-            return Ok(answer(Some(ruling.clone()), (!itself).then(|| shut.clone())));
-        }
-        let is_folder = || std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_dir());
-        Ok(answer(within.chain.ruling(path, &is_folder), None))
+        let (ruling, shut) = match &folder.shut {
+            Some((ruling, shut)) => (Some(ruling.clone()), (*shut < bare.len()).then_some(*shut)),
+            None => (folder.chain.ruling(path, &|| self.is_folder(path)), None),
+        };
+        let state = match &ruling {
+            _ if tracked => State::Tracked,
+            Some(ruling) if ruling.ignores() => State::Ignored,
+            _ => State::Candidate,
+        };
+        Ok(Answer { state, ruling, shut })
+    }
+
+    /// The rules that hold where a path lies, strongest first.
+    ///
+    /// # Errors
+    /// If an ignore file on the way can't be read.
+    pub fn rules_at(&self, path: &BStr) -> Result<Chain> {
+        Ok(self.folder(parent(path))?.chain.clone())
+    }
+
+    fn is_folder(&self, path: &BStr) -> bool {
+        std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_dir())
     }
 
     fn folder(&self, path: &BStr) -> Result<Rc<Folder>> {
@@ -90,39 +98,39 @@ impl<'a> Oracle<'a> {
             return Ok(Rc::clone(known));
         }
         // From the deepest folder that is known, downwards.
-        let mut known = Rc::clone(&self.top);
-        let mut from = 0;
         let ends: Vec<usize> = path.find_iter("/").chain([path.len()]).collect();
-        for (at, end) in ends.iter().enumerate().rev() {
-            if let Some(folder) = self.folders.borrow().get(path[..*end].as_bstr()) {
-                known = Rc::clone(folder);
-                from = at + 1;
-                break;
-            }
-        }
-        for end in &ends[from..] {
+        let known = |end: &usize| self.folders.borrow().get(path[..*end].as_bstr()).map(Rc::clone);
+        let from = ends.iter().rposition(|end| known(end).is_some());
+        let mut folder = from.and_then(|at| known(&ends[at])).unwrap_or_else(|| Rc::clone(&self.top));
+        for end in &ends[from.map_or(0, |at| at + 1)..] {
             let here = path[..*end].as_bstr();
-            let below = Rc::new(self.below(&known, here)?);
+            let below = Rc::new(self.below(&folder, here)?);
             self.folders.borrow_mut().insert(here.to_owned(), Rc::clone(&below));
-            known = below;
+            folder = below;
         }
-        Ok(known)
+        Ok(folder)
     }
 
     fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
+        let tracked = self.index.span(path, above.tracked);
+        let chain = above.chain.clone();
         if above.shut.is_some() {
-            return Ok(Folder { chain: above.chain.clone(), shut: above.shut.clone() });
+            return Ok(Folder { chain, shut: above.shut.clone(), tracked });
         }
-        let mut slashed = path.to_owned();
-        slashed.push(b'/');
-        match above.chain.ruling(path, &|| true).filter(Ruling::ignores) {
-            Some(ruling) => Ok(Folder { chain: above.chain.clone(), shut: Some((ruling, slashed)) }),
+        match chain.ruling(path, &|| true).filter(Ruling::ignores) {
+            Some(ruling) => Ok(Folder { chain, shut: Some((ruling, path.len())), tracked }),
             None => {
-                let chain = with_rules(self.place, &self.overlay, slashed.as_bstr(), above.chain.clone())?;
-                Ok(Folder { chain, shut: None })
+                let slashed = [path.as_bytes(), b"/"].concat();
+                let chain = with_rules(self.place, &self.overlay, slashed.as_bstr(), chain)?;
+                Ok(Folder { chain, shut: None, tracked })
             }
         }
     }
+}
+
+/// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash, itself.
+fn parent(path: &BStr) -> &BStr {
+    path.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| path[..slash].as_bstr())
 }
 
 fn with_rules(place: &Place, overlay: &Overlay, folder: &BStr, chain: Chain) -> Result<Chain> {

@@ -11,7 +11,7 @@ mod r#try;
 mod undo;
 mod why;
 
-use crate::cli::Arguments;
+use crate::cli::Everywhere;
 use crate::context::Context;
 use anyhow::Result;
 use clap::Subcommand;
@@ -33,9 +33,8 @@ pub enum Command {
 }
 
 /// Runs the command.
-pub fn run(arguments: &Arguments) -> Result<ExitCode> {
-    let asked = &arguments.everywhere;
-    match &arguments.command {
+pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
+    match command {
         Command::Survey(survey) => survey.run(asked),
         Command::Templates(templates) => templates.run(asked),
         Command::Demo(demo) => demo.run(asked),

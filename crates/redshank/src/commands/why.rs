@@ -3,14 +3,15 @@ use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
 use crate::render::{self, Paint, shown};
-use crate::report::{PathOut, b64};
+use crate::report;
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
 use redshank_core::near::near_misses;
-use redshank_core::rules::Ruling;
+use redshank_core::rules::{Chain, Ruling};
 use redshank_core::tree::{Answer, Oracle, Overlay, State};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::ffi::OsString;
 use std::io::{BufRead, BufReader, Write};
 use std::process::ExitCode;
@@ -31,36 +32,32 @@ pub struct Why {
 
 /// One answer, as a line of `--format jsonl`.
 #[derive(Serialize)]
-struct AnswerOut {
-    #[serde(flatten)]
-    path: PathOut,
+struct AnswerOut<'a> {
+    path: Cow<'a, str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    path_b64: Option<String>,
     verdict: State,
-    rule: Option<RuleOut>,
+    rule: Option<RuleOut<'a>>,
 }
 
 #[derive(Serialize)]
-struct RuleOut {
-    source: String,
+struct RuleOut<'a> {
+    source: Cow<'a, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     source_b64: Option<String>,
     line: u32,
-    pattern: String,
+    pattern: Cow<'a, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     pattern_b64: Option<String>,
     negated: bool,
 }
 
-impl From<&Ruling> for RuleOut {
-    fn from(ruling: &Ruling) -> Self {
-        let (source, rule) = (ruling.source(), ruling.rule());
-        Self {
-            source: source.shown.to_str_lossy().into_owned(),
-            source_b64: b64(source.shown.as_bstr()),
-            line: rule.line,
-            pattern: rule.text.to_str_lossy().into_owned(),
-            pattern_b64: b64(rule.text.as_bstr()),
-            negated: rule.negated,
-        }
+impl<'a> From<&'a Ruling> for RuleOut<'a> {
+    fn from(ruling: &'a Ruling) -> Self {
+        let rule = ruling.rule();
+        let (source, source_b64) = report::text(ruling.source().shown.as_bstr());
+        let (pattern, pattern_b64) = report::text(rule.text.as_bstr());
+        Self { source, source_b64, line: rule.line, pattern, pattern_b64, negated: rule.negated }
     }
 }
 
@@ -74,17 +71,20 @@ impl Why {
         let mut answers = Vec::new();
         for path in &self.paths {
             let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
-            let answer = ask(context, &oracle, given.as_bstr())?;
+            let (path, answer) = ask(context, &oracle, given.as_bstr())?;
+            let path = path.into_owned();
             all_ignored &= answer.state == State::Ignored;
-            answers.push((given, answer));
+            answers.push((given, path, answer));
         }
         match context.asked.format {
             _ if context.asked.quiet => {}
-            Format::Json => render::json(&answers.iter().map(out).collect::<Vec<_>>())?,
-            Format::Jsonl => render::jsonl(answers.iter().map(out))?,
+            Format::Json => render::json(
+                &answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)).collect::<Vec<_>>(),
+            )?,
+            Format::Jsonl => render::jsonl(answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)))?,
             Format::Text => {
-                for (given, answer) in &answers {
-                    put!("{}", text(given.as_bstr(), answer))?;
+                for (given, path, answer) in &answers {
+                    put!("{}", text(&oracle, given.as_bstr(), path.as_bstr(), answer)?)?;
                 }
             }
         }
@@ -94,7 +94,7 @@ impl Why {
     /// Answers each question as it comes: nothing waits for the next.
     fn stream(&self, context: &Context, oracle: &Oracle) -> Result<ExitCode> {
         let mut input = BufReader::with_capacity(1 << 16, std::io::stdin().lock());
-        let mut output = std::io::BufWriter::with_capacity(1 << 16, anstream::stdout().lock());
+        let mut output = std::io::BufWriter::with_capacity(1 << 16, std::io::stdout().lock());
         let end = if self.z { 0 } else { b'\n' };
         let mut question = Vec::new();
         let mut all_ignored = true;
@@ -109,8 +109,8 @@ impl Why {
                 return Ok(found(context.asked.quiet && !all_ignored));
             }
             let given = question.strip_suffix(&[end]).unwrap_or(&question).as_bstr();
-            let answer = match ask(context, oracle, given) {
-                Ok(answer) => answer,
+            let (path, answer) = match ask(context, oracle, given) {
+                Ok(found) => found,
                 Err(error) => {
                     output.flush()?;
                     return Err(error);
@@ -119,10 +119,13 @@ impl Why {
             all_ignored &= answer.state == State::Ignored;
             match context.asked.format {
                 _ if context.asked.quiet => {}
-                Format::Text => write!(output, "{}", text(given, &answer))?,
+                Format::Text => {
+                    output.flush()?;
+                    put!("{}", text(oracle, given, path.as_bstr(), &answer)?)?;
+                }
                 Format::Json => bail!("answers to a stream have no end to close a document with\n  use --format jsonl"),
                 Format::Jsonl => {
-                    serde_json::to_writer(&mut output, &out(&(given.to_owned(), answer)))?;
+                    serde_json::to_writer(&mut output, &out(given, &answer))?;
                     output.write_all(b"\n")?;
                 }
             }
@@ -130,23 +133,21 @@ impl Why {
     }
 }
 
-fn ask(context: &Context, oracle: &Oracle, given: &BStr) -> Result<Answer> {
+fn ask<'a>(context: &Context, oracle: &Oracle, given: &'a BStr) -> Result<(Cow<'a, [u8]>, Answer)> {
     let path = context.resolve_bytes(given)?;
     if path.is_empty() {
         bail!("{given} is the top folder itself; no rule applies to it\n  name a path inside it");
     }
-    Ok(oracle.ask(path.as_bstr())?)
+    let answer = oracle.ask(path.as_bstr())?;
+    Ok((path, answer))
 }
 
-fn out((given, answer): &(BString, Answer)) -> AnswerOut {
-    AnswerOut {
-        path: PathOut::of(given.as_bstr()),
-        verdict: answer.state,
-        rule: answer.ruling.as_ref().map(RuleOut::from),
-    }
+fn out<'a>(given: &'a BStr, answer: &'a Answer) -> AnswerOut<'a> {
+    let (path, path_b64) = report::text(given);
+    AnswerOut { path, path_b64, verdict: answer.state, rule: answer.ruling.as_ref().map(RuleOut::from) }
 }
 
-fn text(given: &BStr, answer: &Answer) -> String {
+fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result<String> {
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
     let mut text = match (answer.state, &answer.ruling) {
@@ -162,8 +163,8 @@ fn text(given: &BStr, answer: &Answer) -> String {
     };
     if let Some(ruling) = &answer.ruling {
         text += &marked(ruling);
-        if let Some(folder) = &answer.shut {
-            let folder = shown(folder.as_bstr());
+        if let Some(length) = answer.shut {
+            let folder = shown(at[..=length].as_bstr());
             text += &format!("    the rule shuts the folder {folder}; no exception can let in a file below it\n");
         }
         if answer.state == State::Tracked && ignores {
@@ -172,17 +173,17 @@ fn text(given: &BStr, answer: &Answer) -> String {
         }
     }
     if answer.state == State::Candidate && answer.ruling.is_none() {
-        text += &near(answer);
+        text += &near(&oracle.rules_at(at)?, at);
     }
-    text
+    Ok(text)
 }
 
 /// How many rules that nearly matched are told.
 const NEAR: usize = 3;
 
 /// The rules that nearly matched, and what would.
-fn near(answer: &Answer) -> String {
-    let misses = near_misses(&answer.chain, answer.path.as_bstr(), answer.path.ends_with(b"/"));
+fn near(rules: &Chain, path: &BStr) -> String {
+    let misses = near_misses(rules, path, path.ends_with(b"/"));
     let told = misses.iter().take(NEAR).map(|miss| {
         let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
         let (pattern, mended) = (shown(miss.pattern.as_bstr()), shown(miss.mended.as_bstr()));
