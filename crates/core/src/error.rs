@@ -57,6 +57,14 @@ pub enum Error {
         "{0} is not a regular file: git reads no rules through a link or from a folder\n  put a regular file in its place"
     )]
     NotAFile(PathBuf),
+    /// An ignore file in an encoding that git does not read.
+    #[error("{0} is UTF-16: git reads no rules from it\n  save it as UTF-8 first")]
+    Unreadable16(PathBuf),
+    /// The person has no place for a file of their own.
+    #[error(
+        "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty\n  set core.excludesFile with `git config --global`"
+    )]
+    NoPersonalFile,
     /// Something needs a repository.
     #[error("{top} is not a repository yet, and {what}\n  run `git init` there first")]
     NoRepository {

@@ -101,3 +101,27 @@ pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -
     text.push_str(end);
     text
 }
+
+/// A line of an ignore file as it stands.
+pub struct TextLine<'a> {
+    /// From 1.
+    pub number: u32,
+    /// The whole of it, with its end.
+    pub whole: &'a [u8],
+    /// What git takes for the pattern; also of a comment.
+    pub text: &'a BStr,
+}
+
+/// The lines of an ignore file, byte for byte.
+pub fn lines_of(contents: &[u8]) -> impl Iterator<Item = TextLine<'_>> {
+    (1..).zip(contents.lines_with_terminator()).map(|(number, whole)| {
+        let bare = whole.trim_end_with(|c| c == '\n' || c == '\r');
+        // Spaces at the end count only behind a back-slash.
+        let spaces = bare.len() - bare.trim_end_with(|c| c == ' ').len();
+        let text = match &bare[..bare.len() - spaces] {
+            kept if spaces > 0 && kept.ends_with(b"\\") => &bare[..kept.len() + 1],
+            kept => kept,
+        };
+        TextLine { number, whole, text: text.as_bstr() }
+    })
+}

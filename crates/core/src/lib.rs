@@ -2,7 +2,10 @@
 
 mod error;
 
+pub mod audit;
+pub mod edit;
 pub mod effect;
+pub mod expect;
 pub mod findings;
 pub mod ignore_file;
 pub mod journal;

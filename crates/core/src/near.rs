@@ -21,7 +21,8 @@ pub struct NearMiss {
 /// A small change to a rule: why it's needed, and the rule with it made, if it can be.
 type Change = (&'static str, fn(&Rule) -> Option<Rule>);
 
-const CHANGES: &[Change] = &[
+/// Changes to a rule that means what it says, but less than its reader hoped.
+const LOOSER: &[Change] = &[
     ("its slash ties it to the folder of its file", |rule| {
         let loose = match rule.text.strip_prefix(b"/") {
             Some(rest) if rest.strip_suffix(b"/").unwrap_or(rest).contains(&b'/') => [b"**/", rest].concat(),
@@ -33,6 +34,10 @@ const CHANGES: &[Change] = &[
     }),
     ("upper and lower case differ", |rule| Some(Rule::parse(&rule.text, rule.line, Case::Blind))),
     ("it ends in a slash, so it matches folders only", |rule| rule.text.strip_suffix(b"/").map(reread)),
+];
+
+/// Changes to a rule whose form tells that something else was meant.
+const MISREAD: &[Change] = &[
     ("white space at its end belongs to the pattern", |rule| {
         let bare = rule.text.trim_end_with(|c| c.is_whitespace() || c == '\\');
         (bare.len() < rule.text.len() && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t"))
@@ -47,10 +52,17 @@ const CHANGES: &[Change] = &[
         Some(reread(rule.text[..at].trim_end()))
     }),
     ("back-slashes don't part folders", |rule| {
-        rule.text.contains(&b'\\').then(|| reread(&rule.text.replace("\\", "/")))
+        // Before a letter or a digit it protects nothing.
+        let parts = rule.text.windows(2).any(|pair| pair[0] == b'\\' && pair[1].is_ascii_alphanumeric());
+        parts.then(|| reread(&rule.text.replace("\\", "/")))
     }),
     ("a pattern can't start with `./`", |rule| rule.text.strip_prefix(b"./").map(reread)),
 ];
+
+/// What the form of a rule tells: why it may not be read as it was meant, and what may have been meant.
+pub fn misreadings(rule: &Rule) -> impl Iterator<Item = (&'static str, BString)> + '_ {
+    MISREAD.iter().filter_map(|(because, change)| Some((*because, change(rule)?.text)))
+}
 
 fn reread(text: &[u8]) -> Rule {
     Rule::parse(text, 0, Case::Sensitive)
@@ -70,7 +82,7 @@ pub fn near_misses(chain: &Chain, path: &BStr, is_folder: bool) -> Vec<NearMiss>
             above.any(|folder| rule.matches(folder, true)) || rule.matches(below, is_folder)
         };
         for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {
-            let change = CHANGES.iter().find_map(|(because, change)| {
+            let change = LOOSER.iter().chain(MISREAD).find_map(|(because, change)| {
                 let changed = change(rule)?;
                 reaches(&changed).then_some((*because, changed))
             });

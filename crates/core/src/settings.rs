@@ -1,5 +1,6 @@
 //! `redshank.toml`, the repository's own settings.
 
+use crate::expect::Expectation;
 use crate::size::Bytes;
 use crate::{Error, Result};
 use serde::Deserialize;
@@ -14,6 +15,8 @@ pub const FILE: &str = "redshank.toml";
 pub struct Settings {
     /// From which sizes on a file is reported.
     pub limits: Limits,
+    /// What must stay ignored, tracked or a candidate.
+    pub expect: Vec<Expectation>,
 }
 
 /// Sizes from which on a file is reported.
@@ -46,10 +49,18 @@ impl Settings {
             }
             Err(cause) => return Err(Error::Disk { path, cause }),
         };
-        toml::from_str(&text).map_err(|error| {
+        let settings: Self = toml::from_str(&text).map_err(|error| {
             let before = error.span().map_or("", |span| &text[..span.start]);
-            let line = before.matches('\n').count() + 1;
-            Error::Settings { path, line, said: error.to_string() }
-        })
+            Error::Settings { path: path.clone(), line: before.matches('\n').count() + 1, said: error.to_string() }
+        })?;
+        for (nth, expected) in settings.expect.iter().enumerate() {
+            if expected.path.is_some() == expected.pattern.is_some() {
+                let heads = text.match_indices("[[expect]]").nth(nth);
+                let line = heads.map_or(1, |(at, _)| text[..at].matches('\n').count() + 1);
+                let said = "an expectation has either a `path` or a `pattern`".to_owned();
+                return Err(Error::Settings { path, line, said });
+            }
+        }
+        Ok(settings)
     }
 }

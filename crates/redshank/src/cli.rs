@@ -35,6 +35,8 @@ pub enum Format {
     Json,
     /// One JSON object a line
     Jsonl,
+    /// JUnit XML (`prove`)
+    Junit,
 }
 
 /// When an answer is coloured.

@@ -44,6 +44,18 @@ impl<'a> Context<'a> {
         Ok(self.resolve_bytes(given.as_bstr())?.into_owned().into())
     }
 
+    /// A user's folder, relative to the top: empty, or with a slash at its end.
+    pub fn resolve_folder(&self, folder: &OsStr) -> Result<BString> {
+        let mut resolved = self.resolve(folder)?;
+        if !resolved.is_empty() && !resolved.ends_with(b"/") {
+            resolved.push(b'/');
+        }
+        if !self.place.path(resolved.as_bstr()).is_dir() {
+            bail!("{} is not a folder\n  name one that exists", crate::render::shown(resolved.as_bstr()));
+        }
+        Ok(resolved)
+    }
+
     /// The same for a path that came as bytes.
     pub fn resolve_bytes<'p>(&self, given: &'p BStr) -> Result<Cow<'p, [u8]>> {
         if self.prefix.is_empty() && is_plain(given) {

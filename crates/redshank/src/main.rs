@@ -25,6 +25,10 @@ struct Arguments {
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     arguments.everywhere.color.write_global();
+    if arguments.everywhere.format == cli::Format::Junit && !matches!(arguments.command, commands::Command::Prove(_)) {
+        render::complain(&anyhow::anyhow!("only `prove` writes JUnit XML\n  use --format json"));
+        return ExitCode::from(2);
+    }
     match commands::run(&arguments.command, &arguments.everywhere) {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,

@@ -2,9 +2,11 @@
 
 use base64::Engine;
 use bstr::{BStr, ByteSlice};
+use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::{Amount, Effect};
 use redshank_core::findings::{Class, Exposure, Finding, Level};
 use redshank_core::plan::{Act, Plan};
+use redshank_core::rules::Reach;
 use redshank_core::size::Bytes;
 use redshank_core::tree::{Entry, State, Unread};
 use schemars::JsonSchema;
@@ -276,6 +278,120 @@ impl EffectOut {
     }
 }
 
+/// `rules --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.rules/1")]
+pub struct RulesOut {
+    /// Always `redshank.rules/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// All rules in force, in order of power.
+    pub rules: Vec<RuleRowOut>,
+    /// Files that only look like ignore files.
+    pub strays: Vec<StrayOut>,
+}
+
+/// A rule in force.
+#[derive(Serialize, JsonSchema)]
+pub struct RuleRowOut {
+    /// The file that holds it, as git prints it.
+    pub source: String,
+    /// Its line, from 1.
+    pub line: u32,
+    /// The rule.
+    pub pattern: String,
+    /// Who it is for.
+    pub reach: Reach,
+    /// Whether it lets in.
+    pub negated: bool,
+    /// What it decides about now.
+    #[serde(flatten)]
+    pub catches: Amount,
+    /// In a word: `works`, `catches-nothing`, `duplicate`, `overridden`, `cannot-work`, `swallows-its-file`, `only-tracked`,
+    /// `misread`, `impossible`.
+    pub standing: &'static str,
+    /// The same in a sentence.
+    pub message: String,
+}
+
+impl From<&Audited> for RuleRowOut {
+    fn from(audited: &Audited) -> Self {
+        let (source, rule) = (&audited.list.source, audited.rule());
+        Self {
+            source: source.shown.to_str_lossy().into_owned(),
+            line: rule.line,
+            pattern: rule.text.to_str_lossy().into_owned(),
+            reach: source.reach,
+            negated: rule.negated,
+            catches: audited.catches,
+            standing: match audited.standing {
+                Standing::Works => "works",
+                Standing::CatchesNothing => "catches-nothing",
+                Standing::Duplicate { .. } => "duplicate",
+                Standing::Overridden { .. } => "overridden",
+                Standing::CannotWork { .. } => "cannot-work",
+                Standing::SwallowsItsFile => "swallows-its-file",
+                Standing::OnlyTracked { .. } => "only-tracked",
+                Standing::Misread { .. } => "misread",
+                Standing::Impossible => "impossible",
+            },
+            message: audited.message(),
+        }
+    }
+}
+
+/// A file that git does not read as rules.
+#[derive(Serialize, JsonSchema)]
+pub struct StrayOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// Why.
+    pub because: String,
+}
+
+impl From<&Stray> for StrayOut {
+    fn from(stray: &Stray) -> Self {
+        Self { path: PathOut::of(stray.path.as_bstr()), because: stray.because.to_owned() }
+    }
+}
+
+/// `prove --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.prove/1")]
+pub struct ProveOut {
+    /// Always `redshank.prove/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// How many hold.
+    pub passed: usize,
+    /// How many don't.
+    pub failed: usize,
+    /// Each, in the order of the settings.
+    pub expectations: Vec<ExpectationOut>,
+}
+
+/// An expectation and how it came out.
+#[derive(Serialize, JsonSchema)]
+pub struct ExpectationOut {
+    /// The path that it is about.
+    pub path: Option<String>,
+    /// Or the pattern of paths.
+    pub pattern: Option<String>,
+    /// The state that is expected.
+    pub state: &'static str,
+    /// Why.
+    pub because: Option<String>,
+    /// Whether it holds.
+    pub holds: bool,
+    /// How many paths were looked at.
+    pub paths: usize,
+    /// The paths that are not in that state.
+    pub wrong: Vec<PathOut>,
+}
+
 /// `tidy --format json`.
 #[derive(Serialize, JsonSchema)]
 #[schemars(rename = "redshank.tidy/1")]
@@ -367,11 +483,13 @@ mod tests {
     /// With `REDSHANK_WRITE_SCHEMAS` set, the files are written instead of compared.
     #[test]
     fn the_published_schemas_are_those_of_the_program() {
-        let schemas: [(&str, Schema); 5] = [
+        let schemas: [(&str, Schema); 7] = [
             ("check", schema_for!(CheckOut)),
             ("survey", schema_for!(SurveyOut)),
             ("effect", schema_for!(EffectOut)),
             ("tidy", schema_for!(TidyOut)),
+            ("rules", schema_for!(RulesOut)),
+            ("prove", schema_for!(ProveOut)),
             ("template", schema_for!(redshank_core::templates::Template)),
         ];
         let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");

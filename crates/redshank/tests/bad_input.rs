@@ -112,3 +112,44 @@ fn paths_too_deep_for_the_system_are_said_not_skipped() {
     assert!(said.err.contains("not read: "), "{}", said.err);
     assert!(folder.exists());
 }
+
+#[test]
+fn rule_files_of_any_kind_are_read_as_git_reads_them() {
+    let nia = Person::with_repository();
+    nia.writes("a.c", "");
+    let long = "x".repeat(1 << 20);
+    for rules in
+        [format!("{long}\n*.c\n{}", "*a".repeat(1 << 10)).into_bytes(), b"a\0b\n*.c\0\n".to_vec(), b"*.c".to_vec()]
+    {
+        nia.writes(".gitignore", &rules);
+        nia.agrees_with_git();
+        assert_eq!(nia.lists("ignored"), ["a.c"]);
+        nia.redshank(&["rules"]).fine();
+    }
+    // git reads no rules from a file over 100 MiB.
+    nia.writes(".gitignore", "*.c\n");
+    let file = std::fs::File::options().write(true).open(nia.here().join(".gitignore")).unwrap();
+    file.set_len((100 << 20) + 1).unwrap();
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("ignored"), Vec::<String>::new());
+}
+
+#[test]
+fn a_path_through_a_link_is_answered_by_its_own_names() {
+    let nia = Person::with_repository();
+    nia.writes("real/x.log", "");
+    nia.writes(".gitignore", "/real/\n");
+    std::os::unix::fs::symlink("real", nia.here().join("link")).unwrap();
+    nia.agrees_with_git();
+    let said = nia.redshank(&["why", "link/x.log"]).fine().out;
+    assert!(said.contains("not ignored"), "{said}");
+}
+
+#[test]
+fn ten_thousand_folders_deep_is_no_crash() {
+    let nia = Person::with_repository();
+    let path = "d/".repeat(10_000);
+    nia.writes(".gitignore", "**/x/**/y\n*.log\n");
+    let said = nia.redshank(&["why", &format!("{path}a.log"), "--format", "jsonl"]).fine().json();
+    assert_eq!((&said["verdict"], &said["rule"]["line"]), (&"ignored".into(), &2.into()));
+}

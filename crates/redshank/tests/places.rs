@@ -18,7 +18,7 @@ fn in_a_folder_that_is_no_repository_it_looks_and_says_what_to_do() {
         assert_eq!(said.code, 2);
         assert!(said.err.contains("git init"), "{}", said.err);
     }
-    assert!(nia.redshank(&["draft", "--write", "--yes"]).fine().out.contains("deleting the marked blocks"));
+    assert!(nia.redshank(&["draft", "--write", "--yes"]).fine().out.contains("deleting the new lines"));
     assert_eq!(nia.lists("candidate"), [".gitignore", "app/Cargo.toml"]);
     nia.git(&["init", "-q"]);
     nia.agrees_with_git();

@@ -30,9 +30,13 @@ fn reports_on_the_demo_hold_to_their_schemas() {
         ("tidy", &["tidy"]),
         ("tidy", &["tidy", "--apply", "--yes"]),
         ("check", &["check"]),
+        ("rules", &["rules"]),
+        ("effect", &["add", "*.raw"]),
         ("template", &["templates", "show", "unity"]),
     ] {
         valid(name, &nia.redshank(&[words, &["--format", "json"]].concat()).json());
     }
+    nia.redshank(&["prove", "--record", "--write"]).fine();
+    valid("prove", &nia.redshank(&["prove", "--format", "json"]).json());
     assert!(!schema("check").is_valid(&serde_json::json!({ "schema": "redshank.check/1" })));
 }

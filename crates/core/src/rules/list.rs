@@ -37,11 +37,28 @@ impl RuleList {
         &self.rules
     }
 
+    /// Whether one rule matches a path, looking at no folder above it.
+    pub(crate) fn matches(&self, at: u32, path: &BStr, is_folder: bool) -> bool {
+        let below = path.strip_prefix(self.source.base.as_slice());
+        below.is_some_and(|below| self.rules[at as usize].matches(below.into(), is_folder))
+    }
+
     /// The last rule that matches a path below this list's folder; none for a path above it. `name_at` is where the
     /// path's last part starts.
     pub(crate) fn last_match(&self, path: &BStr, name_at: usize, is_folder: &dyn Fn() -> bool) -> Option<u32> {
         let below = path.strip_prefix(self.source.base.as_slice())?;
         self.index.last(&self.rules, below, &path[name_at..], is_folder)
+    }
+}
+
+/// Which rule it is: the list, by address, and the place in it.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct RuleId(usize, u32);
+
+impl RuleId {
+    /// The identity of a rule by its list and its place there.
+    pub fn of(list: &Arc<RuleList>, at: usize) -> Self {
+        Self(Arc::as_ptr(list) as usize, at as u32)
     }
 }
 
@@ -55,6 +72,16 @@ pub struct Ruling {
 impl Ruling {
     pub(crate) fn new(list: Arc<RuleList>, at: u32) -> Self {
         Self { list, at }
+    }
+
+    /// Which rule it is, among all that live at the same time.
+    pub fn id(&self) -> RuleId {
+        RuleId::of(&self.list, self.at as usize)
+    }
+
+    /// The list that holds it.
+    pub fn list(&self) -> &Arc<RuleList> {
+        &self.list
     }
 
     /// The rule.

@@ -4,7 +4,7 @@ mod index;
 mod list;
 mod source;
 
-pub use list::{RuleList, Ruling};
+pub use list::{RuleId, RuleList, Ruling};
 pub use source::{Reach, Source};
 
 use bstr::{BStr, ByteSlice};
@@ -47,6 +47,16 @@ impl Chain {
             chain = &link.next;
         }
         None
+    }
+
+    /// Every rule that matches this one path, strongest first: the first decides, it overrides the others.
+    pub fn all_rulings(&self, path: &BStr, is_folder: bool) -> Vec<Ruling> {
+        let of_list = |list: &Arc<RuleList>| {
+            let list = Arc::clone(list);
+            let matched = (0..list.rules().len() as u32).rev().filter(|at| list.matches(*at, path, is_folder));
+            matched.map(|at| Ruling::new(Arc::clone(&list), at)).collect::<Vec<_>>()
+        };
+        self.lists().flat_map(of_list).collect()
     }
 
     /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it. Only the lists of this

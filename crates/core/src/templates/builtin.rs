@@ -51,12 +51,7 @@ pub fn builtin() -> Result<&'static [Template]> {
 pub fn find(name: &str) -> Result<&'static Template> {
     let all = builtin()?;
     all.iter().find(|template| template.name == name).ok_or_else(|| {
-        let near = all.iter().max_by(|a, b| likeness(name, &a.name).total_cmp(&likeness(name, &b.name)));
+        let near = all.iter().min_by_key(|template| strsim::damerau_levenshtein(name, &template.name));
         Error::NoTemplate { name: name.to_owned(), near: near.map_or_else(String::new, |found| found.name.clone()) }
     })
-}
-
-/// How alike two names are, from 0 to 1.
-fn likeness(a: &str, b: &str) -> f32 {
-    similar::TextDiff::from_chars(a, b).ratio()
 }

@@ -50,7 +50,7 @@ pub struct Entry {
     pub kind: Kind,
     /// Size in bytes; of a folder that wasn't entered, or where sizes weren't asked for, zero.
     pub size: Bytes,
-    /// For an ignored path: the rule that says so.
+    /// The rule that decides about an untracked path, if one matches it or shuts a folder above it.
     pub ruling: Option<Ruling>,
 }
 

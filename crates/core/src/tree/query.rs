@@ -48,7 +48,7 @@ impl<'a> Oracle<'a> {
             Some(repository) => repository.index()?,
             None => Index::default(),
         };
-        let chain = with_rules(place, &overlay, b"".into(), place.everywhere())?;
+        let chain = with_rules(place, &overlay, b"".into(), place.everywhere(&overlay))?;
         let top = Rc::new(Folder { chain, shut: None, tracked: index.whole() });
         Ok(Self { place, overlay, index, top, folders: RefCell::default() })
     }

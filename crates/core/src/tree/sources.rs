@@ -6,6 +6,7 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Found, Personal, Repository};
 use redshank_pattern::Case;
 use std::collections::HashMap;
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 
 /// git reads no ignore file beyond this size, in bytes.
@@ -48,15 +49,20 @@ impl Place {
         }
     }
 
+    /// The person's own ignore file, which may not exist.
+    pub fn personal(&self) -> Option<&Personal> {
+        self.personal.as_ref()
+    }
+
     /// The rules that hold in the whole tree: the person's own, then this clone's.
-    pub fn everywhere(&self) -> Chain {
+    pub fn everywhere(&self, overlay: &Overlay) -> Chain {
         let personal = self.personal.iter().map(|file| (file.path.clone(), file.shown.clone(), Reach::Personal));
         let clone = self.repository.iter().map(|repository| {
             let (path, shown) = repository.clone_file();
             (path, shown, Reach::Clone)
         });
         Chain::new(personal.chain(clone).filter_map(|(path, shown, reach)| {
-            let contents = std::fs::read(path).ok()?;
+            let contents = overlay.get(&shown).cloned().or_else(|| std::fs::read(path).ok())?;
             let source = Source { shown, base: BString::default(), reach };
             Some(RuleList::parse(source, &contents, self.case()))
         }))
@@ -76,8 +82,7 @@ impl Place {
                 Ok(Some(RuleList::parse(source, &contents, self.case())))
             }
             Ok(_) => Ok(None),
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-            Err(error) if error.kind() == std::io::ErrorKind::NotADirectory => Ok(None),
+            Err(error) if is_nothing(error.kind()) => Ok(None),
             Err(error) => Err(error),
         }
     }
@@ -106,7 +111,7 @@ impl Place {
         match std::fs::symlink_metadata(&path) {
             Ok(found) if !found.is_file() => Err(Error::NotAFile(path)),
             Ok(_) => std::fs::read(&path).map(Some).map_err(|cause| Error::Disk { path, cause }),
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
             Err(cause) => Err(Error::Disk { path, cause }),
         }
     }
@@ -115,4 +120,9 @@ impl Place {
     pub fn path(&self, relative: &BStr) -> PathBuf {
         self.top.join(relative.to_path_lossy())
     }
+}
+
+/// Whether nothing is there, or could be: a file on the way, or a path longer than the system takes.
+fn is_nothing(kind: ErrorKind) -> bool {
+    matches!(kind, ErrorKind::NotFound | ErrorKind::NotADirectory | ErrorKind::InvalidFilename)
 }

@@ -53,7 +53,7 @@ impl Tree {
             None => Index::default(),
         };
         let walk = Walk { place, scope, index: &index, found: Mutex::default() };
-        let top = Folder { path: BString::default(), chain: place.everywhere(), shut: None };
+        let top = Folder { path: BString::default(), chain: place.everywhere(&scope.overlay), shut: None };
         rayon::scope(|threads| walk.enter(threads, top));
         let mut tree = walk.found.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
         tree.entries.extend(tracked(place, scope, &index));
@@ -186,7 +186,7 @@ impl<'a> Walk<'a> {
         }
         let ruling = match shut {
             Some(rule) => Some(rule.clone()),
-            None => chain.ruling(path.as_bstr(), &|| is_folder).filter(Ruling::ignores),
+            None => chain.ruling(path.as_bstr(), &|| is_folder),
         };
         if !is_folder {
             let kind = if kind.is_symlink() { Kind::Link } else { Kind::File };
@@ -194,10 +194,11 @@ impl<'a> Walk<'a> {
             return;
         }
         path.push(b'/');
-        if ruling.is_some() && self.scope.depth == Depth::StopAtIgnored {
-            seen.entries.push(self.entry(path, Kind::Folder, ruling));
+        let shut = ruling.filter(Ruling::ignores);
+        if shut.is_some() && self.scope.depth == Depth::StopAtIgnored {
+            seen.entries.push(self.entry(path, Kind::Folder, shut));
         } else {
-            let folder = Folder { path, chain: chain.clone(), shut: ruling };
+            let folder = Folder { path, chain: chain.clone(), shut };
             threads.spawn(move |threads| self.enter(threads, folder));
         }
     }
@@ -209,7 +210,8 @@ impl<'a> Walk<'a> {
     }
 
     fn entry(&self, path: BString, kind: Kind, ruling: Option<Ruling>) -> Entry {
-        let state = if ruling.is_some() { State::Ignored } else { State::Candidate };
+        let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
+        let state = if ignored { State::Ignored } else { State::Candidate };
         let size = match kind {
             Kind::File | Kind::Link => size_of(self.place, self.scope, path.as_bstr()),
             Kind::Folder | Kind::Repository => Bytes(0),

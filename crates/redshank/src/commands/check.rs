@@ -26,7 +26,7 @@ impl Check {
         match context.asked.format {
             Format::Text if context.asked.quiet => {}
             Format::Text => put!("{}", text(context, &found_here)?)?,
-            Format::Json => render::json(&CheckOut {
+            Format::Json | Format::Junit => render::json(&CheckOut {
                 schema: "redshank.check/1",
                 root: root(&context.place.top),
                 findings: found_here.findings.iter().map(FindingOut::from).collect(),

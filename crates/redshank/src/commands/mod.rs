@@ -1,15 +1,20 @@
 //! The commands: one file each, with its arguments and its `run`.
 
+mod add;
 mod check;
 mod demo;
 mod draft;
+mod drop;
 mod files;
+mod prove;
+mod rules;
 mod survey;
 mod templates;
 mod tidy;
 mod r#try;
 mod undo;
 mod why;
+mod write;
 
 use crate::cli::Everywhere;
 use crate::context::Context;
@@ -24,7 +29,11 @@ pub enum Command {
     Templates(templates::Templates),
     Draft(draft::Draft),
     Try(r#try::Try),
+    Add(add::Add),
+    Drop(drop::Drop),
     Why(why::Why),
+    Rules(rules::Rules),
+    Prove(prove::Prove),
     Files(files::Files),
     Check(check::Check),
     Tidy(tidy::Tidy),
@@ -40,6 +49,10 @@ pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
         Command::Demo(demo) => demo.run(asked),
         Command::Draft(draft) => draft.run(&Context::find(asked)?),
         Command::Try(r#try) => r#try.run(&Context::find(asked)?),
+        Command::Add(add) => add.run(&Context::find(asked)?),
+        Command::Drop(drop) => drop.run(&Context::find(asked)?),
+        Command::Rules(rules) => rules.run(&Context::find(asked)?),
+        Command::Prove(prove) => prove.run(&Context::find(asked)?),
         Command::Why(why) => why.run(&Context::find(asked)?),
         Command::Files(files) => files.run(&Context::find(asked)?),
         Command::Check(check) => check.run(&Context::find(asked)?),

@@ -60,7 +60,7 @@ impl Templates {
             rules: template.rule.len(),
         };
         match asked.format {
-            Format::Json => render::json(&listed.iter().map(row).collect::<Vec<_>>())?,
+            Format::Json | Format::Junit => render::json(&listed.iter().map(row).collect::<Vec<_>>())?,
             Format::Jsonl => render::jsonl(listed.iter().map(row))?,
             Format::Text => {
                 let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);

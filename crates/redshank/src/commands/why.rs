@@ -78,7 +78,7 @@ impl Why {
         }
         match context.asked.format {
             _ if context.asked.quiet => {}
-            Format::Json => render::json(
+            Format::Json | Format::Junit => render::json(
                 &answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)).collect::<Vec<_>>(),
             )?,
             Format::Jsonl => render::jsonl(answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)))?,
@@ -123,7 +123,9 @@ impl Why {
                     output.flush()?;
                     put!("{}", text(oracle, given, path.as_bstr(), &answer)?)?;
                 }
-                Format::Json => bail!("answers to a stream have no end to close a document with\n  use --format jsonl"),
+                Format::Json | Format::Junit => {
+                    bail!("answers to a stream have no end to close a document with\n  use --format jsonl")
+                }
                 Format::Jsonl => {
                     serde_json::to_writer(&mut output, &out(given, &answer))?;
                     output.write_all(b"\n")?;
@@ -147,7 +149,8 @@ fn out<'a>(given: &'a BStr, answer: &'a Answer) -> AnswerOut<'a> {
     AnswerOut { path, path_b64, verdict: answer.state, rule: answer.ruling.as_ref().map(RuleOut::from) }
 }
 
-fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result<String> {
+/// The answer in words.
+pub fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result<String> {
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
     let mut text = match (answer.state, &answer.ruling) {
@@ -166,6 +169,9 @@ fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result<Str
         if let Some(length) = answer.shut {
             let folder = shown(at[..=length].as_bstr());
             text += &format!("    the rule shuts the folder {folder}; no exception can let in a file below it\n");
+            text += &in_vain(&oracle.rules_at(at)?, at, ruling);
+        } else {
+            text += &overridden(&oracle.rules_at(at)?, at);
         }
         if answer.state == State::Tracked && ignores {
             let command = Paint::Type.on(format!("git rm --cached {}", shown(given)));
@@ -178,7 +184,34 @@ fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result<Str
     Ok(text)
 }
 
-/// How many rules that nearly matched are told.
+/// The exceptions that can't work because a folder above is shut, and what to do instead.
+fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
+    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+    let exceptions = rules.all_rulings(bare, bare.len() < path.len()).into_iter().filter(|ruling| !ruling.ignores());
+    let rule = shown(shutting.rule().text.as_bstr());
+    let open = format!("{}/*", rule.trim_end_matches('/'));
+    exceptions
+        .map(|exception| {
+            let mend = format!("`{}` instead of `{rule}` leaves the folder open", Paint::Type.on(&open));
+            format!("    {} cannot work; {mend}\n", told(&exception))
+        })
+        .collect()
+}
+
+/// The rules that match, too, and are overridden.
+fn overridden(rules: &Chain, path: &BStr) -> String {
+    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+    let all = rules.all_rulings(bare, bare.len() < path.len());
+    all.iter().skip(1).take(NEAR).map(|ruling| format!("    overrides {}\n", told(ruling))).collect()
+}
+
+/// Where a rule stands, and the rule.
+fn told(ruling: &Ruling) -> String {
+    let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
+    format!("{}  {}", Paint::Quiet.on(place), shown(ruling.rule().text.as_bstr()))
+}
+
+/// How many rules that nearly matched, or are overridden, are told.
 const NEAR: usize = 3;
 
 /// The rules that nearly matched, and what would.
@@ -196,8 +229,12 @@ fn near(rules: &Chain, path: &BStr) -> String {
 /// The deciding line with a marker under the rule.
 fn marked(ruling: &Ruling) -> String {
     let rule = shown(ruling.rule().text.as_bstr());
-    let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
+    marked_line(&format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line), &rule)
+}
+
+/// A line of a file with a marker under all of it.
+pub fn marked_line(place: &str, line: &str) -> String {
     let indent = " ".repeat(place.chars().count());
-    let mark = "^".repeat(rule.chars().count().max(1));
-    format!("    {}  {rule}\n    {indent}  {}\n", Paint::Quiet.on(place), Paint::Warn.on(mark))
+    let mark = "^".repeat(line.chars().count().max(1));
+    format!("    {}  {line}\n    {indent}  {}\n", Paint::Quiet.on(place), Paint::Warn.on(mark))
 }

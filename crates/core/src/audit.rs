@@ -1,0 +1,282 @@
+//! Every rule in force: what it catches, and those that don't do what they seem to.
+
+use crate::edit::is_utf16;
+use crate::effect::Amount;
+use crate::rules::{IGNORE_FILE, RuleId, RuleList};
+use crate::tree::{Depth, Entry, Kind, Overlay, Place, Scope, State, Tree};
+use crate::{Result, near};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Case, Key, Rule};
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// What a rule comes to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Standing {
+    /// It decides about something.
+    Works,
+    /// Nothing here matches it.
+    CatchesNothing,
+    /// The same pattern stands further down.
+    Duplicate {
+        /// The line that counts.
+        line: u32,
+    },
+    /// All that it matches is decided by another rule.
+    Overridden {
+        /// The other rule's file.
+        source: BString,
+        /// And line.
+        line: u32,
+    },
+    /// It is an exception for what lies in a folder that is shut.
+    CannotWork {
+        /// That folder, with a slash at its end.
+        folder: BString,
+        /// The file of the rule that shuts it.
+        source: BString,
+        /// And line.
+        line: u32,
+    },
+    /// It keeps out the file that it stands in.
+    SwallowsItsFile,
+    /// All that it matches is tracked already.
+    OnlyTracked {
+        /// How many files.
+        files: u64,
+    },
+    /// Its form is not what was meant.
+    Misread {
+        /// Why.
+        because: &'static str,
+        /// What may have been meant.
+        mended: BString,
+    },
+    /// No path at all can match it.
+    Impossible,
+}
+
+/// A rule with what it catches.
+pub struct Audited {
+    /// The list that holds it.
+    pub list: Arc<RuleList>,
+    /// Its place there.
+    pub at: usize,
+    /// What it decides about now; for an exception, what it lets in.
+    pub catches: Amount,
+    /// What it comes to.
+    pub standing: Standing,
+}
+
+impl Audited {
+    /// The rule.
+    pub fn rule(&self) -> &Rule {
+        &self.list.rules()[self.at]
+    }
+
+    /// What it comes to, in words.
+    pub fn message(&self) -> String {
+        match &self.standing {
+            Standing::Works if self.rule().negated => "lets in".to_owned(),
+            Standing::Works => "keeps out".to_owned(),
+            Standing::CatchesNothing => "catches nothing here".to_owned(),
+            Standing::Duplicate { line } => format!("stands again in line {line}, which counts"),
+            Standing::Overridden { source, line } => format!("all it matches is decided by {source}, line {line}"),
+            Standing::CannotWork { folder, source, line } => {
+                format!("cannot work: {folder} is shut by {source}, line {line}")
+            }
+            Standing::SwallowsItsFile => "keeps out the file that it stands in".to_owned(),
+            Standing::OnlyTracked { files: 1 } => "matches only one file, which is tracked already".to_owned(),
+            Standing::OnlyTracked { files } => format!("matches only {files} files, which are tracked already"),
+            Standing::Misread { because, .. } => (*because).to_owned(),
+            Standing::Impossible => "no path can match: an open bracket, or a back-slash at the end".to_owned(),
+        }
+    }
+}
+
+/// A file that looks like an ignore file and that git does not read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stray {
+    /// Relative to the top.
+    pub path: BString,
+    /// Why git doesn't read it.
+    pub because: &'static str,
+}
+
+/// All rules in force in a place.
+pub struct Audit {
+    /// In order of power, strongest first: deeper folders before those above them; within a file, the last line first.
+    pub rules: Vec<Audited>,
+    /// Files that only look like ignore files.
+    pub strays: Vec<Stray>,
+}
+
+/// Looks at every rule in force.
+///
+/// # Errors
+/// If the tree can't be walked or a file of rules can't be read.
+pub fn audit(place: &Place) -> Result<Audit> {
+    let tree = Tree::walk(place, &Scope { depth: Depth::IntoIgnored, ..Scope::default() })?;
+    let mut catches: HashMap<RuleId, Amount> = HashMap::new();
+    let mut lists: Vec<Arc<RuleList>> = Vec::new();
+    for ruling in tree.entries.iter().filter_map(|entry| Some((entry, entry.ruling.as_ref()?))) {
+        let (entry, ruling) = ruling;
+        *catches.entry(ruling.id()).or_default() += Amount { files: 1, size: entry.size };
+        if !lists.iter().any(|list| Arc::ptr_eq(list, ruling.list())) {
+            lists.push(Arc::clone(ruling.list()));
+        }
+    }
+    add_idle(place, &tree, &mut lists)?;
+    // Deeper folders first, then the top, this clone's, the person's own.
+    lists.sort_by_key(|list| {
+        (list.source.reach as u8 != 1, list.source.reach as u8, std::cmp::Reverse(list.source.base.clone()))
+    });
+    let mut rules = Vec::new();
+    for list in &lists {
+        for at in (0..list.rules().len()).rev() {
+            let id = RuleId::of(list, at);
+            let catches = catches.get(&id).copied().unwrap_or_default();
+            let standing = standing(&tree, list, at, catches);
+            rules.push(Audited { list: Arc::clone(list), at, catches, standing });
+        }
+    }
+    Ok(Audit { rules, strays: strays(place, &tree) })
+}
+
+/// Adds the lists that decide about nothing.
+fn add_idle(place: &Place, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) -> Result<()> {
+    let known = |lists: &[Arc<RuleList>], shown: &BStr| lists.iter().any(|list| list.source.shown == shown);
+    let everywhere = place.everywhere(&Overlay::new());
+    let idle: Vec<_> = everywhere.lists().filter(|list| !known(lists, list.source.shown.as_bstr())).cloned().collect();
+    lists.extend(idle);
+    for entry in tree.entries.iter().filter(|entry| is_ignore_file(entry)) {
+        // In a folder that is shut, git reads no rules.
+        let shut = entry.ruling.as_ref().is_some_and(|ruling| ruling.ignores() && ruling.source().shown != entry.path);
+        if known(lists, entry.path.as_bstr()) || shut && shut_above(entry) {
+            continue;
+        }
+        let folder = entry.path[..entry.path.len() - IGNORE_FILE.len()].as_bstr();
+        let own = place.shared_rules(folder, &Overlay::new())?;
+        lists.extend(own.lists().filter(|list| list.source.shown == entry.path).cloned());
+    }
+    Ok(())
+}
+
+fn is_ignore_file(entry: &Entry) -> bool {
+    entry.kind == Kind::File && (entry.path == IGNORE_FILE || entry.path.ends_with_str(format!("/{IGNORE_FILE}")))
+}
+
+/// Whether the rule of an entry matches a folder above it, not the entry itself.
+fn shut_above(entry: &Entry) -> bool {
+    entry.ruling.as_ref().is_some_and(|ruling| {
+        below(ruling.list(), entry.path.as_bstr())
+            .is_some_and(|path| folders(path).any(|folder| ruling.rule().matches(folder, true)))
+    })
+}
+
+fn below<'p>(list: &RuleList, path: &'p BStr) -> Option<&'p BStr> {
+    path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr)
+}
+
+/// The folders on the way to a path, from the top down.
+fn folders(path: &BStr) -> impl Iterator<Item = &BStr> {
+    path.find_iter("/").map(|slash| path[..slash].as_bstr())
+}
+
+/// Whether a rule matches a path or a folder above it.
+fn reaches(rule: &Rule, path: &BStr) -> bool {
+    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+    folders(bare).any(|folder| rule.matches(folder, true)) || rule.matches(bare, bare.len() < path.len())
+}
+
+fn standing(tree: &Tree, list: &Arc<RuleList>, at: usize, catches: Amount) -> Standing {
+    let rule = &list.rules()[at];
+    if rule.glob().key() == Key::Never {
+        return misread(rule).unwrap_or(Standing::Impossible);
+    }
+    if let Some(other) = list.rules()[at + 1..].iter().rev().find(|other| other.text == rule.text) {
+        return Standing::Duplicate { line: other.line };
+    }
+    let own_file = below(list, list.source.shown.as_bstr());
+    let lets_itself_in =
+        || list.rules()[at + 1..].iter().any(|other| own_file.is_some_and(|file| reaches(other, file)));
+    if !rule.negated && own_file.is_some_and(|file| reaches(rule, file)) && !lets_itself_in() {
+        let tracked = tree.get(list.source.shown.as_bstr()).is_some_and(|entry| entry.state == State::Tracked);
+        if !tracked {
+            return Standing::SwallowsItsFile;
+        }
+    }
+    if catches.files > 0 {
+        return Standing::Works;
+    }
+    let matched =
+        tree.entries.iter().filter(|entry| below(list, entry.path.as_bstr()).is_some_and(|path| reaches(rule, path)));
+    let mut tracked = 0;
+    let mut overridden = None;
+    for entry in matched {
+        let Some(ruling) = entry.ruling.as_ref().filter(|_| entry.state != State::Tracked) else {
+            tracked += u64::from(entry.state == State::Tracked);
+            continue;
+        };
+        let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
+        let shutting = below(ruling.list(), entry.path.as_bstr())
+            .and_then(|path| folders(path).find(|folder| ruling.ignores() && ruling.rule().matches(folder, true)));
+        match shutting {
+            Some(folder) if rule.negated => {
+                let folder = [ruling.list().source.base.as_slice(), folder, b"/"].concat().into();
+                return Standing::CannotWork { folder, source, line };
+            }
+            _ => overridden = overridden.or(Some(Standing::Overridden { source, line })),
+        }
+    }
+    match overridden {
+        Some(standing) => standing,
+        None if tracked > 0 && !rule.negated => Standing::OnlyTracked { files: tracked },
+        None => misread(rule).unwrap_or(Standing::CatchesNothing),
+    }
+}
+
+/// Whether the form of a rule tells that something else was meant.
+fn misread(rule: &Rule) -> Option<Standing> {
+    near::misreadings(rule).next().map(|(because, mended)| Standing::Misread { because, mended })
+}
+
+/// How many edits a misspelt name may be away.
+const NEAR_NAME: usize = 2;
+
+fn strays(place: &Place, tree: &Tree) -> Vec<Stray> {
+    let mut strays = Vec::new();
+    for entry in tree.to_commit().filter(|entry| entry.kind != Kind::Repository) {
+        let name_at = entry.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let name = entry.path[name_at..].as_bstr();
+        if let Some(because) = why_not_read(place, entry, name) {
+            strays.push(Stray { path: entry.path.clone(), because });
+        }
+    }
+    strays
+}
+
+fn why_not_read(place: &Place, entry: &Entry, name: &BStr) -> Option<&'static str> {
+    if name == IGNORE_FILE {
+        if entry.kind == Kind::Link {
+            return Some("it is a link; git follows none here");
+        }
+        let start = std::fs::read(place.path(entry.path.as_bstr())).ok()?;
+        return is_utf16(&start).then_some("it is UTF-16; git reads UTF-8 only");
+    }
+    let text = name.to_str().ok()?;
+    let lower = text.to_lowercase();
+    if lower == IGNORE_FILE {
+        return (place.case() == Case::Sensitive).then_some("upper and lower case count in its name");
+    }
+    let bare = lower.trim_start_matches(['.', '_']);
+    if bare.strip_prefix("gitignore.").is_some_and(|end| ["txt", "text", "bak", "md"].contains(&end)) {
+        return Some("its name has an ending too many");
+    }
+    // Of another folder's rules, or a program's own: only names a slip away count, and none that is a file of git's.
+    let known = [".gitattributes", ".gitmodules", ".gitkeep", ".gitconfig"].contains(&lower.as_str());
+    (!known
+        && lower.len() + NEAR_NAME >= IGNORE_FILE.len()
+        && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)
+        .then_some("its name is misspelt")
+}

@@ -1,0 +1,90 @@
+//! Showing what a change of a rule file does, and making it.
+
+use crate::context::Context;
+use crate::render::{self, Paint, shown};
+use crate::report::EffectOut;
+use crate::{put, putln};
+use anyhow::{Result, bail};
+use bstr::{BString, ByteSlice};
+use redshank_core::edit::Target;
+use redshank_core::effect::Effect;
+use redshank_core::journal::{Changes, Journal, write_without_journal};
+use redshank_core::rules::Reach;
+use redshank_core::tree::{Overlay, Tree};
+
+/// A file of rules and what it would hold.
+pub struct Rewrite {
+    pub target: Target,
+    pub after: Vec<u8>,
+}
+
+/// A change of rule files to be shown, and made if told.
+pub struct Proposal<'a> {
+    /// The command that makes it, for the journal.
+    pub command: &'a str,
+    /// It was told to write.
+    pub told: bool,
+    /// The tree as it is, walked with sizes.
+    pub tree: &'a Tree,
+    /// The rules that it is about.
+    pub rules: Vec<String>,
+    /// The files.
+    pub files: Vec<Rewrite>,
+}
+
+impl Proposal<'_> {
+    /// Shows the difference and its effect; writes it if told, after asking on a terminal.
+    pub fn carry_out(self, context: &Context) -> Result<()> {
+        let place = &context.place;
+        let overlay: Overlay =
+            self.files.iter().map(|file| (file.target.source.shown.clone(), file.after.clone())).collect();
+        let effect = Effect::of(place, self.tree, overlay, &[])?;
+        let changed = self.files.iter().any(|file| file.target.contents.as_deref().unwrap_or_default() != file.after);
+        if changed && context.for_people() && !context.asked.quiet {
+            for Rewrite { target, after } in &self.files {
+                let before = target.contents.clone().unwrap_or_default();
+                put!("{}", render::diff(&shown(target.source.shown.as_bstr()), &before, after))?;
+            }
+            put!("{}", render::effect(&effect))?;
+        }
+        context.say_unread(&self.tree.unread);
+        let told = self.told || context.has_somebody() && !context.asked.yes;
+        let written = changed && told && context.confirm("Write it?")?;
+        if written {
+            write(context, self.command, &self.files)?;
+        }
+        if context.for_people() {
+            putln!("{}", ending(place.repository.is_some(), changed, written))?;
+        } else {
+            render::json(&EffectOut::of(&place.top, self.rules, written, &effect))?;
+        }
+        Ok(())
+    }
+}
+
+fn ending(repository: bool, changed: bool, written: bool) -> String {
+    match (changed, written) {
+        (false, _) => "nothing to write".to_owned(),
+        (true, false) => format!("nothing was written; {} writes it", Paint::Type.on("--write")),
+        (true, true) if repository => {
+            format!("{}; {} takes it back", Paint::Good.on("written"), Paint::Type.on("redshank undo"))
+        }
+        (true, true) => format!(
+            "{}; this is not a repository yet, so taking it back means deleting the new lines",
+            Paint::Good.on("written")
+        ),
+    }
+}
+
+fn write(context: &Context, command: &str, files: &[Rewrite]) -> Result<()> {
+    let place = &context.place;
+    if place.repository.is_some() {
+        let writes: Vec<(BString, Vec<u8>)> =
+            files.iter().map(|file| (file.target.path.clone(), file.after.clone())).collect();
+        return Ok(Journal::of(place)?.apply(command, &Changes { writes, untracked: Vec::new() })?);
+    }
+    match files {
+        [one] if one.target.source.reach == Reach::Team => Ok(write_without_journal(place, &one.after)?),
+        _ => bail!("outside a repository only the ignore file at the top can be written\n  run `git init` first"),
+    }
+}
