@@ -116,3 +116,55 @@ fn case_is_folded_where_git_is_told_to() {
     nia.agrees_with_git();
     assert_eq!(nia.lists("ignored"), ["a.log", "build/x"]);
 }
+
+#[test]
+fn submodules_are_left_to_themselves() {
+    let nia = Person::with_repository();
+    nia.git(&["init", "-q", "-b", "main", "../pump"]);
+    nia.writes("../pump/p.c", "");
+    nia.writes("../pump/.gitignore", "*.log\n");
+    nia.git(&["-C", "../pump", "add", "."]);
+    nia.git(&["-C", "../pump", "commit", "-qm", "one"]);
+    nia.git(&["-c", "protocol.file.allow=always", "submodule", "--quiet", "add", "../pump", "vendor/pump"]);
+    nia.writes("vendor/pump/new.c", "");
+    nia.writes("vendor/other.c", "");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("tracked"), [".gitmodules", "vendor/pump"]);
+    assert_eq!(nia.lists("candidate"), ["vendor/other.c"]);
+}
+
+#[test]
+fn variables_of_git_count() {
+    let mut nia = Person::with_repository();
+    nia.writes(".git/info/exclude", "*.log\n");
+    nia.writes("a.log", "");
+    nia.writes("a.c", "");
+    nia.git(&["add", "a.c"]);
+    std::fs::rename(nia.here().join(".git"), nia.here().join("../kept.git")).unwrap();
+    nia.sets("GIT_DIR", nia.here().join("../kept.git"));
+    nia.sets("GIT_WORK_TREE", nia.here().to_owned());
+    nia.agrees_with_git();
+    assert_eq!((nia.lists("tracked"), nia.lists("ignored")), (vec!["a.c".to_owned()], vec!["a.log".to_owned()]));
+    nia.sets("GIT_INDEX_FILE", nia.here().join("../other-index"));
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("candidate"), ["a.c"]);
+    nia.sets("XDG_CONFIG_HOME", nia.home().join("elsewhere"));
+    nia.writes("../home/elsewhere/git/ignore", "*.c\n");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("candidate"), Vec::<String>::new());
+}
+
+#[test]
+fn files_kept_off_the_disk_on_purpose_are_tracked_all_the_same() {
+    let nia = Person::with_repository();
+    for path in ["a/x", "b/y", "top"] {
+        nia.writes(path, "1");
+    }
+    nia.git(&["add", "."]);
+    nia.git(&["commit", "-qm", "one"]);
+    nia.git(&["sparse-checkout", "set", "--cone", "--sparse-index", "a"]);
+    assert!(!nia.here().join("b/y").exists());
+    nia.agrees_with_git();
+    nia.redshank(&["check"]).fine();
+    nia.redshank(&["survey"]).fine();
+}

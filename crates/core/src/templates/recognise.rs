@@ -103,6 +103,7 @@ impl<'a> Survey<'a> {
         match hit.what {
             What::Folder(mark) => {
                 self.claims.mark(hit.folder.clone(), &hit.template.name, mark);
+                inside.insert(hit.folder.clone(), true);
                 let (folder, template) = (hit.folder, hit.template.name.as_str());
                 self.folders.push(MarkedFolder { folder, template, mark });
             }

@@ -9,6 +9,7 @@ use std::process::{Command, Output, Stdio};
 pub struct Person {
     folder: tempfile::TempDir,
     here: PathBuf,
+    settings: Vec<(String, PathBuf)>,
 }
 
 /// What a command said.
@@ -49,7 +50,7 @@ impl Person {
         let here = folder.path().canonicalize().unwrap().join("work");
         std::fs::create_dir_all(&here).unwrap();
         std::fs::create_dir_all(folder.path().join("home")).unwrap();
-        Self { folder, here }
+        Self { folder, here, settings: Vec::new() }
     }
 
     /// With an empty repository.
@@ -79,6 +80,11 @@ impl Person {
         self.here = self.here.join(folder);
     }
 
+    /// Sets a variable of the environment, to a path.
+    pub fn sets(&mut self, name: &str, path: PathBuf) {
+        self.settings.push((name.to_owned(), path));
+    }
+
     pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {
         let path = self.here.join(path);
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
@@ -94,6 +100,7 @@ impl Person {
         command.current_dir(&self.here).env_clear();
         command.env("PATH", std::env::var_os("PATH").unwrap()).env("HOME", self.home());
         command.envs([("GIT_CONFIG_NOSYSTEM", "1"), ("GIT_CEILING_DIRECTORIES", "/"), ("LC_ALL", "C")]);
+        command.envs(self.settings.iter().map(|(name, path)| (name, path)));
         for who in ["AUTHOR", "COMMITTER"] {
             command.env(format!("GIT_{who}_NAME"), "Nia").env(format!("GIT_{who}_EMAIL"), "nia@tidewatch.example");
         }

@@ -1,0 +1,282 @@
+//! Tidying and undoing random repositories: what was there is there again, whatever happened in between.
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+use bstr::{BString, ByteSlice};
+use proptest::prelude::*;
+use redshank_core::Error;
+use redshank_core::findings::{Finding, Remedy, find_in};
+use redshank_core::journal::{Changes, Journal};
+use redshank_core::plan::Plan;
+use redshank_core::templates::builtin;
+use redshank_core::tree::{Place, Scope, State, Tree};
+use redshank_git::Git;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+struct Ground {
+    _folder: tempfile::TempDir,
+    top: PathBuf,
+}
+
+impl Ground {
+    fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        let ground = Self { _folder: folder, top };
+        ground.git(&["init", "-q"]);
+        ground
+    }
+
+    fn git(&self, words: &[&str]) -> Vec<u8> {
+        let who = ["-c", "user.name=Nia", "-c", "user.email=nia@tidewatch.example"];
+        Git::at(&self.top).words(who).words(words).output().unwrap()
+    }
+
+    fn write(&self, path: &str, contents: &str) {
+        let path = self.top.join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, contents).unwrap();
+    }
+
+    fn place(&self) -> Place {
+        Place::find(&self.top).unwrap()
+    }
+
+    /// Every file with its contents, and the index file.
+    fn snapshot(&self) -> (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>) {
+        let mut files = BTreeMap::new();
+        collect(&self.top, &mut files);
+        (files, std::fs::read(self.top.join(".git/index")).unwrap_or_default())
+    }
+
+    fn findings(&self) -> Vec<Finding> {
+        find_in(&self.place(), builtin().unwrap()).unwrap().findings
+    }
+
+    fn tidy(&self) -> Plan {
+        let place = self.place();
+        let tree = Tree::walk(&place, &Scope::default()).unwrap();
+        let plan = Plan::of(&place, &tree, self.findings()).unwrap();
+        if !plan.changes.is_empty() {
+            Journal::of(&place).unwrap().apply("tidy", &plan.changes).unwrap();
+        }
+        plan
+    }
+
+    fn undo(&self) -> Result<(), Error> {
+        Journal::of(&self.place())?.undo().map(drop)
+    }
+}
+
+fn collect(folder: &Path, files: &mut BTreeMap<PathBuf, Vec<u8>>) {
+    for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap).filter(|entry| entry.file_name() != ".git") {
+        if entry.file_type().unwrap().is_dir() {
+            collect(&entry.path(), files);
+        } else {
+            files.insert(entry.path(), std::fs::read(entry.path()).unwrap());
+        }
+    }
+}
+
+/// Paths of every kind that a finder knows, and of some that none does.
+const PATHS: [&str; 12] = [
+    "Cargo.toml",
+    "target/debug/x",
+    "src/main.rs",
+    "web/package.json",
+    "web/node_modules/a/i.js",
+    "uplink.log",
+    ".DS_Store",
+    ".env",
+    "kiosk/settings.gradle",
+    "kiosk/gradle/wrapper/gradle-wrapper.jar",
+    "notes/[odd] name .txt",
+    "a/.idea/workspace.xml",
+];
+
+#[derive(Debug, Clone)]
+struct Case {
+    made: Vec<(usize, u8)>,
+    rules: Vec<&'static str>,
+}
+
+/// What is done with a file: nothing, added, committed, or added and changed after.
+const DONE: u8 = 4;
+
+fn case() -> impl Strategy<Value = Case> {
+    let rules =
+        prop::sample::subsequence(vec!["*.log", "*.jar", "/target/", "# ours", "!keep", "*.txt\r", "gradle/"], 0..5);
+    (prop::collection::vec((0..PATHS.len(), 0..DONE), 1..10), rules).prop_map(|(made, rules)| Case { made, rules })
+}
+
+fn lay_out(case: &Case) -> Ground {
+    let ground = Ground::new();
+    for (stage, words) in [(2, Some("commit")), (1, None), (3, None)] {
+        for (path, done) in case.made.iter().filter(|(_, done)| *done == stage) {
+            ground.write(PATHS[*path], &format!("made {path} {done}\n"));
+            ground.git(&["add", "--force", "--", &format!(":(literal){}", PATHS[*path])]);
+        }
+        if words.is_some() {
+            ground.git(&["commit", "-q", "--allow-empty", "-m", "first"]);
+        }
+    }
+    for (path, done) in case.made.iter().filter(|(_, done)| matches!(done, 0 | 3)) {
+        ground.write(PATHS[*path], &format!("later {path} {done}\n"));
+    }
+    if !case.rules.is_empty() {
+        ground.write(".gitignore", &case.rules.join("\n"));
+    }
+    ground
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn tidy_then_undo_is_the_identity(case in case()) {
+        let ground = lay_out(&case);
+        let before = ground.snapshot();
+        let plan = ground.tidy();
+        let after = ground.snapshot();
+        // No file's contents are ever gone; only the ignore file changes.
+        for (path, contents) in &before.0 {
+            if !path.ends_with(".gitignore") {
+                prop_assert_eq!(&after.0[path], contents, "{}", path.display());
+            }
+        }
+        let mendable: Vec<BString> = ground
+            .findings()
+            .into_iter()
+            .filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_)))
+            .map(|finding| finding.path)
+            .collect();
+        prop_assert_eq!(mendable, Vec::<BString>::new(), "a tidied place has nothing left to tidy");
+        prop_assert!(ground.tidy().changes.is_empty(), "tidying twice changes nothing");
+        ground.git(&["fsck", "--strict"]);
+        if !plan.changes.is_empty() {
+            ground.undo().unwrap();
+            prop_assert!(ground.snapshot() == before);
+        }
+        prop_assert!(matches!(ground.undo(), Err(Error::NothingToUndo)));
+    }
+
+    #[test]
+    fn the_effect_that_is_shown_is_the_effect(case in case()) {
+        let ground = lay_out(&case);
+        let plan = ground.tidy();
+        let tree = Tree::walk(&ground.place(), &Scope::default()).unwrap();
+        let is: Vec<&BString> = tree.to_commit().map(|entry| &entry.path).collect();
+        // The ignore file itself is new where there were no rules, and no part of what was shown.
+        let new = usize::from(case.rules.is_empty() && ground.top.join(".gitignore").exists());
+        prop_assert_eq!(plan.effect.after.files as usize, is.len() - new, "{:?}", is);
+        for entry in &plan.effect.kept_out {
+            prop_assert!(!is.contains(&&entry.path), "{}", entry.path);
+        }
+    }
+}
+
+/// A journal entry of one file and one path of the index, done.
+fn done() -> (Ground, (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>), PathBuf) {
+    let ground = Ground::new();
+    ground.write(".gitignore", "mine\n");
+    ground.write("uplink.log", "1");
+    ground.git(&["add", "--all"]);
+    let before = ground.snapshot();
+    let changes =
+        Changes { writes: vec![(".gitignore".into(), b"theirs\n".to_vec())], untracked: vec!["uplink.log".into()] };
+    Journal::of(&ground.place()).unwrap().apply("tidy", &changes).unwrap();
+    let entry = ground.top.join(".git/redshank/journal/000001");
+    (ground, before, entry)
+}
+
+/// Makes the record say that the change is still being made, as it does from the moment that the way back is safe.
+fn still_begun(entry: &Path, index_done: bool) {
+    let path = entry.join("record.json");
+    let mut record: serde_json::Value = serde_json::from_slice(&std::fs::read(&path).unwrap()).unwrap();
+    record["state"] = "begun".into();
+    if !index_done {
+        record["index"]["written"] = serde_json::Value::Null;
+    }
+    std::fs::write(path, record.to_string()).unwrap();
+}
+
+#[test]
+fn killed_between_any_two_steps_undo_gives_back_the_start() {
+    // Before the record: nothing was changed.
+    let (ground, before, entry) = done();
+    ground.undo().unwrap();
+    std::fs::remove_file(entry.join("record.json")).unwrap();
+    assert!(matches!(ground.undo(), Err(Error::NothingToUndo)) && ground.snapshot() == before);
+    // After the record, before the index.
+    let (ground, before, entry) = done();
+    std::fs::write(ground.top.join(".git/index"), &before.1).unwrap();
+    ground.write(".gitignore", "mine\n");
+    still_begun(&entry, false);
+    ground.undo().unwrap();
+    assert_eq!(ground.snapshot().0, before.0);
+    assert_eq!(ground.git(&["ls-files"]), b".gitignore\nuplink.log\n");
+    // After the index, before its hash was noted.
+    let (ground, before, entry) = done();
+    ground.write(".gitignore", "mine\n");
+    still_begun(&entry, false);
+    ground.undo().unwrap();
+    assert_eq!(ground.snapshot().0, before.0);
+    assert!(ground.git(&["status", "--porcelain"]).starts_with(b"A  .gitignore\nA  uplink.log\n"));
+    // After the index, before the file.
+    let (ground, before, entry) = done();
+    ground.write(".gitignore", "mine\n");
+    still_begun(&entry, true);
+    ground.undo().unwrap();
+    assert!(ground.snapshot() == before);
+    // After all, before it was noted.
+    let (ground, before, entry) = done();
+    still_begun(&entry, true);
+    ground.undo().unwrap();
+    assert!(ground.snapshot() == before);
+}
+
+#[test]
+fn a_damaged_journal_is_an_error_and_changes_nothing() {
+    let (ground, _, entry) = done();
+    let now = ground.snapshot();
+    std::fs::write(entry.join("record.json"), "{ \"schema\": \"other\" }").unwrap();
+    assert!(matches!(ground.undo(), Err(Error::BadJournal { .. })));
+    assert!(ground.snapshot() == now);
+    let (ground, _, entry) = done();
+    let now = ground.snapshot();
+    std::fs::remove_file(entry.join("file-0")).unwrap();
+    assert!(matches!(ground.undo(), Err(Error::Disk { .. })));
+    assert!(ground.snapshot() == now);
+}
+
+#[test]
+fn a_change_that_cannot_be_saved_is_not_made() {
+    let ground = Ground::new();
+    ground.write(".gitignore", "mine\n");
+    ground.write(".git/redshank", "a file where the journal's folder should be");
+    let before = ground.snapshot();
+    let changes = Changes { writes: vec![(".gitignore".into(), b"theirs\n".to_vec())], untracked: Vec::new() };
+    assert!(Journal::of(&ground.place()).unwrap().apply("tidy", &changes).is_err());
+    assert!(ground.snapshot() == before);
+}
+
+#[test]
+fn permissions_and_times_come_back() {
+    use std::os::unix::fs::PermissionsExt;
+    let ground = Ground::new();
+    ground.write(".gitignore", "mine\n");
+    let path = ground.top.join(".gitignore");
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
+    let modified = std::fs::metadata(&path).unwrap().modified().unwrap();
+    let changes = Changes { writes: vec![(".gitignore".into(), b"theirs\n".to_vec())], untracked: Vec::new() };
+    Journal::of(&ground.place()).unwrap().apply("draft", &changes).unwrap();
+    assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
+    ground.undo().unwrap();
+    let found = std::fs::metadata(&path).unwrap();
+    assert_eq!((found.permissions().mode() & 0o777, found.modified().unwrap()), (0o640, modified));
+    assert_eq!(
+        Tree::walk(&ground.place(), &Scope::default()).unwrap().get(".gitignore".into()).unwrap().state,
+        State::Candidate
+    );
+    assert!(std::fs::read(&path).unwrap().contains_str("mine"));
+}
