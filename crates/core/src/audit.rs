@@ -232,8 +232,16 @@ fn standing(tree: &Tree, list: &Arc<RuleList>, at: usize, catches: Amount) -> St
     match overridden {
         Some(standing) => standing,
         None if tracked > 0 && !rule.negated => Standing::OnlyTracked { files: tracked },
-        None => misread(rule).unwrap_or(Standing::CatchesNothing),
+        None => misread(rule).or_else(|| missed(tree, list, rule)).unwrap_or(Standing::CatchesNothing),
     }
+}
+
+/// Whether a rule that catches nothing misses candidates by little.
+fn missed(tree: &Tree, list: &RuleList, rule: &Rule) -> Option<Standing> {
+    let candidates = || tree.in_state(State::Candidate).filter_map(|entry| below(list, entry.path.as_bstr()));
+    let mut looser = near::looser(rule).filter(|_| !rule.negated);
+    let (because, wider) = looser.find(|(_, wider)| candidates().any(|path| reaches(wider, path)))?;
+    Some(Standing::Misread { because, mended: wider.text })
 }
 
 /// Whether the form of a rule tells that something else was meant.

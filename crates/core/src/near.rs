@@ -64,6 +64,11 @@ pub fn misreadings(rule: &Rule) -> impl Iterator<Item = (&'static str, BString)>
     MISREAD.iter().filter_map(|(because, change)| Some((*because, change(rule)?.text)))
 }
 
+/// What a rule would read like if it meant a little more: why it doesn't, and the wider rule.
+pub fn looser(rule: &Rule) -> impl Iterator<Item = (&'static str, Rule)> + '_ {
+    LOOSER.iter().filter_map(|(because, change)| Some((*because, change(rule)?)))
+}
+
 fn reread(text: &[u8]) -> Rule {
     Rule::parse(text, 0, Case::Sensitive)
 }

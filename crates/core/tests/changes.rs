@@ -13,6 +13,9 @@ use redshank_git::Git;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+/// Every file with its contents, and the index file.
+type Snapshot = (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>);
+
 struct Ground {
     _folder: tempfile::TempDir,
     top: PathBuf,
@@ -43,7 +46,7 @@ impl Ground {
     }
 
     /// Every file with its contents, and the index file.
-    fn snapshot(&self) -> (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>) {
+    fn snapshot(&self) -> Snapshot {
         let mut files = BTreeMap::new();
         collect(&self.top, &mut files);
         (files, std::fs::read(self.top.join(".git/index")).unwrap_or_default())
@@ -176,7 +179,7 @@ proptest! {
 }
 
 /// A journal entry of one file and one path of the index, done.
-fn done() -> (Ground, (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>), PathBuf) {
+fn done() -> (Ground, Snapshot, PathBuf) {
     let ground = Ground::new();
     ground.write(".gitignore", "mine\n");
     ground.write("uplink.log", "1");

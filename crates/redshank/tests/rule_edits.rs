@@ -122,6 +122,7 @@ fn rules_tell_what_each_comes_to() {
     let rules = [
         ("*.log", "works"),
         ("/none/", "catches-nothing"),
+        ("/deep/", "misread"),
         ("*.twice", "duplicate"),
         ("*.twice", "works"),
         ("over.dat", "overridden"),
@@ -135,7 +136,7 @@ fn rules_tell_what_each_comes_to() {
     ];
     let text: String = rules.iter().map(|(rule, _)| format!("{rule}\n")).collect();
     nia.writes(".gitignore", text);
-    for path in ["a.log", "keep.log", "b.twice", "over.dat", "shut/in.c", "held.c"] {
+    for path in ["a.log", "keep.log", "b.twice", "over.dat", "shut/in.c", "held.c", "x/deep/y"] {
         nia.writes(path, "1");
     }
     nia.writes("sub/.gitignore", "*\n");

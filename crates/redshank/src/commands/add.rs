@@ -116,7 +116,7 @@ impl Add {
         }
         let target = self.reach.target(context)?;
         let patterns = match &self.like {
-            Some(file) => match self.from_file(context, &target, file)? {
+            Some(file) => match self.pattern_like(context, &target, file)? {
                 Some(pattern) => vec![pattern],
                 None => return Ok(ExitCode::SUCCESS),
             },
@@ -150,7 +150,7 @@ impl Add {
     }
 
     /// The pattern for a file, by the width that is asked for or picked; `None` if the widths were only shown.
-    fn from_file(&self, context: &Context, target: &Target, file: &OsString) -> Result<Option<BString>> {
+    fn pattern_like(&self, context: &Context, target: &Target, file: &OsString) -> Result<Option<BString>> {
         let path = context.resolve(file)?;
         let Some(below) = path.strip_prefix(target.source.base.as_slice()).map(ByteSlice::as_bstr) else {
             bail!(
@@ -187,10 +187,11 @@ impl Add {
             putln!("nothing was written; {} picks one", Paint::Type.on("--width"))?;
             return Ok(None);
         }
-        let items: Vec<&str> = rows.lines().collect();
+        let plain = anstream::adapter::strip_str(&rows).to_string();
+        let items: Vec<&str> = plain.lines().collect();
         let theme = dialoguer::theme::SimpleTheme;
         let picked =
-            dialoguer::Select::with_theme(&theme).with_prompt("How much?").items(&items).default(0).interact()?;
+            dialoguer::Select::with_theme(&theme).with_prompt("How much of it").items(&items).default(0).interact()?;
         Ok(offers.into_iter().nth(picked).map(|(_, pattern)| pattern))
     }
 }

@@ -26,6 +26,7 @@ const STEPS: &[Step] = &[
     Say(
         "One is tied to the top, the project is two folders down; one swallows a file that the build needs; one came too late.",
     ),
+    Run(&["rules"]),
     Say("A pattern's effect can be seen before it is written:"),
     Run(&["try", "*.raw"]),
     Say("Templates know what each tool makes, and are fitted to where each project is."),
