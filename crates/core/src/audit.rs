@@ -133,10 +133,13 @@ pub fn audit(place: &Place) -> Result<Audit> {
     });
     let mut rules = Vec::new();
     for list in &lists {
+        let catches: Vec<Amount> =
+            (0..list.rules().len()).map(|at| catches.get(&RuleId::of(list, at)).copied().unwrap_or_default()).collect();
+        let facts = facts(&tree, list, &catches);
+        let missed = missed(&tree, list, &catches, &facts);
         for at in (0..list.rules().len()).rev() {
-            let id = RuleId::of(list, at);
-            let catches = catches.get(&id).copied().unwrap_or_default();
-            let standing = standing(&tree, list, at, catches);
+            let catches = catches[at];
+            let standing = standing(&tree, list, at, catches, &facts[at], missed.get(&at));
             rules.push(Audited { list: Arc::clone(list), at, catches, standing });
         }
     }
@@ -189,7 +192,14 @@ fn reaches(rule: &Rule, path: &BStr) -> bool {
     folders(bare).any(|folder| rule.matches(folder, true)) || rule.matches(bare, bare.len() < path.len())
 }
 
-fn standing(tree: &Tree, list: &Arc<RuleList>, at: usize, catches: Amount) -> Standing {
+fn standing(
+    tree: &Tree,
+    list: &RuleList,
+    at: usize,
+    catches: Amount,
+    facts: &Facts,
+    missed: Option<&Standing>,
+) -> Standing {
     let rule = &list.rules()[at];
     if rule.glob().key() == Key::Never {
         return misread(rule).unwrap_or(Standing::Impossible);
@@ -197,51 +207,120 @@ fn standing(tree: &Tree, list: &Arc<RuleList>, at: usize, catches: Amount) -> St
     if let Some(other) = list.rules()[at + 1..].iter().rev().find(|other| other.text == rule.text) {
         return Standing::Duplicate { line: other.line };
     }
-    let own_file = below(list, list.source.shown.as_bstr());
-    let lets_itself_in =
-        || list.rules()[at + 1..].iter().any(|other| own_file.is_some_and(|file| reaches(other, file)));
-    if !rule.negated && own_file.is_some_and(|file| reaches(rule, file)) && !lets_itself_in() {
-        let tracked = tree.get(list.source.shown.as_bstr()).is_some_and(|entry| entry.state == State::Tracked);
-        if !tracked {
-            return Standing::SwallowsItsFile;
-        }
+    if swallows_its_file(tree, list, at) {
+        return Standing::SwallowsItsFile;
     }
     if catches.files > 0 {
         return Standing::Works;
     }
-    let matched =
-        tree.entries.iter().filter(|entry| below(list, entry.path.as_bstr()).is_some_and(|path| reaches(rule, path)));
-    let mut tracked = 0;
-    let mut overridden = None;
-    for entry in matched {
-        let Some(ruling) = entry.ruling.as_ref().filter(|_| entry.state != State::Tracked) else {
-            tracked += u64::from(entry.state == State::Tracked);
-            continue;
-        };
-        let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
-        let shutting = below(ruling.list(), entry.path.as_bstr())
-            .and_then(|path| folders(path).find(|folder| ruling.ignores() && ruling.rule().matches(folder, true)));
-        match shutting {
-            Some(folder) if rule.negated => {
-                let folder = [ruling.list().source.base.as_slice(), folder, b"/"].concat().into();
-                return Standing::CannotWork { folder, source, line };
-            }
-            _ => overridden = overridden.or(Some(Standing::Overridden { source, line })),
-        }
-    }
-    match overridden {
+    let decided = facts.shut.clone().filter(|_| rule.negated).or_else(|| facts.overridden.clone());
+    match decided {
         Some(standing) => standing,
-        None if tracked > 0 && !rule.negated => Standing::OnlyTracked { files: tracked },
-        None => misread(rule).or_else(|| missed(tree, list, rule)).unwrap_or(Standing::CatchesNothing),
+        None if facts.tracked > 0 && !rule.negated => Standing::OnlyTracked { files: facts.tracked },
+        None => misread(rule).or_else(|| missed.cloned()).unwrap_or(Standing::CatchesNothing),
     }
 }
 
-/// Whether a rule that catches nothing misses candidates by little.
-fn missed(tree: &Tree, list: &RuleList, rule: &Rule) -> Option<Standing> {
-    let candidates = || tree.in_state(State::Candidate).filter_map(|entry| below(list, entry.path.as_bstr()));
-    let mut looser = near::looser(rule).filter(|_| !rule.negated);
-    let (because, wider) = looser.find(|(_, wider)| candidates().any(|path| reaches(wider, path)))?;
-    Some(Standing::Misread { because, mended: wider.text })
+fn swallows_its_file(tree: &Tree, list: &RuleList, at: usize) -> bool {
+    let Some(file) = below(list, list.source.shown.as_bstr()) else { return false };
+    let rule = &list.rules()[at];
+    !rule.negated
+        && reaches(rule, file)
+        && !list.rules()[at + 1..].iter().any(|other| reaches(other, file))
+        && tree.get(list.source.shown.as_bstr()).is_none_or(|entry| entry.state != State::Tracked)
+}
+
+/// What is known of a rule that decides about nothing.
+#[derive(Default, Clone)]
+struct Facts {
+    /// How many tracked files it matches.
+    tracked: u64,
+    /// The first rule that decides about a path that it matches, too.
+    overridden: Option<Standing>,
+    /// The first folder that is shut above a path that it matches.
+    shut: Option<Standing>,
+}
+
+/// A folder with the rules that match it or one above it.
+type Above<'t> = (&'t [u8], Vec<u32>);
+
+/// Goes over entries, which come sorted, with the places of all wanted rules that match the path or a folder above it.
+fn reached<'t>(
+    entries: impl Iterator<Item = &'t Entry>,
+    list: &RuleList,
+    wanted: &dyn Fn(usize) -> bool,
+    take: &mut dyn FnMut(&'t Entry, &[u32]),
+) {
+    let base = list.source.base.len();
+    let mut above: Vec<Above> = Vec::new();
+    let rules_of = |path: &[u8], is_folder: bool, inherited: Option<&Above>| {
+        let mut rules = inherited.map_or_else(Vec::new, |(_, rules)| rules.clone());
+        rules.extend(list.all_matches(path.as_bstr(), is_folder).into_iter().filter(|at| wanted(*at as usize)));
+        rules
+    };
+    for entry in entries {
+        let bare = entry.path.strip_suffix(b"/").unwrap_or(&entry.path);
+        above.retain(|(folder, _)| bare.starts_with(folder) && bare.get(folder.len()) == Some(&b'/'));
+        let known = above.last().map_or(base, |(folder, _)| folder.len() + 1);
+        for slash in bare[known.min(bare.len())..].find_iter("/").map(|slash| known + slash) {
+            let rules = rules_of(&bare[..slash], true, above.last());
+            above.push((&bare[..slash], rules));
+        }
+        let rules = rules_of(bare, bare.len() < entry.path.len(), above.last());
+        if !rules.is_empty() {
+            take(entry, &rules);
+        }
+    }
+}
+
+fn facts(tree: &Tree, list: &RuleList, catches: &[Amount]) -> Vec<Facts> {
+    let mut facts = vec![Facts::default(); list.rules().len()];
+    let idle = |at: usize| catches[at].files == 0;
+    reached(tree.below(list.source.base.as_bstr()), list, &idle, &mut |entry, rules| {
+        let ruling = entry.ruling.as_ref().filter(|_| entry.state != State::Tracked);
+        for at in rules {
+            let facts = &mut facts[*at as usize];
+            let Some(ruling) = ruling else {
+                facts.tracked += u64::from(entry.state == State::Tracked);
+                continue;
+            };
+            let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
+            let shut = below(ruling.list(), entry.path.as_bstr())
+                .and_then(|path| folders(path).find(|folder| ruling.ignores() && ruling.rule().matches(folder, true)));
+            if let (Some(folder), None) = (shut, &facts.shut) {
+                let folder = [ruling.source().base.as_slice(), folder, b"/"].concat().into();
+                facts.shut = Some(Standing::CannotWork { folder, source: source.clone(), line });
+            }
+            if facts.overridden.is_none() {
+                facts.overridden = Some(Standing::Overridden { source, line });
+            }
+        }
+    });
+    facts
+}
+
+/// The rules that match nothing and miss candidates by little, by their place.
+fn missed(tree: &Tree, list: &RuleList, catches: &[Amount], facts: &[Facts]) -> HashMap<usize, Standing> {
+    let idle = |at: &usize| catches[*at].files == 0 && facts[*at].overridden.is_none() && facts[*at].tracked == 0;
+    let mut wider: Vec<(usize, &'static str, Rule)> = Vec::new();
+    for at in (0..list.rules().len()).filter(idle) {
+        let rule = &list.rules()[at];
+        wider.extend(near::looser(rule).filter(|_| !rule.negated).map(|(because, looser)| (at, because, looser)));
+    }
+    let mut missed = HashMap::new();
+    for case in [Case::Sensitive, Case::Blind] {
+        let of_case: Vec<_> = wider.iter().filter(|(_, _, rule)| rule.case() == case).collect();
+        let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
+        let looser = RuleList::of(list.source.clone(), rules, case);
+        let candidates = tree.below(list.source.base.as_bstr()).filter(|entry| entry.state == State::Candidate);
+        reached(candidates, &looser, &|_| true, &mut |_, found| {
+            for nth in found {
+                let (at, because, rule) = of_case[*nth as usize];
+                missed.entry(*at).or_insert_with(|| Standing::Misread { because, mended: rule.text.clone() });
+            }
+        });
+    }
+    missed
 }
 
 /// Whether the form of a rule tells that something else was meant.

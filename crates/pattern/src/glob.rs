@@ -73,6 +73,10 @@ impl Glob {
         Self { kind: Kind::new(pattern, against, fold), fold }
     }
 
+    pub(crate) fn is_blind(&self) -> bool {
+        self.fold
+    }
+
     /// Whether the pattern matches the whole of `text`. In a case-blind pattern, ASCII letters match either case.
     pub fn matches(&self, text: &[u8]) -> bool {
         let same = |a: &[u8], b: &[u8]| {

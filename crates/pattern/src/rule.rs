@@ -48,6 +48,11 @@ impl Rule {
         Self { text: text.into(), line, negated, folders_only, anchored, glob }
     }
 
+    /// Whether it tells upper and lower case apart.
+    pub fn case(&self) -> Case {
+        if self.glob.is_blind() { Case::Blind } else { Case::Sensitive }
+    }
+
     /// The compiled pattern. What it must match: the path below the rule's folder if [`Rule::anchored`], else the name.
     pub fn glob(&self) -> &Glob {
         &self.glob

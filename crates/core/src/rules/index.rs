@@ -72,14 +72,34 @@ impl Index {
     /// The last rule that matches: `path` is below the list's folder, `name` its last part.
     pub(super) fn last(&self, rules: &[Rule], path: &[u8], name: &[u8], is_folder: &dyn Fn() -> bool) -> Option<u32> {
         let mut best = Best { rules, is_folder, at: None };
-        if self.fold {
-            self.names.search(&mut best, name, &name.to_ascii_lowercase());
-            self.paths.search(&mut best, path, &path.to_ascii_lowercase());
-        } else {
-            self.names.search(&mut best, name, name);
-            self.paths.search(&mut best, path, path);
-        }
+        self.look_up(path, name, &mut |found, text| best.improve(found, text));
         best.at
+    }
+
+    /// All rules that match, in no order.
+    pub(super) fn all(&self, rules: &[Rule], path: &[u8], name: &[u8], is_folder: bool) -> Vec<u32> {
+        let mut all = Vec::new();
+        self.look_up(path, name, &mut |found, text| {
+            all.extend(found.iter().copied().filter(|at| {
+                let rule = &rules[*at as usize];
+                (is_folder || !rule.folders_only) && rule.glob().matches(text)
+            }));
+        });
+        // A rule is met as often as its three bytes occur.
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// Hands on every drawer that may hold a match, with the text to match.
+    fn look_up<'t>(&self, path: &'t [u8], name: &'t [u8], take: &mut dyn FnMut(&[u32], &'t [u8])) {
+        if self.fold {
+            self.names.open(&name.to_ascii_lowercase(), &mut |found| take(found, name));
+            self.paths.open(&path.to_ascii_lowercase(), &mut |found| take(found, path));
+        } else {
+            self.names.open(name, &mut |found| take(found, name));
+            self.paths.open(path, &mut |found| take(found, path));
+        }
     }
 }
 
@@ -109,18 +129,20 @@ impl Drawers {
         self.ends[place].1.entry(text.into()).or_default().push(at);
     }
 
-    /// `folded` is the text in the form that the drawers are filed under.
-    fn search(&self, best: &mut Best, text: &[u8], folded: &[u8]) {
-        if let Some(found) = self.whole.get(folded) {
-            best.improve(found, text);
+    /// `text` is in the form that the drawers are filed under.
+    fn open(&self, text: &[u8], take: &mut dyn FnMut(&[u32])) {
+        if let Some(found) = self.whole.get(text) {
+            take(found);
         }
-        for (length, filed) in self.ends.iter().filter(|(length, _)| *length <= folded.len()) {
-            if let Some(found) = filed.get(&folded[folded.len() - length..]) {
-                best.improve(found, text);
+        for (length, filed) in self.ends.iter().filter(|(length, _)| *length <= text.len()) {
+            if let Some(found) = filed.get(&text[text.len() - length..]) {
+                take(found);
             }
         }
-        self.grams.search(best, text, folded);
-        best.improve(&self.rest, text);
+        self.grams.open(text, take);
+        if !self.rest.is_empty() {
+            take(&self.rest);
+        }
     }
 }
 
@@ -134,17 +156,17 @@ impl Grams {
         self.filed.entry(gram).or_default().push(at);
     }
 
-    fn search(&self, best: &mut Best, text: &[u8], folded: &[u8]) {
+    fn open(&self, text: &[u8], take: &mut dyn FnMut(&[u32])) {
         if self.seen.is_empty() {
             return;
         }
-        for bytes in folded.windows(3) {
+        for bytes in text.windows(3) {
             let gram = [bytes[0], bytes[1], bytes[2]];
             let (word, bit) = place(gram);
             if self.seen[word] & bit != 0
                 && let Some(found) = self.filed.get(&gram)
             {
-                best.improve(found, text);
+                take(found);
             }
         }
     }

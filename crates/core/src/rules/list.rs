@@ -23,6 +23,11 @@ impl RuleList {
                 Line::Blank | Line::Comment => None,
             })
             .collect();
+        Self::of(source, rules, case)
+    }
+
+    /// A list of rules that are read already, all in that case.
+    pub fn of(source: Source, rules: Vec<Rule>, case: Case) -> Self {
         let index = Index::of(&rules, case);
         Self { source, rules, index }
     }
@@ -37,10 +42,11 @@ impl RuleList {
         &self.rules
     }
 
-    /// Whether one rule matches a path, looking at no folder above it.
-    pub(crate) fn matches(&self, at: u32, path: &BStr, is_folder: bool) -> bool {
-        let below = path.strip_prefix(self.source.base.as_slice());
-        below.is_some_and(|below| self.rules[at as usize].matches(below.into(), is_folder))
+    /// The places of all rules that match a path, looking at no folder above it; none for a path above this list's folder.
+    pub fn all_matches(&self, path: &BStr, is_folder: bool) -> Vec<u32> {
+        let Some(below) = path.strip_prefix(self.source.base.as_slice()) else { return Vec::new() };
+        let name_at = below.iter().rposition(|byte| *byte == b'/').map_or(0, |slash| slash + 1);
+        self.index.all(&self.rules, below, &below[name_at..], is_folder)
     }
 
     /// The last rule that matches a path below this list's folder; none for a path above it. `name_at` is where the

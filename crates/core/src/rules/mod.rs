@@ -52,9 +52,8 @@ impl Chain {
     /// Every rule that matches this one path, strongest first: the first decides, it overrides the others.
     pub fn all_rulings(&self, path: &BStr, is_folder: bool) -> Vec<Ruling> {
         let of_list = |list: &Arc<RuleList>| {
-            let list = Arc::clone(list);
-            let matched = (0..list.rules().len() as u32).rev().filter(|at| list.matches(*at, path, is_folder));
-            matched.map(|at| Ruling::new(Arc::clone(&list), at)).collect::<Vec<_>>()
+            let all = list.all_matches(path, is_folder).into_iter().rev();
+            all.map(|at| Ruling::new(Arc::clone(list), at)).collect::<Vec<_>>()
         };
         self.lists().flat_map(of_list).collect()
     }
