@@ -43,7 +43,7 @@ impl Check {
 fn text(context: &Context, found: &Found) -> Result<String> {
     let mut text = String::new();
     if found.findings.is_empty() {
-        writeln!(text, "{}", Paint::Good.on("nothing found"))?;
+        writeln!(text, "{}", super::survey::nothing_found(found))?;
         return Ok(text);
     }
     for group in found.findings.chunk_by(|a, b| (a.level, a.class) == (b.level, b.class)) {

@@ -46,6 +46,15 @@ impl Survey {
     }
 }
 
+/// That there are no findings, as far as could be seen.
+pub fn nothing_found(found: &Found) -> String {
+    if found.unread.is_empty() {
+        Paint::Good.on("nothing found that should not be tracked")
+    } else {
+        Paint::Warn.on("nothing found in what could be read")
+    }
+}
+
 struct Seen<'a> {
     context: &'a Context<'a>,
     tree: &'a Tree,
@@ -205,7 +214,7 @@ impl Seen<'_> {
     fn text_of_findings(&self, text: &mut String) -> Result<()> {
         let summary = SummaryOut::of(&self.found.findings);
         if summary.classes.is_empty() {
-            writeln!(text, "\n{}", Paint::Good.on("Nothing found that should not be tracked."))?;
+            writeln!(text, "\n{}", nothing_found(self.found))?;
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Findings"))?;

@@ -35,7 +35,9 @@ impl From<String> for Cell {
 impl Cell {
     /// Text in a colour.
     pub fn painted(paint: Paint, text: impl ToString) -> Self {
-        let (color, bold) = paint.color();
+        let text = text.to_string();
+        // Colour around nothing would keep the spaces before it at the end of a row.
+        let (color, bold) = if text.is_empty() { (None, false) } else { paint.color() };
         let mut cell = comfy_table::Cell::new(text);
         if let Some(number) = color {
             cell = cell.fg(comfy_table::Color::AnsiValue(number));
