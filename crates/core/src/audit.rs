@@ -186,12 +186,6 @@ fn folders(path: &BStr) -> impl Iterator<Item = &BStr> {
     path.find_iter("/").map(|slash| path[..slash].as_bstr())
 }
 
-/// Whether a rule matches a path or a folder above it.
-fn reaches(rule: &Rule, path: &BStr) -> bool {
-    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-    folders(bare).any(|folder| rule.matches(folder, true)) || rule.matches(bare, bare.len() < path.len())
-}
-
 fn standing(
     tree: &Tree,
     list: &RuleList,
@@ -225,8 +219,8 @@ fn swallows_its_file(tree: &Tree, list: &RuleList, at: usize) -> bool {
     let Some(file) = below(list, list.source.shown.as_bstr()) else { return false };
     let rule = &list.rules()[at];
     !rule.negated
-        && reaches(rule, file)
-        && !list.rules()[at + 1..].iter().any(|other| reaches(other, file))
+        && rule.reaches(file)
+        && !list.rules()[at + 1..].iter().any(|other| other.reaches(file))
         && tree.get(list.source.shown.as_bstr()).is_none_or(|entry| entry.state != State::Tracked)
 }
 

@@ -85,7 +85,7 @@ fn one<'a>(place: &Place, oracle: &Oracle, tree: &Tree, expected: &'a Expectatio
     let mut paths: Vec<BString> = expected.path.iter().map(|path| path.as_str().into()).collect();
     if let Some(pattern) = &expected.pattern {
         let rule = Rule::parse(pattern.as_bytes(), 1, place.case());
-        let matched = tree.entries.iter().filter(|entry| reaches(&rule, entry.path.as_bstr()));
+        let matched = tree.entries.iter().filter(|entry| rule.reaches(entry.path.as_bstr()));
         paths.extend(matched.map(|entry| entry.path.clone()));
     }
     let mut wrong = Vec::new();
@@ -96,12 +96,6 @@ fn one<'a>(place: &Place, oracle: &Oracle, tree: &Tree, expected: &'a Expectatio
         }
     }
     Ok(Outcome { expected, paths: paths.len(), wrong })
-}
-
-fn reaches(rule: &Rule, path: &BStr) -> bool {
-    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-    bare.find_iter("/").any(|slash| rule.matches(bare[..slash].as_bstr(), true))
-        || rule.matches(bare, bare.len() < path.len())
 }
 
 /// Expectations that today's state would meet, as text to add to the settings: an example for every rule that catches

@@ -74,22 +74,17 @@ fn reread(text: &[u8]) -> Rule {
 }
 
 /// The rules of a chain that would keep a path out if they were written a little differently, strongest first, each with
-/// the first change that suffices.
-pub fn near_misses(chain: &Chain, path: &BStr, is_folder: bool) -> Vec<NearMiss> {
-    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+/// the first change that suffices. A path that ends in a slash is a folder.
+pub fn near_misses(chain: &Chain, path: &BStr) -> Vec<NearMiss> {
     let mut found = Vec::new();
     for list in chain.lists() {
-        let Some(below) = bare.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else {
+        let Some(below) = path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else {
             continue;
-        };
-        let reaches = |rule: &Rule| {
-            let mut above = below.find_iter("/").map(|slash| below[..slash].as_bstr());
-            above.any(|folder| rule.matches(folder, true)) || rule.matches(below, is_folder)
         };
         for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {
             let change = LOOSER.iter().chain(MISREAD).find_map(|(because, change)| {
                 let changed = change(rule)?;
-                reaches(&changed).then_some((*because, changed))
+                changed.reaches(below).then_some((*because, changed))
             });
             if let Some((because, changed)) = change {
                 found.push(NearMiss {

@@ -130,13 +130,13 @@ fn near_misses_say_what_would_match() {
     ] {
         let chain = Chain::new([list("", &[rule.to_owned()], Case::Sensitive)]);
         assert!(chain.shuts(path.into(), false).is_none(), "{rule} does miss {path}");
-        let misses = near_misses(&chain, path.into(), false);
+        let misses = near_misses(&chain, path.into());
         assert_eq!(misses.len(), 1, "{rule} on {path}");
         assert!(misses[0].because.contains(because), "{rule}: {}", misses[0].because);
         assert_eq!(misses[0].mended, mended, "{rule}");
     }
     let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
-    assert!(near_misses(&chain, "level.c".into(), false).is_empty());
+    assert!(near_misses(&chain, "level.c".into()).is_empty());
 }
 
 #[test]

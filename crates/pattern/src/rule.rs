@@ -67,6 +67,13 @@ impl Rule {
         let name = path.rfind_byte(b'/').map_or(path.as_bytes(), |slash| &path[slash + 1..]);
         self.glob.matches(if self.anchored { path } else { name })
     }
+
+    /// Whether the rule's pattern matches `path` or a folder above it. A path that ends in a slash is a folder.
+    pub fn reaches(&self, path: &BStr) -> bool {
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        bare.find_iter("/").any(|slash| self.matches(bare[..slash].as_bstr(), true))
+            || self.matches(bare, bare.len() < path.len())
+    }
 }
 
 /// A pattern that matches this literal text: special characters get a back-slash, as do a leading `#` or `!` and a

@@ -223,11 +223,7 @@ fn caught(context: &Context, tree: &Tree, target: &Target, pattern: &BStr) -> Am
 /// Whether the only rule of a list matches a path or a folder above it.
 fn matched(list: &RuleList, path: &BStr) -> bool {
     let Some(below) = path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else { return false };
-    let bare = below.strip_suffix(b"/").unwrap_or(below).as_bstr();
-    list.rules().iter().any(|rule| {
-        bare.find_iter("/").any(|slash| rule.matches(bare[..slash].as_bstr(), true))
-            || rule.matches(bare, bare.len() < below.len())
-    })
+    list.rules().iter().any(|rule| rule.reaches(below))
 }
 
 /// The rule that keeps out all that a pattern matches, if it matches something and one rule does. A pattern that names one

@@ -100,9 +100,8 @@ impl Try {
 /// The rules that keep out already what the patterns match.
 fn covered(tree: &Tree, list: &RuleList) -> String {
     let matches = |entry: &&Entry| {
-        let bare = entry.path.strip_suffix(b"/").unwrap_or(&entry.path);
-        let below = bare.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr);
-        below.is_some_and(|below| list.rules().iter().any(|rule| rule.matches(below, bare.len() < entry.path.len())))
+        let below = entry.path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr);
+        below.is_some_and(|below| list.rules().iter().any(|rule| rule.reaches(below)))
     };
     let mut rulings: Vec<&Ruling> =
         tree.in_state(State::Ignored).filter(matches).filter_map(|e| e.ruling.as_ref()).collect();

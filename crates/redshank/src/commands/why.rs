@@ -216,7 +216,7 @@ const NEAR: usize = 3;
 
 /// The rules that nearly matched, and what would.
 fn near(rules: &Chain, path: &BStr) -> String {
-    let misses = near_misses(rules, path, path.ends_with(b"/"));
+    let misses = near_misses(rules, path);
     let told = misses.iter().take(NEAR).map(|miss| {
         let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
         let (pattern, mended) = (shown(miss.pattern.as_bstr()), shown(miss.mended.as_bstr()));
