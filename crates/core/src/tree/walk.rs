@@ -152,7 +152,9 @@ impl<'a> Walk<'a> {
             if name.eq_ignore_ascii_case(b".git") {
                 continue;
             }
-            let mut at = path.clone();
+            // Room for a slash, too, should it be a folder.
+            let mut at = BString::from(Vec::with_capacity(path.len() + name.len() + 1));
+            at.push_str(&path);
             at.push_str(&name);
             self.sort_in(threads, at, kind, &chain, shut.as_ref(), seen);
         }

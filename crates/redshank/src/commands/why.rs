@@ -8,10 +8,13 @@ use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
 use redshank_core::near::near_misses;
-use redshank_core::rules::{Chain, Ruling};
+use redshank_core::rules::{Chain, RuleId, Ruling};
 use redshank_core::tree::{Answer, Oracle, Overlay, State};
 use serde::Serialize;
+use serde_json::value::{RawValue, to_raw_value};
 use std::borrow::Cow;
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::ffi::OsString;
 use std::io::{BufRead, BufReader, Write};
 use std::process::ExitCode;
@@ -32,12 +35,12 @@ pub struct Why {
 
 /// One answer, as a line of `--format jsonl`.
 #[derive(Serialize)]
-struct AnswerOut<'a> {
+struct AnswerOut<'a, R> {
     path: Cow<'a, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     path_b64: Option<String>,
     verdict: State,
-    rule: Option<RuleOut<'a>>,
+    rule: Option<R>,
 }
 
 #[derive(Serialize)]
@@ -79,9 +82,16 @@ impl Why {
         match context.asked.format {
             _ if context.asked.quiet => {}
             Format::Json | Format::Junit => render::json(
-                &answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)).collect::<Vec<_>>(),
+                &answers
+                    .iter()
+                    .map(|(given, _, answer)| {
+                        out(given.as_bstr(), answer.state, answer.ruling.as_ref().map(RuleOut::from))
+                    })
+                    .collect::<Vec<_>>(),
             )?,
-            Format::Jsonl => render::jsonl(answers.iter().map(|(given, _, answer)| out(given.as_bstr(), answer)))?,
+            Format::Jsonl => render::jsonl(answers.iter().map(|(given, _, answer)| {
+                out(given.as_bstr(), answer.state, answer.ruling.as_ref().map(RuleOut::from))
+            }))?,
             Format::Text => {
                 for (given, path, answer) in &answers {
                     put!("{}", text(&oracle, given.as_bstr(), path.as_bstr(), answer)?)?;
@@ -94,25 +104,26 @@ impl Why {
     /// Answers each question as it comes: nothing waits for the next.
     fn stream(&self, context: &Context, oracle: &Oracle) -> Result<ExitCode> {
         let mut input = BufReader::with_capacity(1 << 16, std::io::stdin().lock());
-        let mut output = std::io::BufWriter::with_capacity(1 << 16, std::io::stdout().lock());
+        let mut output = Vec::with_capacity(2 * FLUSH_AT);
+        let mut told = ToldRules::default();
         let end = if self.z { 0 } else { b'\n' };
         let mut question = Vec::new();
         let mut all_ignored = true;
         loop {
             // What is asked already is answered in one go; before waiting for more, all answers are out.
-            if input.buffer().is_empty() {
-                output.flush()?;
+            if input.buffer().is_empty() || output.len() > FLUSH_AT {
+                put_out(&mut output)?;
             }
             question.clear();
             if input.read_until(end, &mut question)? == 0 {
-                output.flush()?;
+                put_out(&mut output)?;
                 return Ok(found(context.asked.quiet && !all_ignored));
             }
             let given = question.strip_suffix(&[end]).unwrap_or(&question).as_bstr();
             let (path, answer) = match ask(context, oracle, given) {
                 Ok(found) => found,
                 Err(error) => {
-                    output.flush()?;
+                    put_out(&mut output)?;
                     return Err(error);
                 }
             };
@@ -120,15 +131,15 @@ impl Why {
             match context.asked.format {
                 _ if context.asked.quiet => {}
                 Format::Text => {
-                    output.flush()?;
                     put!("{}", text(oracle, given, path.as_bstr(), &answer)?)?;
                 }
                 Format::Json | Format::Junit => {
                     bail!("answers to a stream have no end to close a document with\n  use --format jsonl")
                 }
                 Format::Jsonl => {
-                    serde_json::to_writer(&mut output, &out(given, &answer))?;
-                    output.write_all(b"\n")?;
+                    let rule = answer.ruling.as_ref().map(|ruling| told.json(ruling)).transpose()?;
+                    serde_json::to_writer(&mut output, &out(given, answer.state, rule))?;
+                    output.push(b'\n');
                 }
             }
         }
@@ -144,9 +155,33 @@ fn ask<'a>(context: &Context, oracle: &Oracle, given: &'a BStr) -> Result<(Cow<'
     Ok((path, answer))
 }
 
-fn out<'a>(given: &'a BStr, answer: &'a Answer) -> AnswerOut<'a> {
+fn out<R>(given: &BStr, verdict: State, rule: Option<R>) -> AnswerOut<'_, R> {
     let (path, path_b64) = report::text(given);
-    AnswerOut { path, path_b64, verdict: answer.state, rule: answer.ruling.as_ref().map(RuleOut::from) }
+    AnswerOut { path, path_b64, verdict, rule }
+}
+
+/// How much is answered before it is put out, in bytes, where questions keep coming.
+const FLUSH_AT: usize = 1 << 16;
+
+fn put_out(output: &mut Vec<u8>) -> Result<()> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(output)?;
+    out.flush()?;
+    output.clear();
+    Ok(())
+}
+
+/// The rules that were told, as they are written: few rules decide about many paths.
+#[derive(Default)]
+struct ToldRules(HashMap<RuleId, Box<RawValue>>);
+
+impl ToldRules {
+    fn json(&mut self, ruling: &Ruling) -> Result<&RawValue> {
+        Ok(match self.0.entry(ruling.id()) {
+            Entry::Occupied(told) => told.into_mut(),
+            Entry::Vacant(new) => new.insert(to_raw_value(&RuleOut::from(ruling))?),
+        })
+    }
 }
 
 /// The answer in words.
