@@ -135,14 +135,16 @@ fn rule_files_of_any_kind_are_read_as_git_reads_them() {
 }
 
 #[test]
-fn a_path_through_a_link_is_answered_by_its_own_names() {
+fn a_path_through_a_link_is_refused_as_git_refuses_it() {
     let nia = Person::with_repository();
     nia.writes("real/x.log", "");
     nia.writes(".gitignore", "/real/\n");
     std::os::unix::fs::symlink("real", nia.here().join("link")).unwrap();
     nia.agrees_with_git();
-    let said = nia.redshank(&["why", "link/x.log"]).fine().out;
-    assert!(said.contains("not ignored"), "{said}");
+    assert_eq!(nia.git_says(&["check-ignore", "--no-index", "link/x.log"]).code, 128);
+    let said = nia.redshank(&["why", "link/x.log"]);
+    assert!(said.code == 2 && said.err.contains("through the link link"), "{}", said.err);
+    assert_eq!(nia.redshank(&["why", "link"]).code, 0);
 }
 
 #[test]

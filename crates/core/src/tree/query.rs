@@ -24,6 +24,8 @@ struct Folder {
     chain: Chain,
     /// The rule that shuts it or a folder above, and the length of that folder's path.
     shut: Option<(Ruling, usize)>,
+    /// If it, or a folder above it, is a link: the length of that path.
+    link: Option<usize>,
     /// The tracked paths in it.
     tracked: Span,
 }
@@ -36,6 +38,8 @@ pub struct Answer {
     pub ruling: Option<Ruling>,
     /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without a slash at its end.
     pub shut: Option<usize>,
+    /// If the path leads through a link: how long the link's path is, in bytes. git looks at the link, not behind it.
+    pub link: Option<usize>,
 }
 
 impl<'a> Oracle<'a> {
@@ -49,7 +53,7 @@ impl<'a> Oracle<'a> {
             None => Index::default(),
         };
         let chain = with_rules(place, &overlay, b"".into(), place.everywhere(&overlay))?;
-        let top = Rc::new(Folder { chain, shut: None, tracked: index.whole() });
+        let top = Rc::new(Folder { chain, shut: None, link: None, tracked: index.whole() });
         Ok(Self { place, overlay, index, top, folders: RefCell::default() })
     }
 
@@ -75,7 +79,7 @@ impl<'a> Oracle<'a> {
             Some(ruling) if ruling.ignores() => State::Ignored,
             _ => State::Candidate,
         };
-        Ok(Answer { state, ruling, shut })
+        Ok(Answer { state, ruling, shut, link: folder.link.filter(|_| bare.len() == path.len()) })
     }
 
     /// The rules that hold where a path lies, strongest first.
@@ -114,15 +118,17 @@ impl<'a> Oracle<'a> {
     fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
         let tracked = self.index.span(path, above.tracked);
         let chain = above.chain.clone();
+        let is_link = || std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_symlink());
+        let link = above.link.or_else(|| is_link().then_some(path.len()));
         if above.shut.is_some() {
-            return Ok(Folder { chain, shut: above.shut.clone(), tracked });
+            return Ok(Folder { chain, shut: above.shut.clone(), link, tracked });
         }
         match chain.ruling(path, &|| true).filter(Ruling::ignores) {
-            Some(ruling) => Ok(Folder { chain, shut: Some((ruling, path.len())), tracked }),
+            Some(ruling) => Ok(Folder { chain, shut: Some((ruling, path.len())), link, tracked }),
             None => {
                 let slashed = [path.as_bytes(), b"/"].concat();
                 let chain = with_rules(self.place, &self.overlay, slashed.as_bstr(), chain)?;
-                Ok(Folder { chain, shut: None, tracked })
+                Ok(Folder { chain, shut: None, link, tracked })
             }
         }
     }

@@ -152,6 +152,12 @@ fn ask<'a>(context: &Context, oracle: &Oracle, given: &'a BStr) -> Result<(Cow<'
         bail!("{given} is the top folder itself; no rule applies to it\n  name a path inside it");
     }
     let answer = oracle.ask(path.as_bstr())?;
+    if let Some(length) = answer.link {
+        let link = shown(path[..length].as_bstr());
+        bail!(
+            "{given} leads through the link {link}\n  git looks at the link, not behind it; name the link or the real path"
+        );
+    }
     Ok((path, answer))
 }
 
