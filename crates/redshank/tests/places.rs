@@ -20,6 +20,10 @@ fn in_a_folder_that_is_no_repository_it_looks_and_says_what_to_do() {
     }
     assert!(nia.redshank(&["draft", "--write", "--yes"]).fine().out.contains("deleting the new lines"));
     assert_eq!(nia.lists("candidate"), [".gitignore", "app/Cargo.toml"]);
+    let drafted = nia.reads(".gitignore");
+    let refused = nia.redshank(&["drop", "/app/target/", "--write", "--yes"]);
+    assert!(refused.code == 2 && refused.err.contains("git init"), "no way back, no taking out: {}", refused.err);
+    assert_eq!(nia.reads(".gitignore"), drafted);
     nia.git(&["init", "-q"]);
     nia.agrees_with_git();
 }

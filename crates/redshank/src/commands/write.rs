@@ -18,6 +18,13 @@ pub struct Rewrite {
     pub after: Vec<u8>,
 }
 
+impl Rewrite {
+    /// Whether all that the file held stands at its start.
+    fn adds_only(&self) -> bool {
+        self.after.starts_with(self.target.contents.as_deref().unwrap_or_default())
+    }
+}
+
 /// A change of rule files to be shown, and made if told.
 pub struct Proposal<'a> {
     /// The command that makes it, for the journal.
@@ -84,7 +91,12 @@ fn write(context: &Context, command: &str, files: &[Rewrite]) -> Result<()> {
         return Ok(Journal::of(place)?.apply(command, &Changes { writes, untracked: Vec::new() })?);
     }
     match files {
-        [one] if one.target.source.reach == Reach::Team => Ok(write_without_journal(place, &one.after)?),
-        _ => bail!("outside a repository only the ignore file at the top can be written\n  run `git init` first"),
+        // Without a journal nothing may be taken out: what stood there would be gone.
+        [one] if one.target.source.reach == Reach::Team && one.adds_only() => {
+            Ok(write_without_journal(place, &one.after)?)
+        }
+        _ => {
+            bail!("outside a repository lines can only be added, to the ignore file at the top\n  run `git init` first")
+        }
     }
 }
