@@ -56,7 +56,7 @@ const MISREAD: &[Change] = &[
         let parts = rule.text.windows(2).any(|pair| pair[0] == b'\\' && pair[1].is_ascii_alphanumeric());
         parts.then(|| reread(&rule.text.replace("\\", "/")))
     }),
-    ("a pattern can't start with `./`", |rule| rule.text.strip_prefix(b"./").map(reread)),
+    ("a pattern can't start with `./`", |rule| Some(reread(&[b"/", rule.text.strip_prefix(b"./")?].concat()))),
 ];
 
 /// What the form of a rule tells: why it may not be read as it was meant, and what may have been meant.

@@ -122,5 +122,6 @@ impl<'a> Context<'a> {
 /// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`. Hidden files may be taken
 /// the long way.
 fn is_plain(path: &BStr) -> bool {
-    !path.starts_with(b"/") && !path.starts_with(b".") && !path.contains_str("//") && !path.contains_str("/.")
+    let starts_plain = |at: usize| !matches!(path.get(at), Some(b'/' | b'.'));
+    starts_plain(0) && memchr::memchr_iter(b'/', path).all(|slash| starts_plain(slash + 1))
 }

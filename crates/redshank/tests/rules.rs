@@ -136,3 +136,21 @@ fn templates_are_found_by_name_title_and_marker_and_prove_themselves() {
     let shown = nia.redshank(&["templates", "show", "rust"]).fine().out;
     assert!(shown.contains("/target/") && shown.contains("cargo build"), "{shown}");
 }
+
+#[test]
+fn a_rule_that_cannot_work_is_shown_with_a_marker_under_the_fault_and_the_mend() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "target/ # build\nlogs\\old\n./dist\nout/\n!out/keep.c\n");
+    nia.writes("out/keep.c", "");
+    let text = nia.redshank(&["rules"]).fine().out;
+    for (line, marker, mend) in [
+        ("1  target/ # build", "         ^^^^^^^^", "`target/` may be meant"),
+        ("2  logs\\old", "      ^", "`logs/old` may be meant"),
+        ("3  ./dist", "  ^", "`/dist` may be meant"),
+        ("5  !out/keep.c", "  ^^^^^^^^^^^", "`/out/*`"),
+    ] {
+        let shown = format!("    .gitignore:{line}\n{}{marker}\n    ", " ".repeat(16));
+        let after = text.split_once(&shown).unwrap_or_else(|| panic!("no {shown:?} in:\n{text}")).1;
+        assert!(after.lines().next().unwrap().contains(mend), "{text}");
+    }
+}

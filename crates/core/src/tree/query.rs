@@ -5,18 +5,18 @@ use crate::rules::{Chain, Ruling};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
+use parking_lot::RwLock;
 use redshank_git::{Index, Span};
-use std::cell::RefCell;
 use std::collections::HashMap;
-use std::rc::Rc;
+use std::sync::Arc;
 
-/// Answers questions about single paths. What it learns of a folder it keeps.
+/// Answers questions about single paths, from several threads if asked so. What it learns of a folder it keeps.
 pub struct Oracle<'a> {
     place: &'a Place,
     overlay: Overlay,
     index: Index,
-    top: Rc<Folder>,
-    folders: RefCell<HashMap<BString, Rc<Folder>, FixedState>>,
+    top: Arc<Folder>,
+    folders: RwLock<HashMap<BString, Arc<Folder>, FixedState>>,
 }
 
 /// What is known of a folder.
@@ -53,8 +53,8 @@ impl<'a> Oracle<'a> {
             None => Index::default(),
         };
         let chain = with_rules(place, &overlay, b"".into(), place.everywhere(&overlay))?;
-        let top = Rc::new(Folder { chain, shut: None, link: None, tracked: index.whole() });
-        Ok(Self { place, overlay, index, top, folders: RefCell::default() })
+        let top = Arc::new(Folder { chain, shut: None, link: None, tracked: index.whole() });
+        Ok(Self { place, overlay, index, top, folders: RwLock::default() })
     }
 
     /// The answer on a path relative to the top, as git's own query gives it. A path that ends in a slash stands for a
@@ -94,22 +94,22 @@ impl<'a> Oracle<'a> {
         std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_dir())
     }
 
-    fn folder(&self, path: &BStr) -> Result<Rc<Folder>> {
+    fn folder(&self, path: &BStr) -> Result<Arc<Folder>> {
         if path.is_empty() {
-            return Ok(Rc::clone(&self.top));
+            return Ok(Arc::clone(&self.top));
         }
-        if let Some(known) = self.folders.borrow().get(path) {
-            return Ok(Rc::clone(known));
+        if let Some(known) = self.folders.read().get(path) {
+            return Ok(Arc::clone(known));
         }
         // From the deepest folder that is known, downwards.
         let ends: Vec<usize> = path.find_iter("/").chain([path.len()]).collect();
-        let known = |end: &usize| self.folders.borrow().get(path[..*end].as_bstr()).map(Rc::clone);
+        let known = |end: &usize| self.folders.read().get(path[..*end].as_bstr()).map(Arc::clone);
         let from = ends.iter().rposition(|end| known(end).is_some());
-        let mut folder = from.and_then(|at| known(&ends[at])).unwrap_or_else(|| Rc::clone(&self.top));
+        let mut folder = from.and_then(|at| known(&ends[at])).unwrap_or_else(|| Arc::clone(&self.top));
         for end in &ends[from.map_or(0, |at| at + 1)..] {
             let here = path[..*end].as_bstr();
-            let below = Rc::new(self.below(&folder, here)?);
-            self.folders.borrow_mut().insert(here.to_owned(), Rc::clone(&below));
+            let below = Arc::new(self.below(&folder, here)?);
+            self.folders.write().insert(here.to_owned(), Arc::clone(&below));
             folder = below;
         }
         Ok(folder)

@@ -1,4 +1,5 @@
 use super::found;
+use super::why::{difference, marked_line, whole};
 use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
@@ -57,12 +58,7 @@ fn text(audit: &Audit) -> Result<String> {
         }
         writeln!(text, "{}", table.text())?;
         for audited in group {
-            if let Standing::Misread { because, mended } = &audited.standing {
-                let rule = shown(audited.rule().text.as_bstr());
-                let place = format!("{}:{}", shown(source.shown.as_bstr()), audited.rule().line);
-                text += &super::why::marked_line(&place, &rule);
-                writeln!(text, "    {because}; `{}` may be meant\n", Paint::Type.on(shown(mended.as_bstr())))?;
-            }
+            text += &diagnosis(audited).unwrap_or_default();
         }
     }
     if audit.rules.is_empty() {
@@ -73,6 +69,30 @@ fn text(audit: &Audit) -> Result<String> {
         writeln!(text, "{} {path} is not read by git: {}", Paint::Warn.on("stray"), stray.because)?;
     }
     Ok(text)
+}
+
+/// What is wrong with a rule that can't do what it seems to: the line with a marker under the fault, and the mend.
+fn diagnosis(audited: &Audited) -> Option<String> {
+    let rule = shown(audited.rule().text.as_bstr());
+    let typed = |text: &str| Paint::Type.on(format!("`{text}`"));
+    let (fault, mend) = match &audited.standing {
+        Standing::Misread { mended, .. } => {
+            let mended = shown(mended.as_bstr());
+            (difference(&rule, &mended), format!("{} may be meant", typed(&mended)))
+        }
+        Standing::CannotWork { folder, .. } => {
+            let open = format!("/{}*", shown(folder.as_bstr()));
+            (
+                whole(&rule),
+                format!("a rule {} in the place of the one that shuts it leaves the folder open", typed(&open)),
+            )
+        }
+        Standing::SwallowsItsFile => (whole(&rule), format!("{} behind it keeps the file", typed("!.gitignore"))),
+        Standing::Impossible => (whole(&rule), "a back-slash before `[` or `\\` makes it stand for itself".to_owned()),
+        _ => return None,
+    };
+    let place = format!("{}:{}", shown(audited.list.source.shown.as_bstr()), audited.rule().line);
+    Some(format!("{}    {}; {mend}\n\n", marked_line(&place, &rule, fault), audited.message()))
 }
 
 fn row(audited: &Audited) -> [Cell; 5] {
