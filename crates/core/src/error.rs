@@ -15,22 +15,27 @@ pub enum Error {
         /// What the system said.
         cause: std::io::Error,
     },
-    /// The settings are not in the format.
+    /// A file of ours is not in the format.
     #[error("{path}, line {line}: {said}")]
-    Settings {
-        /// The settings file.
+    Malformed {
+        /// The file.
         path: PathBuf,
         /// From 1.
         line: usize,
         /// What was found, and what was expected.
         said: String,
     },
-    /// A template is not in the format.
+    /// A template of the repository is somewhere else.
+    #[error(
+        "{0} is a link: a repository's templates may not lie elsewhere\n  put the real file or folder in its place"
+    )]
+    TemplateLink(PathBuf),
+    /// A template can't be used.
     #[error("template `{name}`: {said}")]
     Template {
         /// Its name.
         name: String,
-        /// What was found, and what was expected.
+        /// Why, and what to do.
         said: String,
     },
     /// The table of credential formats can't be used.
@@ -42,6 +47,16 @@ pub enum Error {
         /// The name asked for.
         name: String,
         /// The name most like it.
+        near: String,
+    },
+    /// No template has a variant of that name.
+    #[error(
+        "there is no variant `{name}`\n  did you mean `{near}`? `redshank templates show NAME` lists a template's variants"
+    )]
+    NoVariant {
+        /// The variant asked for.
+        name: String,
+        /// The one most like it.
         near: String,
     },
     /// A folder named by the user is not there.

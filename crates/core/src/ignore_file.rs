@@ -1,6 +1,8 @@
 //! The text of an ignore file: our blocks in it, and adding to it without touching another line.
 
 use bstr::{BStr, BString, ByteSlice, ByteVec};
+use std::collections::BTreeSet;
+use std::ops::Range;
 
 /// A rule to be written, with what stands in the comment above it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -30,6 +32,7 @@ pub struct Section {
 }
 
 const BEGIN: &str = "# redshank: begin ";
+const WROTE: &str = "# redshank: wrote ";
 const END: &str = "# redshank: end ";
 
 impl Section {
@@ -62,16 +65,100 @@ fn one_line(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { '?' } else { c }).collect()
 }
 
-/// The labels of the sections in a file, without revisions.
+/// A few bits of a line's hash, by which a block remembers the lines that were written into it.
+pub type Trace = u32;
+
+/// The trace of a line without its end.
+pub fn trace(line: &[u8]) -> Trace {
+    let hash = blake3::hash(line);
+    let [a, b, c, ..] = hash.as_bytes();
+    u32::from_be_bytes([0, *a, *b, *c])
+}
+
+/// A template's block as it stands in a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Block {
+    /// The template, and its folder.
+    pub label: BString,
+    /// The template's revision.
+    pub revision: u32,
+    /// The lines between the marks, without their ends.
+    pub lines: Vec<BString>,
+    /// The traces of the lines that were ever written into it; `None` if somebody took that line out.
+    pub wrote: Option<BTreeSet<Trace>>,
+    /// Where it stands: the numbers of its lines from 0, marks included.
+    pub place: Range<usize>,
+}
+
+/// The blocks of templates in a file. A block whose end is missing is none.
+pub fn blocks(contents: &[u8]) -> Vec<Block> {
+    let lines: Vec<&[u8]> = contents.lines().collect();
+    let begin = |line: &[u8]| {
+        let (label, rest) = line.strip_prefix(BEGIN.as_bytes())?.rsplit_once_str(" (revision ")?;
+        Some((BString::from(label), rest.strip_suffix(b")")?.to_str().ok()?.parse::<u32>().ok()?))
+    };
+    let mut found = Vec::new();
+    for (start, (label, revision)) in lines.iter().enumerate().filter_map(|(at, line)| Some((at, begin(line)?))) {
+        let end = [END.as_bytes(), &label].concat();
+        let rest = &lines[start + 1..];
+        let length = rest.iter().position(|line| *line == end || line.starts_with(BEGIN.as_bytes()));
+        if let Some(length) = length.filter(|length| rest[*length] == end) {
+            let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) =
+                rest[..length].iter().partition(|line| line.starts_with(WROTE.as_bytes()));
+            let wrote = wrote.first().map(|line| {
+                let traces = line[WROTE.len()..].fields_with(|c| c == ' ');
+                traces.filter_map(|trace| Trace::from_str_radix(trace.to_str().ok()?, 16).ok()).collect()
+            });
+            let lines = lines.into_iter().map(BString::from).collect();
+            found.push(Block { label, revision, lines, wrote, place: start..start + length + 2 });
+        }
+    }
+    found
+}
+
+/// The labels of the templates' blocks in a file.
 pub fn labels(contents: &[u8]) -> Vec<BString> {
-    let marks = contents.lines().filter_map(|line| line.strip_prefix(BEGIN.as_bytes()));
-    marks.map(|mark| mark.rsplit_once_str(" (revision ").map_or(mark, |(label, _)| label).into()).collect()
+    blocks(contents).into_iter().map(|block| block.label).collect()
+}
+
+/// The file's contents with a block in the place of the one it was read from. All other lines stay as they are, and the
+/// new ones end as those do.
+pub fn with_block(contents: &[u8], block: &Block) -> Vec<u8> {
+    let end = line_end(contents);
+    let mut text = Vec::new();
+    for (at, line) in contents.lines_with_terminator().enumerate() {
+        if at == block.place.start {
+            block.text().iter().for_each(|line| text.extend([line.as_slice(), end].concat()));
+        }
+        if !block.place.contains(&at) {
+            text.push_str(line);
+        }
+    }
+    text
+}
+
+impl Block {
+    /// Its lines with the marks around them.
+    fn text(&self) -> Vec<BString> {
+        let traces: Vec<String> = self.wrote.iter().flatten().map(|trace| format!("{trace:06x}")).collect();
+        let mut text = vec![BString::from(format!("{BEGIN}{} (revision {})", self.label, self.revision))];
+        text.extend(self.lines.iter().cloned());
+        text.push(format!("{WROTE}{}", traces.join(" ")).into());
+        text.push([END.as_bytes(), &self.label].concat().into());
+        text
+    }
+}
+
+/// How the lines of a file end.
+fn line_end(contents: &[u8]) -> &'static [u8] {
+    if contents.contains_str("\r\n") { b"\r\n" } else { b"\n" }
 }
 
 /// The file's contents with a section at its end; if the last section there has the same label, that one grows. Every
-/// line that was there stays as it was, and the new lines end as those do.
+/// line that was there stays as it was, and the new lines end as those do. With a template's revision, the section is a
+/// block that remembers what was written into it.
 pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -> Vec<u8> {
-    let end: &[u8] = if contents.contains_str("\r\n") { b"\r\n" } else { b"\n" };
+    let end = line_end(contents);
     let closing = [END.as_bytes(), section.label.as_bytes()].concat();
     let mut text = contents.to_vec();
     let last = contents.trim_end();
@@ -90,8 +177,13 @@ pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -
             }
             put(b"");
         }
-        let revision = revision.map_or(String::new(), |number| format!(" (revision {number})"));
-        put(format!("{BEGIN}{}{revision}", section.label).as_bytes());
+        if let Some(revision) = revision {
+            let wrote = Some(section.lines.iter().map(|line| trace(line)).collect());
+            let (label, lines) = (section.label.as_str().into(), section.lines.clone());
+            Block { label, revision, lines, wrote, place: 0..0 }.text().iter().for_each(|line| put(line));
+            return text;
+        }
+        put(format!("{BEGIN}{}", section.label).as_bytes());
     }
     for line in &section.lines {
         text.push_str(line);

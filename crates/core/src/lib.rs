@@ -15,6 +15,7 @@ pub mod rules;
 pub mod settings;
 pub mod size;
 pub mod templates;
+mod toml_file;
 pub mod tree;
 
 pub use error::{Error, Result};

@@ -2,7 +2,7 @@
 
 use crate::expect::Expectation;
 use crate::size::Bytes;
-use crate::{Error, Result};
+use crate::{Error, Result, toml_file};
 use serde::Deserialize;
 use std::path::Path;
 
@@ -17,6 +17,56 @@ pub struct Settings {
     pub limits: Limits,
     /// What must stay ignored, tracked or a candidate.
     pub expect: Vec<Expectation>,
+    /// How template rules are written here.
+    pub draft: Choices,
+}
+
+/// How template rules are written in a repository.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Choices {
+    /// Where they are written.
+    pub layout: Layout,
+    /// Variants that are chosen: `TEMPLATE/VARIANT`.
+    pub variants: Vec<String>,
+    /// Patterns of templates that are not wanted here.
+    pub without: Vec<String>,
+}
+
+/// Where template rules are written.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Layout {
+    /// All in the ignore file at the top, fitted to where each project is.
+    #[default]
+    Top,
+    /// Each project's in an ignore file in its own folder.
+    Folders,
+}
+
+impl Choices {
+    /// The settings file with these choices in place of the ones it held; all else stays as it is.
+    ///
+    /// # Errors
+    /// If the file is not TOML.
+    pub fn written_into(&self, text: &str, path: &Path) -> Result<String> {
+        let malformed = |error: toml_edit::TomlError| Error::Malformed {
+            path: path.to_owned(),
+            line: error.span().map_or(1, |span| toml_file::line_at(text, span.start)),
+            said: error.to_string(),
+        };
+        let mut document: toml_edit::DocumentMut = text.parse().map_err(malformed)?;
+        let draft = document.entry("draft").or_insert(toml_edit::table());
+        if self.layout == Layout::Folders {
+            draft["layout"] = toml_edit::value("folders");
+        }
+        for (key, values) in [("variants", &self.variants), ("without", &self.without)] {
+            if !values.is_empty() {
+                draft[key] = toml_edit::value(values.iter().collect::<toml_edit::Array>());
+            }
+        }
+        Ok(document.to_string())
+    }
 }
 
 /// Sizes from which on a file is reported.
@@ -49,16 +99,13 @@ impl Settings {
             }
             Err(cause) => return Err(Error::Disk { path, cause }),
         };
-        let settings: Self = toml::from_str(&text).map_err(|error| {
-            let before = error.span().map_or("", |span| &text[..span.start]);
-            Error::Settings { path: path.clone(), line: before.matches('\n').count() + 1, said: error.to_string() }
-        })?;
+        let settings: Self = toml_file::read(&text, &path)?;
         for (nth, expected) in settings.expect.iter().enumerate() {
             if expected.path.is_some() == expected.pattern.is_some() {
                 let heads = text.match_indices("[[expect]]").nth(nth);
-                let line = heads.map_or(1, |(at, _)| text[..at].matches('\n').count() + 1);
+                let line = heads.map_or(1, |(at, _)| toml_file::line_at(&text, at));
                 let said = "an expectation has either a `path` or a `pattern`".to_owned();
-                return Err(Error::Settings { path, line, said });
+                return Err(Error::Malformed { path, line, said });
             }
         }
         Ok(settings)

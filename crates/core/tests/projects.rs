@@ -4,9 +4,11 @@
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_core::ignore_file::labels;
-use redshank_core::templates::{Draft, Wish, builtin, recognise};
+use redshank_core::settings::Layout;
+use redshank_core::templates::{Collection, Draft, Manner, Template, TemplateRule, Wish, recognise};
 use redshank_core::tree::{Place, Scope, Tree};
 use redshank_git::Git;
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 struct Ground {
@@ -34,17 +36,30 @@ impl Ground {
     fn found(&self) -> (Vec<String>, Vec<String>) {
         let place = Place::find(&self.top).unwrap();
         let tree = Tree::walk(&place, &Scope::default()).unwrap();
-        let survey = recognise(&place, &tree, builtin().unwrap());
+        let collection = Collection::built_in().unwrap();
+        let survey = recognise(&place, &tree, &collection);
         let projects = survey.projects.iter().map(|project| format!("{}@{}", project.template.name, project.folder));
-        let folders = survey.folders.iter().map(|folder| folder.folder.to_string());
+        let folders = survey.known.iter().map(|known| known.path.to_string());
         (projects.collect(), folders.collect())
     }
 
-    fn draft(&self, wishes: &[Wish]) -> Draft {
+    fn draft(&self) -> Draft {
+        self.draft_with(&Collection::built_in().unwrap(), &[], Manner::default())
+    }
+
+    fn draft_with(&self, collection: &Collection, wishes: &[Wish], manner: Manner) -> Draft {
         let place = Place::find(&self.top).unwrap();
         let tree = Tree::walk(&place, &Scope::default()).unwrap();
-        let survey = recognise(&place, &tree, builtin().unwrap());
-        Draft::compose(&place, &tree, &survey, wishes).unwrap()
+        let survey = recognise(&place, &tree, collection);
+        Draft::compose(&place, &tree, &survey, wishes, manner).unwrap()
+    }
+
+    /// Writes a draft; gives what the ignore file at the top holds then.
+    fn takes(&self, draft: &Draft) -> String {
+        for (folder, file) in &draft.files {
+            self.write(&format!("{folder}.gitignore"), file.after.to_str().unwrap());
+        }
+        std::fs::read_to_string(self.top.join(".gitignore")).unwrap_or_default()
     }
 
     fn ignored_by_git(&self, path: &str) -> bool {
@@ -79,15 +94,17 @@ fn projects_are_found_where_they_lie() {
 fn a_wish_counts_where_it_is_made() {
     let ground = Ground::new(&[("one/Cargo.toml", ""), ("two/Cargo.toml", ""), ("three/x", "")]);
     let place = Place::find(&ground.top).unwrap();
+    let all = Collection::built_in().unwrap();
     let labels_of = |name: &str, folder: Option<&str>| {
-        let wish = Wish::of(&place, name, folder.map(|folder| folder.as_bytes().as_bstr())).unwrap();
-        labels(&ground.draft(&[wish]).after).iter().map(BString::to_string).collect::<Vec<_>>()
+        let wishes = Wish::of(&place, &all, name, folder.map(|folder| folder.as_bytes().as_bstr())).unwrap();
+        let draft = ground.draft_with(&all, &wishes, Manner::default());
+        labels(&draft.files[&BString::default()].after).iter().map(BString::to_string).collect::<Vec<_>>()
     };
     assert_eq!(labels_of("rust", None), ["rust@one", "rust@two"]);
     assert_eq!(labels_of("rust", Some("three/")), ["rust@three"]);
     assert_eq!(labels_of("node", None), ["node"]);
     assert_eq!(labels_of("macos", Some("three")), ["macos"], "litter lies anywhere");
-    assert!(Wish::of(&place, "rust", Some("four".into())).is_err());
+    assert!(Wish::of(&place, &all, "rust", Some("four".into())).is_err());
 }
 
 /// The marker of a project type, and what the type must ignore and keep, relative to the project.
@@ -126,18 +143,16 @@ proptest! {
         }
         let own = own.iter().map(|line| format!("{line}\n")).collect::<String>();
         ground.write(".gitignore", &own);
-        let first = ground.draft(&[]);
-        prop_assert!(first.after.starts_with(own.as_bytes()), "every line that stood still stands");
-        ground.write(".gitignore", first.after.to_str().unwrap());
+        let first = ground.takes(&ground.draft());
+        prop_assert!(first.starts_with(&own), "every line that stood still stands");
         for (folder, nth) in &projects {
             let (_, _, ignored, kept) = TYPES[*nth];
-            prop_assert!(ground.ignored_by_git(&format!("{folder}{ignored}")), "{folder}{ignored} in {}", first.after.as_bstr());
+            prop_assert!(ground.ignored_by_git(&format!("{folder}{ignored}")), "{folder}{ignored} in {}", first);
             // A project may lie in a folder that another one's rules keep out; none here is named so.
-            prop_assert!(!ground.ignored_by_git(&format!("{folder}{kept}")), "{folder}{kept} in {}", first.after.as_bstr());
+            prop_assert!(!ground.ignored_by_git(&format!("{folder}{kept}")), "{folder}{kept} in {}", first);
         }
-        let second = ground.draft(&[]);
-        prop_assert_eq!(second.after.as_bstr(), first.after.as_bstr());
-        let lines: Vec<&[u8]> = first.after[own.len()..].lines().filter(|line| !line.starts_with(b"#") && !line.is_empty()).collect();
+        prop_assert_eq!(&ground.takes(&ground.draft()), &first);
+        let lines: Vec<&str> = first[own.len()..].lines().filter(|line| !line.starts_with('#') && !line.is_empty()).collect();
         let mut once = lines.clone();
         once.sort_unstable();
         once.dedup();
@@ -149,6 +164,91 @@ proptest! {
 fn a_place_without_a_file_is_drafted_from_nothing() {
     let ground = Ground::new(&[("Cargo.toml", "")]);
     assert!(!Path::new(&ground.top).join(".gitignore").exists());
-    let draft = ground.draft(&[]);
-    assert!(draft.before.is_empty() && draft.after.starts_with(b"# redshank: begin rust (revision 1)\n"));
+    let text = ground.takes(&ground.draft());
+    assert!(text.starts_with("# redshank: begin rust (revision 1)\n"), "{text}");
+}
+
+/// A template with these rules, at a revision.
+fn template_with(rules: &BTreeSet<u8>, revision: u32) -> Template {
+    let mut template = Collection::built_in().unwrap().find("rust").unwrap().clone();
+    let one = template.rule[0].clone();
+    template.needed.clear();
+    template.rule = rules
+        .iter()
+        .map(|nth| TemplateRule {
+            pattern: format!("/made-{nth}/"),
+            // Neighbours share a reason, and reasons change from revision to revision.
+            reason: format!("reason {} of revision {revision}", nth / 2),
+            ignored: vec![format!("made-{nth}/x")],
+            ..one.clone()
+        })
+        .collect();
+    template.revision = revision;
+    template
+}
+
+fn rules_of(text: &str) -> Vec<&str> {
+    text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).collect()
+}
+
+/// What a person does to a line of the file: leaves it, takes it out, changes it, writes one behind it.
+fn edits() -> impl Strategy<Value = Vec<u8>> {
+    prop::collection::vec(prop::sample::select(vec![0, 0, 0, 1, 2, 3]), 40)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_refresh_keeps_what_a_person_did_and_brings_in_what_is_new(
+        old in prop::collection::btree_set(0..12u8, 1..8),
+        new in prop::collection::btree_set(0..12u8, 1..8),
+        edits in edits(),
+        folders in any::<bool>(),
+    ) {
+        let ground = Ground::new(&[("gateway/Cargo.toml", "")]);
+        let layout = if folders { Layout::Folders } else { Layout::Top };
+        let file = if folders { "gateway/.gitignore" } else { ".gitignore" };
+        let fitted = |nth: &u8| if folders { format!("/made-{nth}/") } else { format!("/gateway/made-{nth}/") };
+        let draft = |rules: &BTreeSet<u8>, revision| {
+            let collection = Collection::of_templates(vec![template_with(rules, revision)]);
+            let draft = ground.draft_with(&collection, &[], Manner { layout, refresh: true, take_over: false });
+            ground.takes(&draft);
+            std::fs::read_to_string(ground.top.join(file)).unwrap()
+        };
+        let first = draft(&old, 1);
+        let mut edited = String::new();
+        let mut own = Vec::new();
+        let mut nth = 0;
+        for (line, edit) in first.lines().zip(&edits) {
+            let mark = line.starts_with("# redshank: ");
+            nth += 1;
+            if mark || *edit != 1 && *edit != 2 {
+                edited += &format!("{line}\n");
+            }
+            if *edit == 2 && !mark || *edit == 3 {
+                own.push(format!("own-{nth}"));
+                edited += &format!("own-{nth}\n");
+            }
+        }
+        ground.write(file, &edited);
+        let gone: Vec<String> = old.iter().map(fitted).filter(|rule| !edited.lines().any(|line| line == rule)).collect();
+
+        let after = draft(&new, 2);
+        let rules = rules_of(&after);
+        for own in &own {
+            prop_assert_eq!(rules.iter().filter(|line| *line == own).count(), 1, "{} in {}", own, after);
+        }
+        for rule in &gone {
+            prop_assert!(!rules.contains(&rule.as_str()), "{} was taken out and is back in {}", rule, after);
+        }
+        for rule in new.iter().map(fitted) {
+            prop_assert_eq!(rules.iter().filter(|line| **line == rule).count(), usize::from(!gone.contains(&rule)), "{} in {}", rule, after);
+        }
+        for rule in old.difference(&new).map(fitted) {
+            prop_assert!(!rules.contains(&rule.as_str()), "{} is retired and still in {}", rule, after);
+        }
+        prop_assert_eq!(&draft(&new, 2), &after, "a second refresh changes nothing");
+        prop_assert!(draft(&old, 3).lines().all(|line| !gone.iter().any(|rule| rule == line)), "never revived");
+    }
 }

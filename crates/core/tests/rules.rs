@@ -7,7 +7,7 @@ use redshank_core::ignore_file::{NewRule, Section, labels, with_section};
 use redshank_core::near::near_misses;
 use redshank_core::rules::{Chain, RuleList, Source};
 use redshank_core::size::Bytes;
-use redshank_core::templates::{builtin, exactly, find, fit, prove};
+use redshank_core::templates::{Collection, check, exactly, fit, prove};
 use redshank_pattern::{Case, Rule};
 
 fn list(base: &str, rules: &[String], case: Case) -> RuleList {
@@ -124,7 +124,7 @@ fn near_misses_say_what_would_match() {
         ("notes/", "notes", "folders only", "notes"),
         ("*.tmp # scratch", "x.tmp", "line of its own", "*.tmp"),
         ("out\\cache", "out/cache", "back-slashes", "out/cache"),
-        ("./out", "out", "start with `./`", "out"),
+        ("./out", "out", "start with `./`", "/out"),
         ("*.bak\t", "x.bak", "white space at its end", "*.bak"),
         ("  *.bak", "x.bak", "white space at its start", "*.bak"),
     ] {
@@ -141,12 +141,14 @@ fn near_misses_say_what_would_match() {
 
 #[test]
 fn every_template_proves_its_examples_and_every_rule_has_some() {
-    let all = builtin().unwrap();
+    let all = Collection::built_in().unwrap();
     assert!(all.is_sorted_by_key(|template| &template.name));
-    for template in all {
+    for template in all.iter() {
         let (failures, tries) = prove(template);
         assert!(failures.is_empty(), "{}: {failures:?}", template.name);
         assert!(tries > 0, "{}", template.name);
+        assert!(check(template).is_empty(), "{}: {}", template.name, check(template)[0].said);
+        all.with(template).unwrap();
         for rule in &template.rule {
             let negated = rule.pattern.starts_with('!');
             assert!(negated || !rule.ignored.is_empty(), "{}: {} has nothing it ignores", template.name, rule.pattern);
@@ -157,7 +159,7 @@ fn every_template_proves_its_examples_and_every_rule_has_some() {
 
 #[test]
 fn a_wrong_example_fails_its_template() {
-    let mut rust = find("rust").unwrap().clone();
+    let mut rust = Collection::built_in().unwrap().find("rust").unwrap().clone();
     rust.rule[0].kept.push("target/kept".to_owned());
     rust.rule[0].ignored.push("src/main.rs".to_owned());
     let (failures, _) = prove(&rust);

@@ -3,6 +3,8 @@
 use crate::cli::{Everywhere, Format};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
+use redshank_core::settings::Settings;
+use redshank_core::templates::Collection;
 use redshank_core::tree::{Place, Unread};
 use std::borrow::Cow;
 use std::ffi::OsStr;
@@ -36,6 +38,16 @@ impl<'a> Context<'a> {
             prefix.push(b'/');
         }
         Ok(Self { place, prefix, asked })
+    }
+
+    /// The repository's own settings.
+    pub fn settings(&self) -> Result<Settings> {
+        Ok(Settings::read(&self.place.top)?)
+    }
+
+    /// The templates that count here, as the repository chose them to be.
+    pub fn collection(&self) -> Result<Collection> {
+        Ok(Collection::of(&self.place)?.chosen(&self.settings()?.draft)?)
     }
 
     /// A user's path, relative to the top. A slash at its end stays.

@@ -8,6 +8,7 @@ use redshank_core::findings::{Class, Exposure, Finding, Level};
 use redshank_core::plan::{Act, Plan};
 use redshank_core::rules::Reach;
 use redshank_core::size::Bytes;
+use redshank_core::templates::Confidence;
 use redshank_core::tree::{Entry, State, Unread};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -237,6 +238,8 @@ pub struct ProjectOut {
     pub folder: PathOut,
     /// The file by which it was recognised.
     pub evidence: String,
+    /// How much that proves.
+    pub confidence: Confidence,
 }
 
 /// `draft --format json` and `try --format json`.
@@ -259,6 +262,8 @@ pub struct EffectOut {
     pub kept_out: Vec<PathOut>,
     /// Paths that change from ignored to candidate.
     pub let_in: Vec<PathOut>,
+    /// What else there is to know, each in a sentence.
+    pub notes: Vec<String>,
 }
 
 impl EffectOut {
@@ -274,6 +279,7 @@ impl EffectOut {
             after: effect.after,
             kept_out: paths(&effect.kept_out),
             let_in: paths(&effect.let_in),
+            notes: Vec::new(),
         }
     }
 }

@@ -64,7 +64,7 @@ fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Clai
     let rule = format!("{class}/{}", claim.template());
     let pattern = match claim {
         Claim::Rule(project, rule) => fit(&rule.pattern, project.rules_folder().as_bstr()),
-        Claim::Mark(..) => exactly(path.as_bstr()),
+        Claim::Known(_) => exactly(path.as_bstr()),
     };
     // A rule that is there already needs no second one; the file is tracked in spite of it.
     let shut = look.oracle.ask(path.as_bstr())?.ruling.filter(|ruling| ruling.ignores());
@@ -80,7 +80,7 @@ fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Clai
         exposure: Exposure::Disk,
         message: claim.reason().to_owned(),
         evidence: match claim {
-            Claim::Mark(_, mark) => Some(format!("holds {}", mark.holds)),
+            Claim::Known(known) => Some(format!("by {}", known.evidence)),
             Claim::Rule(..) => None,
         },
         remedy: Remedy::KeepOut(NewRule {

@@ -3,9 +3,9 @@
 use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::ignore_file::NewRule;
-use crate::rules::Ruling;
+use crate::rules::{Reach, Ruling};
 use crate::size::Bytes;
-use crate::templates::{Needed, Project, fit};
+use crate::templates::{Needed, Project, exactly, fit};
 use crate::tree::{Kind, Oracle, Overlay, Place, State, Tree};
 use bstr::{BString, ByteSlice};
 use redshank_pattern::{Case, Rule};
@@ -20,8 +20,26 @@ pub struct Swallowed<'a> {
     pub ruling: Ruling,
     /// The folder above it that the rule shuts, if it's not the file itself; with a slash at its end.
     pub shut: Option<BString>,
-    /// The rule that would let it in.
+    /// The rule that would let it in, for the ignore file at the top.
     pub exception: NewRule,
+    /// The folder of the project that needs it.
+    pub folder: BString,
+}
+
+impl Swallowed<'_> {
+    /// The folder whose ignore file must hold the exception, and the exception for it: behind the rule that keeps the
+    /// file out, for a deeper file is stronger.
+    pub fn placed(&self) -> (BString, NewRule) {
+        let base = match self.ruling.source().reach {
+            Reach::Folder => self.ruling.source().base.clone(),
+            Reach::Team | Reach::Clone | Reach::Personal => BString::default(),
+        };
+        let pattern = match self.folder.strip_prefix(base.as_slice()) {
+            Some(folder) => fit(&format!("!{}", self.needed.pattern), folder.as_bstr()),
+            None => [b"!", exactly(self.path[base.len()..].as_bstr()).as_slice()].concat().into(),
+        };
+        (base, NewRule { pattern, ..self.exception.clone() })
+    }
 }
 
 /// The needed files of these projects that are there, not tracked, and kept out, with ignore files as in `overlay`.
@@ -47,7 +65,8 @@ pub fn swallowed<'a>(
                         reason: format!("needed: {}", needed.reason),
                         remake: None,
                     };
-                    found.push(Swallowed { path, needed, ruling, shut, exception });
+                    let folder = project.folder.clone();
+                    found.push(Swallowed { path, needed, ruling, shut, exception, folder });
                 }
             }
         }
@@ -70,18 +89,6 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
         .filter(|entry| rule.matches(entry.path[folder.len()..].as_bstr(), false))
         .map(|entry| entry.path.clone())
         .collect()
-}
-
-/// The rules that let swallowed files in, each once. A file in a folder that is shut can't be let in by a
-/// rule of its own and gets none.
-pub fn exceptions(swallowed: &[Swallowed]) -> Vec<NewRule> {
-    let mut rules: Vec<NewRule> = Vec::new();
-    for file in swallowed.iter().filter(|file| file.shut.is_none()) {
-        if !rules.contains(&file.exception) {
-            rules.push(file.exception.clone());
-        }
-    }
-    rules
 }
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {

@@ -1,6 +1,6 @@
 //! What the templates of recognised projects say about a path, whether or not their rules are written anywhere.
 
-use super::{FolderMark, Project, TemplateRule};
+use super::{KnownPlace, Project, TemplateRule};
 use crate::findings::Class;
 use crate::rules::{RuleList, Source};
 use bstr::{BStr, BString, ByteSlice};
@@ -12,8 +12,8 @@ use std::collections::HashMap;
 pub struct Claims<'a> {
     /// By the folder of the project.
     projects: HashMap<BString, Vec<(Project<'a>, RuleList)>>,
-    /// Folders known by what lies in them, each with a slash at its end.
-    folders: HashMap<BString, (&'a str, &'a FolderMark)>,
+    /// By path; a folder's ends in a slash.
+    known: HashMap<BString, KnownPlace<'a>>,
 }
 
 /// Why a path is claimed.
@@ -21,8 +21,8 @@ pub struct Claims<'a> {
 pub enum Claim<'a, 'c> {
     /// By a rule of a project's template.
     Rule(&'c Project<'a>, &'a TemplateRule),
-    /// By a file in the folder; with the template's name.
-    Mark(&'a str, &'a FolderMark),
+    /// By what lies in the folder, or by the project's settings.
+    Known(&'c KnownPlace<'a>),
 }
 
 impl<'a> Claim<'a, '_> {
@@ -30,7 +30,7 @@ impl<'a> Claim<'a, '_> {
     pub fn template(&self) -> &'a str {
         match self {
             Self::Rule(project, _) => &project.template.name,
-            Self::Mark(name, _) => name,
+            Self::Known(known) => known.template,
         }
     }
 
@@ -38,7 +38,7 @@ impl<'a> Claim<'a, '_> {
     pub fn class(&self) -> Class {
         match self {
             Self::Rule(_, rule) => rule.class,
-            Self::Mark(_, mark) => mark.class,
+            Self::Known(known) => known.class,
         }
     }
 
@@ -46,7 +46,7 @@ impl<'a> Claim<'a, '_> {
     pub fn reason(&self) -> &'a str {
         match self {
             Self::Rule(_, rule) => &rule.reason,
-            Self::Mark(_, mark) => &mark.reason,
+            Self::Known(known) => known.reason,
         }
     }
 
@@ -54,7 +54,7 @@ impl<'a> Claim<'a, '_> {
     pub fn remake(&self) -> Option<&'a str> {
         match self {
             Self::Rule(_, rule) => rule.remake.as_deref(),
-            Self::Mark(_, mark) => mark.remake.as_deref(),
+            Self::Known(known) => known.remake,
         }
     }
 }
@@ -68,15 +68,20 @@ impl<'a> Claims<'a> {
         self.projects.entry(place).or_default().push((project, list));
     }
 
-    /// Adds a folder known by a file in it.
-    pub(super) fn mark(&mut self, folder: BString, template: &'a str, mark: &'a FolderMark) {
-        self.folders.insert(folder, (template, mark));
+    /// Takes the rules of projects out again.
+    pub(super) fn forget(&mut self, which: impl Fn(&Project) -> bool) {
+        self.projects.values_mut().for_each(|here| here.retain(|(project, _)| !which(project)));
+    }
+
+    /// Adds a known place.
+    pub(super) fn know(&mut self, known: KnownPlace<'a>) {
+        self.known.insert(known.path.clone(), known);
     }
 
     /// Who claims exactly this path, not a folder above it. A folder's path ends in a slash.
     pub fn on(&self, path: &BStr) -> Option<Claim<'a, '_>> {
-        if let Some((name, mark)) = self.folders.get(path) {
-            return Some(Claim::Mark(name, mark));
+        if let Some(known) = self.known.get(path) {
+            return Some(Claim::Known(known));
         }
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
         let name_at = bare.rfind_byte(b'/').map_or(0, |slash| slash + 1);

@@ -1,17 +1,25 @@
 //! Templates: rules for one project type, each with its reason, its class and its own examples.
 
-mod builtin;
 mod claims;
+mod collection;
 mod draft;
 mod fit;
 mod format;
+mod outputs;
 mod proof;
 mod recognise;
+mod refresh;
+mod start;
+mod validity;
 
-pub use builtin::{builtin, find};
 pub use claims::{Claim, Claims};
-pub use draft::{Block, Draft, Wish};
+pub use collection::{Collection, TEAM_FOLDER, personal_folder};
+pub use draft::{Conflict, Draft, Edited, Manner, Wish};
 pub use fit::{exactly, fit};
-pub use format::{FolderMark, Group, Marker, Needed, Template, TemplateRule};
+pub use format::{
+    Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat, Template, TemplateRule, Variant,
+};
 pub use proof::{Failure, prove};
-pub use recognise::{MarkedFolder, Project, Survey, recognise};
+pub use recognise::{KnownPlace, Project, Survey, recognise};
+pub use start::started;
+pub use validity::{Fault, check};

@@ -1,7 +1,8 @@
 //! Which project types live in a tree, where, and by what evidence.
 
-use super::{Claims, FolderMark, Marker, Template};
-use crate::tree::{Entry, Kind, Place, Tree};
+use super::{Claims, Confidence, FolderMark, Marker, Output, Template, outputs};
+use crate::findings::Class;
+use crate::tree::{Entry, Kind, Place, State, Tree};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Rule};
 use std::collections::HashMap;
@@ -16,13 +17,15 @@ pub struct Project<'a> {
     pub folder: BString,
     /// The file by which it was recognised.
     pub evidence: BString,
+    /// How much that proves.
+    pub confidence: Confidence,
     spans: bool,
 }
 
 impl<'a> Project<'a> {
     /// A project that nobody recognised but somebody asked for.
     pub fn asked_for(template: &'a Template, folder: BString) -> Self {
-        Self { template, folder, evidence: BString::default(), spans: false }
+        Self { template, folder, evidence: BString::default(), confidence: Confidence::Sure, spans: false }
     }
 
     /// The folder that its template's rules are relative to.
@@ -31,14 +34,21 @@ impl<'a> Project<'a> {
     }
 }
 
-/// A folder found by a file in it.
-pub struct MarkedFolder<'a> {
-    /// With a slash at its end.
-    pub folder: BString,
-    /// The name of the template that knows the mark.
+/// A folder known by what lies in it, or a file or folder that the project's own settings name.
+#[derive(Clone)]
+pub struct KnownPlace<'a> {
+    /// A folder's ends in a slash.
+    pub path: BString,
+    /// The name of the template that knows it.
     pub template: &'a str,
-    /// What the template says of it.
-    pub mark: &'a FolderMark,
+    /// What is there.
+    pub class: Class,
+    /// What it is and why it doesn't belong.
+    pub reason: &'a str,
+    /// The command that makes it again.
+    pub remake: Option<&'a str>,
+    /// The file that tells.
+    pub evidence: BString,
 }
 
 /// All that was recognised.
@@ -46,8 +56,8 @@ pub struct MarkedFolder<'a> {
 pub struct Survey<'a> {
     /// Projects, those nearest to the top first.
     pub projects: Vec<Project<'a>>,
-    /// Folders known by what lies in them.
-    pub folders: Vec<MarkedFolder<'a>>,
+    /// Places known by what lies in them or by the project's settings.
+    pub known: Vec<KnownPlace<'a>>,
     /// What the templates of all these say of each path.
     pub claims: Claims<'a>,
 }
@@ -64,6 +74,7 @@ struct Hit<'a> {
 enum What<'a> {
     Folder(&'a FolderMark),
     Project(&'a Marker),
+    Output(&'a Output),
 }
 
 /// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that a project already
@@ -72,54 +83,98 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
     let markers = Markers::of(templates, place.case());
     let files = tree.to_commit().filter(|entry| entry.kind == Kind::File);
     let mut hits: Vec<Hit> = files.flat_map(|entry| markers.hits(entry)).collect();
-    // From the top down; what a folder is, before what lies in it; a marker that spans, before one that doesn't.
+    // From the top down; what a folder is, before what lies in it; a marker that spans, before one that doesn't; what
+    // proves more, before what proves less; a project before its settings.
     hits.sort_by_key(|hit| {
-        let (kind, weaker) = match &hit.what {
-            What::Folder(_) => (0, false),
-            What::Project(marker) => (1, !marker.spans),
+        let (kind, narrower, confidence) = match &hit.what {
+            What::Folder(_) => (0, false, Confidence::Sure),
+            What::Project(marker) => (1, !marker.spans, marker.confidence),
+            What::Output(_) => (2, false, Confidence::Sure),
         };
-        (hit.folder.iter().filter(|byte| **byte == b'/').count(), hit.folder.clone(), kind, weaker)
+        (hit.folder.iter().filter(|byte| **byte == b'/').count(), hit.folder.clone(), kind, narrower, confidence)
     });
     let mut survey = Survey::default();
     let mut inside = HashMap::new();
     for hit in hits {
-        survey.take(place, hit, &mut inside);
+        survey.take(place, tree, hit, &mut inside);
     }
     survey
 }
 
 impl<'a> Survey<'a> {
-    fn take(&mut self, place: &Place, hit: Hit<'a>, inside: &mut HashMap<BString, bool>) {
+    fn take(&mut self, place: &Place, tree: &Tree, hit: Hit<'a>, inside: &mut HashMap<BString, bool>) {
         if self.is_claimed(hit.folder.as_bstr(), inside) {
             return;
         }
         let contains = match &hit.what {
             What::Folder(mark) => &mark.contains,
             What::Project(marker) => &marker.contains,
+            What::Output(_) => &None,
         };
         if contains.as_ref().is_some_and(|text| !holds_text(place, hit.evidence, text)) {
             return;
         }
         match hit.what {
             What::Folder(mark) => {
-                self.claims.mark(hit.folder.clone(), &hit.template.name, mark);
                 inside.insert(hit.folder.clone(), true);
-                let (folder, template) = (hit.folder, hit.template.name.as_str());
-                self.folders.push(MarkedFolder { folder, template, mark });
+                let remake = mark.remake.as_deref();
+                self.know(hit.folder, hit.template, (mark.class, &mark.reason, remake), hit.evidence);
             }
             What::Project(marker) => {
                 let found = Project {
                     template: hit.template,
                     folder: if hit.template.group.everywhere() { BString::default() } else { hit.folder },
                     evidence: hit.evidence.to_owned(),
+                    confidence: marker.confidence,
                     spans: marker.spans,
                 };
-                if !self.projects.iter().any(|known| known.covers(&found)) {
+                if !self.projects.iter().any(|known| known.covers(&found) || known.outranks(&found)) {
+                    self.projects.retain(|known| !found.outranks(known));
+                    self.claims.forget(|known| found.outranks(known));
                     self.claims.add(found.clone(), place.case());
                     self.projects.push(found);
                 }
             }
+            What::Output(output) => self.take_output(place, tree, &hit, output, inside),
         }
+    }
+
+    /// Takes what a setting names, if the settings file belongs to a project of the template and nothing there is tracked.
+    fn take_output(
+        &mut self,
+        place: &Place,
+        tree: &Tree,
+        hit: &Hit<'a>,
+        output: &'a Output,
+        inside: &mut HashMap<BString, bool>,
+    ) {
+        let of_template =
+            |project: &Project| project.template.name == hit.template.name && hit.folder.starts_with(&project.folder);
+        if !self.projects.iter().any(of_template) {
+            return;
+        }
+        let text = start_of(place, hit.evidence);
+        for path in outputs::named(output, hit.folder.as_bstr(), &text.to_str_lossy()) {
+            let has_tracked = tree.below(path.as_bstr()).any(|entry| entry.state == State::Tracked);
+            let known = self.known.iter().any(|known| known.path == path) || self.is_claimed(path.as_bstr(), inside);
+            if !has_tracked && !known {
+                let remake = output.remake.as_deref();
+                inside.clear();
+                self.know(path, hit.template, (Class::Generated, &output.reason, remake), hit.evidence);
+            }
+        }
+    }
+
+    fn know(
+        &mut self,
+        path: BString,
+        template: &'a Template,
+        (class, reason, remake): (Class, &'a str, Option<&'a str>),
+        evidence: &BStr,
+    ) {
+        let known = KnownPlace { path, template: &template.name, class, reason, remake, evidence: evidence.to_owned() };
+        self.claims.know(known.clone());
+        self.known.push(known);
     }
 
     /// Whether a folder, or one above it, is claimed by what was recognised so far, further up.
@@ -141,6 +196,10 @@ impl Project<'_> {
     fn covers(&self, other: &Self) -> bool {
         self.template.name == other.template.name
             && (self.folder == other.folder || self.spans && other.folder.starts_with(&self.folder))
+    }
+
+    fn outranks(&self, other: &Self) -> bool {
+        self.folder == other.folder && self.template.outranks.contains(&other.template.name)
     }
 }
 
@@ -167,6 +226,9 @@ impl<'a> Markers<'a> {
             }
             for marker in &template.recognise {
                 markers.seek(&marker.file, template, What::Project(marker), case);
+            }
+            for output in &template.output {
+                markers.seek(&output.file, template, What::Output(output), case);
             }
         }
         markers
@@ -200,7 +262,12 @@ impl<'a> Markers<'a> {
 const MARKER_READ: u64 = 64 << 10;
 
 fn holds_text(place: &Place, path: &BStr, text: &str) -> bool {
+    start_of(place, path).contains_str(text)
+}
+
+/// The start of a file; nothing if it can't be read.
+fn start_of(place: &Place, path: &BStr) -> Vec<u8> {
     let mut start = Vec::new();
-    let file = std::fs::File::open(place.path(path));
-    file.is_ok_and(|file| file.take(MARKER_READ).read_to_end(&mut start).is_ok()) && start.contains_str(text)
+    let read = std::fs::File::open(place.path(path)).and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
+    if read.is_ok() { start } else { Vec::new() }
 }

@@ -145,7 +145,8 @@ impl Add {
         let after = target.with(&new);
         let rules = new.iter().map(|pattern| pattern.to_str_lossy().into_owned()).collect();
         let files = vec![Rewrite { target, after }];
-        Proposal { command: "add", told: self.write, tree: &tree, rules, files }.carry_out(context)?;
+        Proposal { command: "add", told: self.write, tree: &tree, rules, files, notes: Vec::new() }
+            .carry_out(context)?;
         Ok(ExitCode::SUCCESS)
     }
 

@@ -10,7 +10,6 @@ use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_core::findings::{Exposure, Finding, Found, Level, Remedy, find_in};
-use redshank_core::templates::builtin;
 use redshank_core::tree::State;
 use std::fmt::Write;
 use std::process::ExitCode;
@@ -22,7 +21,7 @@ pub struct Check {}
 impl Check {
     #[expect(clippy::unused_self, reason = "every command has the same form")]
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        let found_here = find_in(&context.place, builtin()?)?;
+        let found_here = find_in(&context.place, &context.collection()?)?;
         match context.asked.format {
             Format::Text if context.asked.quiet => {}
             Format::Text => put!("{}", text(context, &found_here)?)?,

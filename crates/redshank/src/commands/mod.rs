@@ -45,7 +45,7 @@ pub enum Command {
 pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
     match command {
         Command::Survey(survey) => survey.run(asked),
-        Command::Templates(templates) => templates.run(asked),
+        Command::Templates(templates) => templates.run(&Context::find(asked)?),
         Command::Demo(demo) => demo.run(asked),
         Command::Draft(draft) => draft.run(&Context::find(asked)?),
         Command::Try(r#try) => r#try.run(&Context::find(asked)?),

@@ -8,8 +8,7 @@ use bstr::{BStr, ByteSlice};
 use clap::Args;
 use redshank_core::effect::{Amount, grouped, top_folder};
 use redshank_core::findings::{self, Finding, Found, Level};
-use redshank_core::settings::Settings;
-use redshank_core::templates::{self, builtin, recognise};
+use redshank_core::templates::{self, recognise};
 use redshank_core::tree::{Scope, State, Tree};
 use std::fmt::Write;
 use std::path::PathBuf;
@@ -33,8 +32,9 @@ impl Survey {
         };
         let place = &context.place;
         let tree = Tree::walk(place, &Scope::default())?;
-        let survey = recognise(place, &tree, builtin()?);
-        let found = findings::find(place, &tree, &survey, &Settings::read(&place.top)?)?;
+        let collection = context.collection()?;
+        let survey = recognise(place, &tree, &collection);
+        let found = findings::find(place, &tree, &survey, &context.settings()?)?;
         let seen = Seen { context: &context, tree: &tree, survey: &survey, found: &found };
         if asked.format == Format::Text {
             put!("{}", seen.text()?)?;
@@ -117,6 +117,7 @@ impl Seen<'_> {
                     title: project.template.title.clone(),
                     folder: PathOut::of(project.folder.as_bstr()),
                     evidence: project.evidence.to_str_lossy().into_owned(),
+                    confidence: project.confidence,
                 })
                 .collect(),
             summary: SummaryOut::of(&self.found.findings),
@@ -192,7 +193,8 @@ impl Seen<'_> {
         writeln!(text, "\n{}", Paint::Head.on("Projects"))?;
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
         for project in projects.iter().filter(|project| !project.template.group.everywhere()).take(2 * ROWS) {
-            let by = format!("by {}", shown(project.evidence.as_bstr()));
+            let surely = if project.confidence == templates::Confidence::Likely { "probably, " } else { "" };
+            let by = format!("{surely}by {}", shown(project.evidence.as_bstr()));
             table.row([
                 project.template.name.clone().into(),
                 render::folder_name(project.folder.as_bstr()).into(),

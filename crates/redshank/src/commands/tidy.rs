@@ -9,8 +9,7 @@ use redshank_core::Error;
 use redshank_core::findings;
 use redshank_core::journal::Journal;
 use redshank_core::plan::{Act, Plan, Step};
-use redshank_core::settings::Settings;
-use redshank_core::templates::{builtin, recognise};
+use redshank_core::templates::recognise;
 use redshank_core::tree::{Scope, Tree};
 use std::fmt::Write;
 use std::process::ExitCode;
@@ -31,8 +30,9 @@ impl Tidy {
             return Err(Error::NoRepository { top: place.top.clone(), what }.into());
         }
         let tree = Tree::walk(place, &Scope::default())?;
-        let survey = recognise(place, &tree, builtin()?);
-        let found = findings::find(place, &tree, &survey, &Settings::read(&place.top)?)?;
+        let collection = context.collection()?;
+        let survey = recognise(place, &tree, &collection);
+        let found = findings::find(place, &tree, &survey, &context.settings()?)?;
         let plan = Plan::of(place, &tree, found.findings)?;
         if context.for_people() && !context.asked.quiet {
             put!("{}", text(&plan)?)?;

@@ -37,6 +37,8 @@ pub struct Proposal<'a> {
     pub rules: Vec<String>,
     /// The files.
     pub files: Vec<Rewrite>,
+    /// What else there is to know, each in a sentence.
+    pub notes: Vec<String>,
 }
 
 impl Proposal<'_> {
@@ -54,6 +56,9 @@ impl Proposal<'_> {
             }
             put!("{}", render::effect(&effect))?;
         }
+        if context.for_people() && !context.asked.quiet {
+            self.notes.iter().try_for_each(|note| putln!("{}", Paint::Quiet.on(note)))?;
+        }
         context.say_unread(&self.tree.unread);
         let told = self.told || context.has_somebody() && !context.asked.yes;
         let written = changed && told && context.confirm("Write it?")?;
@@ -63,7 +68,8 @@ impl Proposal<'_> {
         if context.for_people() {
             putln!("{}", ending(place.repository.is_some(), changed, written))?;
         } else {
-            render::json(&EffectOut::of(&place.top, self.rules, written, &effect))?;
+            let out = EffectOut::of(&place.top, self.rules, written, &effect);
+            render::json(&EffectOut { notes: self.notes, ..out })?;
         }
         Ok(())
     }

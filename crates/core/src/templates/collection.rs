@@ -1,0 +1,224 @@
+//! All templates there are: those that come with the program, the person's own, and the team's. The nearer one hides the
+//! farther of the same name.
+
+use super::format::{Origin, Template};
+use super::validity::check;
+use crate::settings::Choices;
+use crate::tree::Place;
+use crate::{Error, Result, toml_file};
+use etcetera::BaseStrategy;
+use include_dir::{Dir, include_dir};
+use rayon::prelude::*;
+use std::io::ErrorKind;
+use std::ops::Deref;
+use std::path::{Path, PathBuf};
+
+/// The templates that come with the program; each file is one.
+static BUILT_IN: Dir = include_dir!("$CARGO_MANIFEST_DIR/templates");
+
+/// Where a repository keeps its own, relative to its top.
+pub const TEAM_FOLDER: &str = ".redshank/templates";
+
+/// Templates by name, sorted.
+pub struct Collection {
+    templates: Vec<Template>,
+    /// The farther ones that a nearer one of the same name hides.
+    pub hidden: Vec<Template>,
+}
+
+impl Deref for Collection {
+    type Target = [Template];
+
+    fn deref(&self) -> &[Template] {
+        &self.templates
+    }
+}
+
+impl Collection {
+    /// Only these.
+    pub fn of_templates(templates: Vec<Template>) -> Self {
+        Self::of_layers(templates, Vec::new())
+    }
+
+    /// Only what comes with the program.
+    ///
+    /// # Errors
+    /// If one of them is not in the format; the tests see to it that this does not happen.
+    pub fn built_in() -> Result<Self> {
+        let files: Vec<_> = BUILT_IN.files().collect();
+        let templates = files.into_par_iter().map(|file| read_built_in(file)).collect::<Result<Vec<_>>>()?;
+        Ok(Self::of_templates(templates))
+    }
+
+    /// All that counts in a place.
+    ///
+    /// # Errors
+    /// If a template can't be read, is not in the format, or fails its own examples.
+    pub fn of(place: &Place) -> Result<Self> {
+        let own = own_files(place)?.iter().map(|(path, origin)| read_own(path, origin)).collect::<Result<Vec<_>>>()?;
+        let all = Self::of_layers(Self::built_in()?.templates, own);
+        let mut own = all.iter().filter(|template| template.origin != Origin::BuiltIn);
+        own.try_for_each(|own| all.with(own).map(drop))?;
+        Ok(all)
+    }
+
+    /// The same, as the repository chose it to be: its variants, and without what it doesn't want.
+    ///
+    /// # Errors
+    /// If a variant doesn't exist.
+    pub fn chosen(mut self, choices: &Choices) -> Result<Self> {
+        for wanted in &choices.variants {
+            let known = self.iter().flat_map(Template::variant_names).collect::<Vec<_>>();
+            if !known.contains(wanted) {
+                let near = known.into_iter().min_by_key(|known| strsim::damerau_levenshtein(known, wanted));
+                return Err(Error::NoVariant { name: wanted.clone(), near: near.unwrap_or_default() });
+            }
+        }
+        self.templates.iter_mut().for_each(|template| template.choose(choices));
+        Ok(self)
+    }
+
+    /// The one template of that name that counts in a place; reads no other.
+    ///
+    /// # Errors
+    /// As [`Self::of`], and if there is none of that name; the error names the nearest.
+    pub fn one(place: &Place, name: &str) -> Result<Template> {
+        let own = own_files(place)?.into_iter().rev().find(|(path, _)| is_named(path, name));
+        let built_in = BUILT_IN.files().find(|file| is_named(file.path(), name));
+        match (own, built_in) {
+            (Some((path, origin)), _) => read_own(&path, &origin),
+            (None, Some(file)) => read_built_in(file),
+            (None, None) => Self::of(place)?.find(name).cloned(),
+        }
+    }
+
+    /// The template of that name.
+    ///
+    /// # Errors
+    /// If there is none; the error names the nearest.
+    pub fn find(&self, name: &str) -> Result<&Template> {
+        self.iter().find(|template| template.name == name).ok_or_else(|| {
+            let near = self.iter().min_by_key(|template| strsim::damerau_levenshtein(name, &template.name));
+            Error::NoTemplate { name: name.to_owned(), near: near.map_or_else(String::new, |found| found.name.clone()) }
+        })
+    }
+
+    /// A template and all that come along with it, each once, itself first.
+    ///
+    /// # Errors
+    /// If one of them doesn't exist, or they come along with each other in a circle.
+    pub fn with<'a>(&'a self, template: &'a Template) -> Result<Vec<&'a Template>> {
+        let mut all = Vec::new();
+        self.come_along(template, &mut Vec::new(), &mut all)?;
+        Ok(all)
+    }
+
+    fn come_along<'a>(
+        &'a self,
+        template: &'a Template,
+        above: &mut Vec<&'a str>,
+        all: &mut Vec<&'a Template>,
+    ) -> Result<()> {
+        if above.contains(&template.name.as_str()) {
+            let circle = [above.as_slice(), &[&template.name]].concat().join("` → `");
+            return Err(Error::Template {
+                name: template.name.clone(),
+                said: format!("`with` leads in a circle: `{circle}`\n  take one of them out"),
+            });
+        }
+        if all.iter().any(|known| known.name == template.name) {
+            return Ok(());
+        }
+        all.push(template);
+        above.push(&template.name);
+        template.with.iter().try_for_each(|name| self.come_along(self.find(name)?, above, all))?;
+        above.pop();
+        Ok(())
+    }
+
+    /// The farthest layer, and the nearer ones in order.
+    fn of_layers(mut templates: Vec<Template>, nearer: Vec<Template>) -> Self {
+        let mut hidden = Vec::new();
+        for template in nearer {
+            match templates.iter_mut().find(|known| known.name == template.name) {
+                Some(farther) => hidden.push(std::mem::replace(farther, template)),
+                None => templates.push(template),
+            }
+        }
+        templates.sort_by(|a, b| a.name.cmp(&b.name));
+        Self { templates, hidden }
+    }
+}
+
+/// The folder of the person's own templates; `None` where no home folder is known.
+pub fn personal_folder() -> Option<PathBuf> {
+    Some(etcetera::choose_base_strategy().ok()?.config_dir().join("redshank").join("templates"))
+}
+
+fn is_named(path: &Path, name: &str) -> bool {
+    path.file_stem().is_some_and(|stem| stem == name)
+}
+
+fn read_built_in(file: &include_dir::File) -> Result<Template> {
+    toml_file::read(file.contents_utf8().unwrap_or_default(), file.path())
+}
+
+/// The person's and the team's template files, in this order, each with where it comes from.
+fn own_files(place: &Place) -> Result<Vec<(PathBuf, Origin)>> {
+    let mut files = Vec::new();
+    for path in personal_folder().iter().map(|folder| toml_files(folder)).collect::<Result<Vec<_>>>()?.concat() {
+        files.push((path.clone(), Origin::Personal(path)));
+    }
+    // What a repository brings along may not lead out of it.
+    let mut folder = place.top.clone();
+    for part in Path::new(TEAM_FOLDER) {
+        folder.push(part);
+        refuse_link(&folder)?;
+    }
+    for path in toml_files(&folder)? {
+        refuse_link(&path)?;
+        files.push((path.clone(), Origin::Team(path)));
+    }
+    Ok(files)
+}
+
+fn refuse_link(path: &Path) -> Result<()> {
+    match std::fs::symlink_metadata(path) {
+        Ok(found) if found.is_symlink() => Err(Error::TemplateLink(path.to_owned())),
+        _ => Ok(()),
+    }
+}
+
+fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
+    let disk = |cause| Error::Disk { path: folder.to_owned(), cause };
+    let listed = match std::fs::read_dir(folder) {
+        Ok(listed) => listed,
+        Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => return Ok(Vec::new()),
+        Err(cause) => return Err(disk(cause)),
+    };
+    let paths = listed.map(|entry| entry.map(|entry| entry.path())).collect::<Result<Vec<_>, _>>().map_err(disk)?;
+    let mut files: Vec<PathBuf> =
+        paths.into_iter().filter(|path| path.extension().is_some_and(|e| e == "toml")).collect();
+    files.sort();
+    Ok(files)
+}
+
+fn read_own(path: &Path, origin: &Origin) -> Result<Template> {
+    let text = std::fs::read_to_string(path).map_err(|cause| Error::Disk { path: path.to_owned(), cause })?;
+    let mut template: Template = toml_file::read(&text, path)?;
+    template.origin = origin.clone();
+    if !is_named(path, &template.name) {
+        let said = format!(
+            "the file is not named after its template, `{}`: two files could hold the same name\n  rename one of them",
+            template.name
+        );
+        return Err(Error::Malformed { path: path.to_owned(), line: 1, said });
+    }
+    match check(&template).into_iter().next() {
+        None => Ok(template),
+        Some(fault) => {
+            let line = text.find(&fault.at).map_or(1, |at| toml_file::line_at(&text, at));
+            Err(Error::Malformed { path: path.to_owned(), line, said: fault.said })
+        }
+    }
+}

@@ -1,0 +1,102 @@
+//! Output folders and files that a project's own settings name.
+
+use super::{Output, SettingFormat};
+use bstr::{BStr, BString, ByteSlice};
+use serde_json::Value;
+
+/// The paths that a settings file names, relative to the top; folders with a slash at their end. `folder` is where the
+/// settings file lies: empty, or with a slash at its end. A path that leads out of the repository, holds a variable, or
+/// would be the settings' own folder or one above it, is not taken.
+pub(super) fn named(output: &Output, folder: &BStr, text: &str) -> Vec<BString> {
+    let values = match output.format {
+        SettingFormat::Json => json5::from_str(text).map(|value| at(&value, &output.key)).unwrap_or_default(),
+        SettingFormat::Toml => toml::from_str(text).map(|value| at(&value, &output.key)).unwrap_or_default(),
+        SettingFormat::Ini => ini_value(text, &output.key).into_iter().collect(),
+        SettingFormat::Text => by_expression(text, &output.key),
+    };
+    values.iter().filter_map(|value| resolved(value, folder, output.is_file)).collect()
+}
+
+/// The texts at a path of keys; `*` stands for any key.
+fn at(value: &Value, keys: &str) -> Vec<String> {
+    let (key, rest) = keys.split_once('.').map_or((keys, None), |(key, rest)| (key, Some(rest)));
+    let found: Vec<&Value> = match value {
+        Value::Object(map) if key == "*" => map.values().collect(),
+        Value::Object(map) => map.get(key).into_iter().collect(),
+        _ => Vec::new(),
+    };
+    match rest {
+        Some(rest) => found.into_iter().flat_map(|inner| at(inner, rest)).collect(),
+        None => found.into_iter().filter_map(|value| value.as_str().map(str::to_owned)).collect(),
+    }
+}
+
+fn ini_value(text: &str, key: &str) -> Option<String> {
+    let (section, key) = key.rsplit_once('.')?;
+    Some(ini::Ini::load_from_str(text).ok()?.section(Some(section))?.get(key)?.to_owned())
+}
+
+fn by_expression(text: &str, expression: &str) -> Vec<String> {
+    let Ok(expression) = regex::RegexBuilder::new(expression).multi_line(true).build() else { return Vec::new() };
+    expression.captures_iter(text).filter_map(|found| Some(found.get(1)?.as_str().to_owned())).collect()
+}
+
+fn resolved(value: &str, folder: &BStr, is_file: bool) -> Option<BString> {
+    let value = value.trim().trim_start_matches("${configDir}/");
+    if value.starts_with(['/', '~']) || value.contains(['$', '{', '%', '\\', ':', '\n', '*']) {
+        return None;
+    }
+    let mut parts: Vec<&[u8]> = folder.split_str("/").filter(|part| !part.is_empty()).collect();
+    let own = parts.clone();
+    for part in value.split('/') {
+        match part {
+            "" | "." => {}
+            ".." => drop(parts.pop()?),
+            part => parts.push(part.as_bytes()),
+        }
+    }
+    if own.starts_with(&parts) {
+        return None;
+    }
+    let mut path = BString::from(bstr::join("/", &parts));
+    if !is_file {
+        path.push(b'/');
+    }
+    Some(path)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn named_by(format: SettingFormat, key: &str, text: &str) -> Vec<String> {
+        let (file, reason) = (String::new(), String::new());
+        let output = Output { file, format, key: key.to_owned(), is_file: false, reason, remake: None };
+        named(&output, "a/b/".into(), text).iter().map(BString::to_string).collect()
+    }
+
+    #[test]
+    fn settings_of_every_syntax_are_read() {
+        let tsconfig = "{\n // where\n \"compilerOptions\": { \"outDir\": \"./out\", },\n}";
+        assert_eq!(named_by(SettingFormat::Json, "compilerOptions.outDir", tsconfig), ["a/b/out/"]);
+        let projects = r#"{"projects": {"x": {"out": "o/x"}, "y": {"out": "o/y"}, "z": {}}}"#;
+        assert_eq!(named_by(SettingFormat::Json, "projects.*.out", projects), ["a/b/o/x/", "a/b/o/y/"]);
+        let toml = "[tool.mypy]\ncache_dir = \"../types\"\n";
+        assert_eq!(named_by(SettingFormat::Toml, "tool.mypy.cache_dir", toml), ["a/types/"]);
+        let ini = "[coverage:html]\ndirectory = report\n";
+        assert_eq!(named_by(SettingFormat::Ini, "coverage:html.directory", ini), ["a/b/report/"]);
+        let latex = "$pdf_mode = 1;\n$out_dir = 'made';\n";
+        assert_eq!(named_by(SettingFormat::Text, r#"^\s*\$out_dir\s*=\s*['"]([^'"]+)"#, latex), ["a/b/made/"]);
+    }
+
+    #[test]
+    fn places_that_no_tool_may_claim_are_not_taken() {
+        for value in
+            [".", "./", "..", "../..", "../../..", "../../../x", "/tmp/x", "~/x", "$HOME/x", "a\\\\b", "", "../../a"]
+        {
+            let text = format!("{{\"out\": \"{value}\"}}");
+            assert_eq!(named_by(SettingFormat::Json, "out", &text), [""; 0], "{value}");
+        }
+        assert_eq!(named_by(SettingFormat::Json, "out", "{ broken"), [""; 0]);
+    }
+}

@@ -1,0 +1,33 @@
+//! Reading a TOML file that a person wrote: errors name the line, and the key that may have been meant.
+
+use crate::{Error, Result};
+use serde::de::DeserializeOwned;
+use std::path::Path;
+
+/// The longest distance, in edits, at which one key is taken for a misspelling of another.
+const NEAR_KEY: usize = 3;
+
+/// What a file's text holds.
+///
+/// # Errors
+/// If it is not in the format.
+pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
+    toml::from_str(text).map_err(|error| Error::Malformed {
+        path: path.to_owned(),
+        line: error.span().map_or(1, |span| line_at(text, span.start)),
+        said: format!("{}{}", error.to_string().trim_end(), meant(error.message()).unwrap_or_default()),
+    })
+}
+
+/// The line, from 1, of a place in a text.
+pub fn line_at(text: &str, at: usize) -> usize {
+    text[..at].matches('\n').count() + 1
+}
+
+/// Which key may have been meant, from the reader's complaint: the misspelt one in quotes, then all that are known.
+fn meant(complaint: &str) -> Option<String> {
+    let mut quoted = complaint.strip_prefix("unknown field ")?.split('`').skip(1).step_by(2);
+    let unknown = quoted.next()?;
+    let near = quoted.min_by_key(|known| strsim::damerau_levenshtein(unknown, known))?;
+    (strsim::damerau_levenshtein(unknown, near) <= NEAR_KEY).then(|| format!("\n  did you mean `{near}`?"))
+}
