@@ -2,8 +2,9 @@
 
 use crate::Result;
 use crate::size::Bytes;
-use crate::tree::{Entry, Overlay, Place, Scope, State, Tree};
+use crate::tree::{Entry, Oracle, Overlay, Place, Scope, State, Tree};
 use bstr::{BStr, BString, ByteSlice};
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::HashSet;
@@ -54,6 +55,36 @@ impl Effect {
     /// # Errors
     /// If the tree can't be walked again.
     pub fn of(place: &Place, before: &Tree, overlay: Overlay, untracked: &[BString]) -> Result<Self> {
+        if overlay.is_empty() && untracked.is_empty() {
+            let amount = Amount::of(before.to_commit());
+            return Ok(Self { before: amount, after: amount, ..Self::default() });
+        }
+        let oracle = Oracle::new(place, overlay.clone())?;
+        let state = |entry: &Entry| oracle.ask(entry.path.as_bstr()).map(|answer| answer.state);
+        let ignored: Vec<&Entry> = before.in_state(State::Ignored).collect();
+        let after = ignored.into_par_iter().map(state).collect::<Result<Vec<State>>>()?;
+        if after.into_iter().any(|state| state != State::Ignored) {
+            return Self::by_walking(place, before, overlay, untracked);
+        }
+        // Nothing that was shut is opened: no folder has to be entered that was not entered before.
+        let untracked: HashSet<&BStr> = untracked.iter().map(|path| path.as_bstr()).collect();
+        let entries: Vec<&Entry> = before.to_commit().collect();
+        let goes = |entry: &Entry| match entry.state {
+            State::Tracked => Ok(untracked.contains(entry.path.as_bstr())),
+            _ => Ok(state(entry)? == State::Ignored),
+        };
+        let gone = entries.par_iter().map(|entry| goes(entry)).collect::<Result<Vec<bool>>>()?;
+        let split =
+            |kept: bool| entries.iter().zip(&gone).filter(move |(_, gone)| **gone != kept).map(|(entry, _)| *entry);
+        Ok(Self {
+            before: Amount::of(entries.iter().copied()),
+            after: Amount::of(split(true)),
+            kept_out: split(false).cloned().collect(),
+            let_in: Vec::new(),
+        })
+    }
+
+    fn by_walking(place: &Place, before: &Tree, overlay: Overlay, untracked: &[BString]) -> Result<Self> {
         let after = Tree::walk(place, &Scope { overlay, ..Scope::default() })?;
         let untracked: HashSet<&BStr> = untracked.iter().map(|path| path.as_bstr()).collect();
         let stays = |entry: &&Entry| !untracked.contains(entry.path.as_bstr());

@@ -1,5 +1,7 @@
 //! The text of an ignore file: our blocks in it, and adding to it without touching another line.
 
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE;
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::collections::BTreeSet;
 use std::ops::Range;
@@ -66,13 +68,13 @@ fn one_line(text: &str) -> String {
 }
 
 /// A few bits of a line's hash, by which a block remembers the lines that were written into it.
-pub type Trace = u32;
+pub type Trace = [u8; 3];
 
 /// The trace of a line without its end.
 pub fn trace(line: &[u8]) -> Trace {
     let hash = blake3::hash(line);
-    let [a, b, c, ..] = hash.as_bytes();
-    u32::from_be_bytes([0, *a, *b, *c])
+    let [a, b, c, ..] = *hash.as_bytes();
+    [a, b, c]
 }
 
 /// A template's block as it stands in a file.
@@ -105,10 +107,8 @@ pub fn blocks(contents: &[u8]) -> Vec<Block> {
         if let Some(length) = length.filter(|length| rest[*length] == end) {
             let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) =
                 rest[..length].iter().partition(|line| line.starts_with(WROTE.as_bytes()));
-            let wrote = wrote.first().map(|line| {
-                let traces = line[WROTE.len()..].fields_with(|c| c == ' ');
-                traces.filter_map(|trace| Trace::from_str_radix(trace.to_str().ok()?, 16).ok()).collect()
-            });
+            let wrote = wrote.first().and_then(|line| URL_SAFE.decode(&line[WROTE.len()..]).ok());
+            let wrote = wrote.map(|bytes| bytes.chunks_exact(3).map(|bytes| [bytes[0], bytes[1], bytes[2]]).collect());
             let lines = lines.into_iter().map(BString::from).collect();
             found.push(Block { label, revision, lines, wrote, place: start..start + length + 2 });
         }
@@ -140,10 +140,10 @@ pub fn with_block(contents: &[u8], block: &Block) -> Vec<u8> {
 impl Block {
     /// Its lines with the marks around them.
     fn text(&self) -> Vec<BString> {
-        let traces: Vec<String> = self.wrote.iter().flatten().map(|trace| format!("{trace:06x}")).collect();
+        let traces: Vec<Trace> = self.wrote.iter().flatten().copied().collect();
         let mut text = vec![BString::from(format!("{BEGIN}{} (revision {})", self.label, self.revision))];
         text.extend(self.lines.iter().cloned());
-        text.push(format!("{WROTE}{}", traces.join(" ")).into());
+        text.push(format!("{WROTE}{}", URL_SAFE.encode(traces.concat())).into());
         text.push([END.as_bytes(), &self.label].concat().into());
         text
     }

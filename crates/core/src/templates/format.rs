@@ -118,6 +118,9 @@ pub struct Marker {
     /// The project takes in those of the same type further down (a workspace).
     #[serde(default)]
     pub spans: bool,
+    /// Such files lie anywhere in the project: its folder is the deepest that holds them all.
+    #[serde(default)]
+    pub gather: bool,
     /// How much the file proves.
     #[serde(default)]
     pub confidence: Confidence,

@@ -95,10 +95,38 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
     });
     let mut survey = Survey::default();
     let mut inside = HashMap::new();
+    let (gathered, hits): (Vec<Hit>, Vec<Hit>) = hits.into_iter().partition(|hit| hit.gathers());
     for hit in hits {
         survey.take(place, tree, hit, &mut inside);
     }
+    // What a real project holds, is its own.
+    let mut together: Vec<Hit> = Vec::new();
+    for hit in gathered {
+        let outranked = |project: &Project| hit.folder.starts_with(&project.folder) && project.outranks(hit.template);
+        if survey.is_claimed(hit.folder.as_bstr(), &mut inside) || survey.projects.iter().any(outranked) {
+            continue;
+        }
+        match together.iter_mut().find(|known| known.template.name == hit.template.name) {
+            Some(known) => known.folder = common(&known.folder, &hit.folder),
+            None => together.push(hit),
+        }
+    }
+    for hit in together {
+        survey.take(place, tree, hit, &mut inside);
+    }
     survey
+}
+
+/// The deepest folder that both lie in.
+fn common(a: &[u8], b: &[u8]) -> BString {
+    let same = a.iter().zip(b).take_while(|(a, b)| a == b).count();
+    a[..same].rfind_byte(b'/').map_or(BString::default(), |slash| a[..=slash].into())
+}
+
+impl Hit<'_> {
+    fn gathers(&self) -> bool {
+        matches!(self.what, What::Project(marker) if marker.gather)
+    }
 }
 
 impl<'a> Survey<'a> {
@@ -128,9 +156,11 @@ impl<'a> Survey<'a> {
                     confidence: marker.confidence,
                     spans: marker.spans,
                 };
-                if !self.projects.iter().any(|known| known.covers(&found) || known.outranks(&found)) {
-                    self.projects.retain(|known| !found.outranks(known));
-                    self.claims.forget(|known| found.outranks(known));
+                let outranks =
+                    |one: &Project, other: &Project| one.folder == other.folder && one.outranks(other.template);
+                if !self.projects.iter().any(|known| known.covers(&found) || outranks(known, &found)) {
+                    self.projects.retain(|known| !outranks(&found, known));
+                    self.claims.forget(|known| outranks(&found, known));
                     self.claims.add(found.clone(), place.case());
                     self.projects.push(found);
                 }
@@ -198,8 +228,8 @@ impl Project<'_> {
             && (self.folder == other.folder || self.spans && other.folder.starts_with(&self.folder))
     }
 
-    fn outranks(&self, other: &Self) -> bool {
-        self.folder == other.folder && self.template.outranks.contains(&other.template.name)
+    fn outranks(&self, other: &Template) -> bool {
+        self.template.outranks.contains(&other.name)
     }
 }
 

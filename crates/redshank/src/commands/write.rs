@@ -19,6 +19,10 @@ pub struct Rewrite {
 }
 
 impl Rewrite {
+    fn changes(&self) -> bool {
+        self.target.contents.as_deref().unwrap_or_default() != self.after
+    }
+
     /// Whether all that the file held stands at its start.
     fn adds_only(&self) -> bool {
         self.after.starts_with(self.target.contents.as_deref().unwrap_or_default())
@@ -45,10 +49,10 @@ impl Proposal<'_> {
     /// Shows the difference and its effect; writes it if told, after asking on a terminal.
     pub fn carry_out(self, context: &Context) -> Result<()> {
         let place = &context.place;
-        let overlay: Overlay =
-            self.files.iter().map(|file| (file.target.source.shown.clone(), file.after.clone())).collect();
+        let files = self.files.iter().filter(|file| file.changes());
+        let overlay: Overlay = files.map(|file| (file.target.source.shown.clone(), file.after.clone())).collect();
         let effect = Effect::of(place, self.tree, overlay, &[])?;
-        let changed = self.files.iter().any(|file| file.target.contents.as_deref().unwrap_or_default() != file.after);
+        let changed = self.files.iter().any(Rewrite::changes);
         if changed && context.for_people() && !context.asked.quiet {
             for Rewrite { target, after } in &self.files {
                 let before = target.contents.clone().unwrap_or_default();
