@@ -119,25 +119,6 @@ fn a_needed_file_that_a_rule_swallows_is_let_in() {
 }
 
 #[test]
-fn templates_are_found_by_name_title_and_marker_and_prove_themselves() {
-    let nia = Person::new();
-    let found = |query: &str| {
-        let listed = nia.redshank(&["templates", query, "--format", "jsonl"]).out;
-        let names = listed.lines().map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap()["name"].clone());
-        names.map(|name| name.as_str().unwrap().to_owned()).collect::<Vec<_>>()
-    };
-    assert_eq!(
-        (found("rust"), found("pyproject"), found("Notebooks")),
-        (vec!["rust".to_owned()], vec!["python".to_owned()], vec!["python".to_owned()])
-    );
-    assert_eq!(nia.redshank(&["templates", "no-such-thing"]).code, 1);
-    let tested = nia.redshank(&["templates", "test"]).fine().out;
-    assert!(tested.ends_with(", 0 failed\n"), "{tested}");
-    let shown = nia.redshank(&["templates", "show", "rust"]).fine().out;
-    assert!(shown.contains("/target/") && shown.contains("cargo build"), "{shown}");
-}
-
-#[test]
 fn a_rule_that_cannot_work_is_shown_with_a_marker_under_the_fault_and_the_mend() {
     let nia = Person::with_repository();
     nia.writes(".gitignore", "target/ # build\nlogs\\old\n./dist\nout/\n!out/keep.c\n");

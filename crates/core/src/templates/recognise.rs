@@ -111,7 +111,12 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
             None => together.push(hit),
         }
     }
-    for hit in together {
+    for mut hit in together {
+        // What they make may land beside the folder they lie in: take in all up to the project around it.
+        let around = survey.projects.iter().filter(|project| hit.folder.starts_with(&project.folder));
+        let around = around.map(|project| project.folder.len()).max().unwrap_or(0);
+        let end = hit.folder[around..].find_byte(b'/').map_or(hit.folder.len(), |slash| around + slash + 1);
+        hit.folder.truncate(end);
         survey.take(place, tree, hit, &mut inside);
     }
     survey

@@ -1,0 +1,161 @@
+#!/usr/bin/env python3
+"""Whether the templates hold what real tools really write.
+
+    cargo build --release --locked
+    evidence/run.py [--only NAME,...] [--keep DIR] [--write]
+
+For each tool chain in chains.toml: makes a project one folder down in a new repository, notes its files, runs the tools,
+lets Redshank draft rules, and asks git. A file that the tools made and git would take in has leaked; a source that git
+would leave out was swallowed. --write puts the table into docs/evidence.md.
+"""
+
+import argparse
+import datetime
+import os
+import pathlib
+import shutil
+import subprocess
+import sys
+import tempfile
+import tomllib
+
+HERE = pathlib.Path(__file__).resolve().parent
+REDSHANK = HERE.parent / "target" / "release" / "redshank"
+PAGE = HERE.parent / "docs" / "evidence.md"
+PLACE = "north"  # the folder that the project is in
+PATIENCE = 900  # seconds for one step
+
+
+def sh(command, folder, environment):
+    return subprocess.run(["bash", "-ec", command], cwd=folder, env=environment, stdin=subprocess.DEVNULL,
+                          stdout=subprocess.PIPE, stderr=subprocess.STDOUT, timeout=PATIENCE, check=False)
+
+
+def files(top):
+    """All files and links below a folder, but git's own."""
+    found = set()
+    for folder, inner, names in os.walk(top):
+        if ".git" in inner:
+            inner.remove(".git")
+        links = [name for name in inner if os.path.islink(os.path.join(folder, name))]
+        found |= {os.path.relpath(os.path.join(folder, name), top) for name in names + links}
+    return found
+
+
+def version_of(chain, environment):
+    said = sh(chain["version"], HERE, environment)
+    text = said.stdout.decode(errors="replace").strip()
+    return text.splitlines()[0] if said.returncode == 0 and text else None
+
+
+def run(chain, work, environment):
+    """One row of the table: a dictionary, or the reason why there is none."""
+    version = version_of(chain, environment)
+    if version is None:
+        return f"not run: `{chain['version']}` is not on this machine"
+    top = work / chain["name"]
+    project = top / PLACE
+    project.mkdir(parents=True)
+    subprocess.run(["git", "init", "-q", top], check=True)
+    for path, text in chain.get("files", {}).items():
+        (project / path).parent.mkdir(parents=True, exist_ok=True)
+        (project / path).write_text(text)
+    if "make" in chain:
+        made = sh(chain["make"], project, environment)
+        if made.returncode:
+            return f"not run: `{chain['make']}` failed: {last_line(made)}"
+        nested = project / ".git"
+        if nested.exists():
+            shutil.rmtree(nested)
+    for path in chain.get("without", []):
+        (project / path).unlink(missing_ok=True)
+    sources = files(top)
+    failed = []
+    for step in chain["steps"]:
+        done = sh(step, project, environment)
+        if done.returncode:
+            failed.append(f"`{step}`: {last_line(done)}")
+    kept = {f"{PLACE}/{path}" for path in chain.get("keeps", [])}
+    made = files(top) - sources
+    drafted = subprocess.run([REDSHANK, "draft", "--write", "--yes", "--quiet"], cwd=top, env=environment, stdout=subprocess.PIPE,
+                             stderr=subprocess.STDOUT, check=False)
+    if drafted.returncode:
+        return f"draft failed: {last_line(drafted)}"
+    listed = subprocess.run(["git", "ls-files", "-z", "--others", "--exclude-standard"], cwd=top, stdout=subprocess.PIPE, check=True)
+    taken = {os.fsdecode(path) for path in listed.stdout.split(b"\0")[:-1]}
+    return {
+        "name": chain["name"], "version": version, "sources": len(sources), "made": len(made - kept),
+        "steps": len(chain["steps"]), "failed": failed,
+        "leaked": sorted((taken & made) - kept - {".gitignore"}),
+        "swallowed": sorted((sources | (kept & made)) - taken),
+    }
+
+
+def last_line(done):
+    lines = done.stdout.decode(errors="replace").strip().splitlines()
+    return lines[-1][:120] if lines else f"exit code {done.returncode}"
+
+
+def some(paths):
+    shown = ", ".join(f"`{path.removeprefix(PLACE + '/')}`" for path in paths[:4])
+    return f"{len(paths)}: {shown}" if paths else "0"
+
+
+def page(rows, reasons):
+    today = datetime.date.today().isoformat()
+    lines = [
+        "# Evidence", "",
+        f"Made by `evidence/run.py --write` on {today}. Each project was made by its own tools, one folder down in a new repository; then",
+        "they built, tested, documented and packed it, `redshank draft --write` wrote the rules, and git said what it would take in.",
+        "*Leaked*: made by a tool, and git would take it in. *Swallowed*: a source, or a lock file, that git would leave out.", "",
+        "| tool chain | version | steps | sources | made | leaked | swallowed |", "| --- | --- | --- | --- | --- | --- | --- |",
+    ]
+    for row in rows:
+        steps = f"{row['steps'] - len(row['failed'])} of {row['steps']}" if row["failed"] else row["steps"]
+        lines.append(f"| {row['name']} | {row['version'].replace('|', '/')[:60]} | {steps} | {row['sources']} | {row['made']} "
+                     f"| {some(row['leaked'])} | {some(row['swallowed'])} |")
+    lines += ["", f"{len(rows)} tool chains ran: {sum(len(r['leaked']) for r in rows)} files leaked, "
+              f"{sum(len(r['swallowed']) for r in rows)} swallowed.", ""]
+    broken = [f"- {row['name']}: {fault}" for row in rows for fault in row["failed"]]
+    if broken:
+        lines += ["Steps that failed here:", "", *broken, ""]
+    if reasons:
+        lines += ["Not run here:", "", *[f"- {name}: {reason}" for name, reason in reasons], ""]
+    return "\n".join(lines)
+
+
+def main():
+    arguments = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    arguments.add_argument("--only", default="")
+    arguments.add_argument("--keep", type=pathlib.Path, help="where to leave the projects")
+    arguments.add_argument("--write", action="store_true")
+    asked = arguments.parse_args()
+    chains = tomllib.loads((HERE / "chains.toml").read_text())["chain"]
+    wanted = set(filter(None, asked.only.split(",")))
+    with tempfile.TemporaryDirectory() as temporary:
+        work = asked.keep or pathlib.Path(temporary)
+        work.mkdir(parents=True, exist_ok=True)
+        home = work / "home"
+        home.mkdir(exist_ok=True)
+        environment = {**os.environ, "HOME": str(home), "XDG_CONFIG_HOME": str(home / ".config"), "GIT_CONFIG_NOSYSTEM": "1",
+                       "CARGO_HOME": os.environ.get("CARGO_HOME", os.path.expanduser("~/.cargo")),
+                       "RUSTUP_HOME": os.environ.get("RUSTUP_HOME", os.path.expanduser("~/.rustup")),
+                       "npm_config_cache": os.path.expanduser("~/.npm"), "PIP_CACHE_DIR": os.path.expanduser("~/.cache/pip"), "CI": "1"}
+        rows, reasons = [], []
+        for chain in chains:
+            if wanted and chain["name"] not in wanted:
+                continue
+            row = run(chain, work, environment)
+            if isinstance(row, str):
+                reasons.append((chain["name"], row))
+                print(f"{chain['name']}: {row}", flush=True)
+                continue
+            rows.append(row)
+            print(f"{chain['name']}: {row['made']} made, leaked {row['leaked'][:6]}, swallowed {row['swallowed'][:6]}, failed {row['failed']}", flush=True)
+    if asked.write:
+        PAGE.write_text(page(rows, reasons))
+    sys.exit(any(row["leaked"] or row["swallowed"] for row in rows))
+
+
+if __name__ == "__main__":
+    main()
