@@ -1,6 +1,7 @@
 //! `redshank.toml`, the repository's own settings.
 
 use crate::expect::Expectation;
+use crate::findings::Acceptance;
 use crate::size::Bytes;
 use crate::{Error, Result, toml_file};
 use serde::Deserialize;
@@ -19,6 +20,8 @@ pub struct Settings {
     pub expect: Vec<Expectation>,
     /// How template rules are written here.
     pub draft: Choices,
+    /// Findings that are all right.
+    pub accept: Vec<Acceptance>,
 }
 
 /// How template rules are written in a repository.
@@ -50,20 +53,22 @@ impl Choices {
     /// # Errors
     /// If the file is not TOML.
     pub fn written_into(&self, text: &str, path: &Path) -> Result<String> {
-        let malformed = |error: toml_edit::TomlError| Error::Malformed {
-            path: path.to_owned(),
-            line: error.span().map_or(1, |span| toml_file::line_at(text, span.start)),
-            said: error.to_string(),
-        };
-        let mut document: toml_edit::DocumentMut = text.parse().map_err(malformed)?;
-        let draft = document.entry("draft").or_insert(toml_edit::table());
-        if self.layout == Layout::Folders {
-            draft["layout"] = toml_edit::value("folders");
+        let mut document = toml_file::open(text, path)?;
+        let mut new = toml_edit::Table::new();
+        let known = document.get_mut("draft").and_then(toml_edit::Item::as_table_like_mut);
+        let is_new = known.is_none();
+        let draft = known.unwrap_or(&mut new);
+        if self.layout == Layout::Folders || draft.contains_key("layout") {
+            let word = if self.layout == Layout::Folders { "folders" } else { "top" };
+            draft.insert("layout", toml_edit::value(word));
         }
         for (key, values) in [("variants", &self.variants), ("without", &self.without)] {
             if !values.is_empty() {
-                draft[key] = toml_edit::value(values.iter().collect::<toml_edit::Array>());
+                draft.insert(key, toml_edit::value(values.iter().collect::<toml_edit::Array>()));
             }
+        }
+        if is_new {
+            return Ok(toml_file::with_table(text, "[draft]", &new));
         }
         Ok(document.to_string())
     }

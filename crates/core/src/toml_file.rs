@@ -3,6 +3,7 @@
 use crate::{Error, Result};
 use serde::de::DeserializeOwned;
 use std::path::Path;
+use toml_edit::{DocumentMut, Table};
 
 /// The longest distance, in edits, at which one key is taken for a misspelling of another.
 const NEAR_KEY: usize = 3;
@@ -17,6 +18,25 @@ pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
         line: error.span().map_or(1, |span| line_at(text, span.start)),
         said: format!("{}{}", error.to_string().trim_end(), meant(error.message()).unwrap_or_default()),
     })
+}
+
+/// The same, for editing: comments and order are kept.
+///
+/// # Errors
+/// If it is not TOML.
+pub fn open(text: &str, path: &Path) -> Result<DocumentMut> {
+    text.parse().map_err(|error: toml_edit::TomlError| Error::Malformed {
+        path: path.to_owned(),
+        line: error.span().map_or(1, |span| line_at(text, span.start)),
+        said: error.to_string().trim_end().to_owned(),
+    })
+}
+
+/// A text with a table at its end, under a heading such as `[draft]`.
+pub fn with_table(text: &str, heading: &str, table: &Table) -> String {
+    let between = if text.is_empty() { "" } else { "\n" };
+    let end = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+    format!("{text}{end}{between}{heading}\n{table}")
 }
 
 /// The line, from 1, of a place in a text.

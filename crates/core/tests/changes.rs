@@ -4,7 +4,7 @@
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_core::Error;
-use redshank_core::findings::{Finding, Remedy, find_in};
+use redshank_core::findings::{Ask, Finding, Remedy, find_in};
 use redshank_core::journal::{Changes, Journal};
 use redshank_core::plan::Plan;
 use redshank_core::templates::Collection;
@@ -53,7 +53,7 @@ impl Ground {
     }
 
     fn findings(&self) -> Vec<Finding> {
-        find_in(&self.place(), &Collection::built_in().unwrap()).unwrap().findings
+        find_in(&self.place(), &Collection::built_in().unwrap(), &Ask::default()).unwrap().findings
     }
 
     fn tidy(&self) -> Plan {

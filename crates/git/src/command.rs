@@ -66,6 +66,16 @@ impl Git {
         Err(Error::Refused { command: self.shown(), said })
     }
 
+    /// Starts it with its input and output as pipes; its messages are dropped.
+    ///
+    /// # Errors
+    /// If git can't be started.
+    pub(crate) fn piped(self) -> Result<std::process::Child> {
+        let mut command = self.command();
+        let command = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
+        command.spawn().map_err(Error::NotStarted)
+    }
+
     /// Runs it with this process's own input and outputs; gives whether it succeeded.
     ///
     /// # Errors

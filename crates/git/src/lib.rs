@@ -6,11 +6,13 @@ mod error;
 mod history;
 mod index;
 mod layout;
+mod staged;
 
 pub use command::Git;
 pub use error::Error;
 pub use index::{Index, Mode, Span, Tracked};
 pub use layout::{Found, Personal, Repository, find, personal_outside};
+pub use staged::{Blobs, Staged};
 
 /// What every call here gives.
 pub type Result<T, E = Error> = std::result::Result<T, E>;

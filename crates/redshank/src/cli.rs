@@ -37,6 +37,8 @@ pub enum Format {
     Jsonl,
     /// JUnit XML (`prove`)
     Junit,
+    /// SARIF 2.1.0 (`check`)
+    Sarif,
 }
 
 /// When an answer is coloured.

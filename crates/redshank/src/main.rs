@@ -25,8 +25,8 @@ struct Arguments {
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     arguments.everywhere.color.write_global();
-    if arguments.everywhere.format == cli::Format::Junit && !matches!(arguments.command, commands::Command::Prove(_)) {
-        render::complain(&anyhow::anyhow!("only `prove` writes JUnit XML\n  use --format json"));
+    if let Err(error) = arguments.command.takes(arguments.everywhere.format) {
+        render::complain(&error);
         return ExitCode::from(2);
     }
     match commands::run(&arguments.command, &arguments.everywhere) {

@@ -125,6 +125,8 @@ pub struct SummaryOut {
     pub notes: usize,
     /// By class.
     pub classes: Vec<ClassOut>,
+    /// Left out because somebody accepted them.
+    pub accepted: usize,
 }
 
 /// A class of findings, summed up.
@@ -146,6 +148,7 @@ impl SummaryOut {
         let level = |level| findings.iter().filter(|finding| finding.level == level).count();
         Self {
             errors: level(Level::Error),
+            accepted: 0,
             warnings: level(Level::Warning),
             notes: level(Level::Note),
             classes: Class::ALL.into_iter().filter_map(|class| ClassOut::of(class, findings)).collect(),

@@ -3,7 +3,9 @@
 //! A finder takes the tree with its verdicts and gives findings as plain data. It prints nothing and changes nothing. A new
 //! finder is one file here and one line in [`find`].
 
+mod accepted;
 mod claimed;
+mod contents;
 mod exposure;
 mod finding;
 pub mod needed;
@@ -11,14 +13,17 @@ mod oversized;
 mod secret;
 mod tracked_anyway;
 
+pub use accepted::{Acceptance, accepting, today};
+pub use contents::Contents;
 pub use finding::{Class, Exposure, Finding, Level, Remedy};
 pub use secret::Secret;
 
-use crate::Result;
 use crate::settings::Settings;
 use crate::size::Bytes;
 use crate::templates::{Survey, Template, recognise};
-use crate::tree::{Oracle, Overlay, Place, Scope, Tree, Unread};
+use crate::tree::{Depth, Entry, Oracle, Overlay, Place, Scope, State, Tree, Unread};
+use crate::{Error, Result};
+use bstr::BString;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
@@ -26,7 +31,7 @@ use std::collections::HashMap;
 pub struct Look<'a> {
     /// Where.
     pub place: &'a Place,
-    /// The tree, stopped at ignored folders, with sizes.
+    /// The tree, with sizes.
     pub tree: &'a Tree,
     /// The projects in it.
     pub survey: &'a Survey<'a>,
@@ -34,6 +39,18 @@ pub struct Look<'a> {
     pub settings: &'a Settings,
     /// Verdicts on single paths.
     pub oracle: &'a Oracle<'a>,
+    /// What the files hold.
+    pub contents: Contents<'a>,
+    /// Ignored files are looked into, too.
+    pub ignored: bool,
+}
+
+impl<'a> Look<'a> {
+    /// The entries whose contents are looked into.
+    fn files(&self) -> impl Iterator<Item = &'a Entry> {
+        let ignored = self.ignored;
+        self.tree.entries.iter().filter(move |entry| ignored || entry.state != State::Ignored)
+    }
 }
 
 /// What the finders found.
@@ -43,17 +60,52 @@ pub struct Found {
     pub findings: Vec<Finding>,
     /// What could not be read, and so was not looked into.
     pub unread: Vec<Unread>,
+    /// How many findings are left out because somebody accepted them.
+    pub accepted: usize,
+}
+
+/// What is to be looked at, and which findings are asked for.
+#[derive(Default)]
+pub struct Ask {
+    /// The staged contents instead of those on disk.
+    pub staged: bool,
+    /// Ignored files, too.
+    pub ignored: bool,
+    /// Only what concerns these paths; a folder's ends in a slash. All if empty.
+    pub paths: Vec<BString>,
+    /// Only these classes; all if empty.
+    pub classes: Vec<Class>,
+    /// Only this level and worse ones.
+    pub level: Option<Level>,
+}
+
+impl Ask {
+    fn is_for(&self, finding: &Finding) -> bool {
+        let concerns = |path: &BString| {
+            let below = |inner: &BString, outer: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
+            path.is_empty() || finding.path == *path || below(&finding.path, path) || below(path, &finding.path)
+        };
+        (self.paths.is_empty() || self.paths.iter().any(concerns))
+            && (self.classes.is_empty() || self.classes.contains(&finding.class))
+            && self.level.is_none_or(|level| finding.level <= level)
+    }
+
+    /// Whether all findings there are, are asked for.
+    fn is_for_all(&self) -> bool {
+        !self.staged && self.paths.is_empty() && self.classes.is_empty() && self.level.is_none()
+    }
 }
 
 /// Runs every finder on a place.
 ///
 /// # Errors
 /// If the tree, the settings or the index can't be read.
-pub fn find_in(place: &Place, templates: &[Template]) -> Result<Found> {
+pub fn find_in(place: &Place, templates: &[Template], ask: &Ask) -> Result<Found> {
     let settings = Settings::read(&place.top)?;
-    let tree = Tree::walk(place, &Scope::default())?;
+    let depth = if ask.ignored { Depth::IntoIgnored } else { Depth::StopAtIgnored };
+    let tree = Tree::walk(place, &Scope { depth, ..Scope::default() })?;
     let survey = recognise(place, &tree, templates);
-    find(place, &tree, &survey, &settings)
+    run(place, &tree, &survey, &settings, ask)
 }
 
 /// Runs every finder on a tree that was walked already.
@@ -61,15 +113,34 @@ pub fn find_in(place: &Place, templates: &[Template]) -> Result<Found> {
 /// # Errors
 /// If the index can't be read.
 pub fn find(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings) -> Result<Found> {
+    run(place, tree, survey, settings, &Ask::default())
+}
+
+fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &Ask) -> Result<Found> {
     let oracle = Oracle::new(place, Overlay::new())?;
-    let look = Look { place, tree, survey, settings, oracle: &oracle };
-    let mut found = Found { findings: Vec::new(), unread: tree.unread.clone() };
+    let staged = match (&place.repository, ask.staged) {
+        (Some(repository), true) => Some(contents::staged(repository, tree)?),
+        (None, true) => {
+            return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
+        }
+        (_, false) => None,
+    };
+    let mut found = Found { unread: tree.unread.clone(), ..Found::default() };
+    let (tree, contents) = match staged {
+        Some((ref tree, contents)) => (tree, contents),
+        None => (tree, Contents::Disk(place)),
+    };
+    let look = Look { place, tree, survey, settings, oracle: &oracle, contents, ignored: ask.ignored };
     let claimed = claimed::find(&look, &mut found)?;
     secret::find(&look, &claimed, &mut found)?;
     oversized::find(&look, &claimed, &mut found);
-    needed::find(&look, &mut found)?;
+    if !ask.staged {
+        needed::find(&look, &mut found)?;
+    }
     tracked_anyway::find(&look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;
+    accepted::leave_out(settings, ask, &mut found);
+    found.findings.retain(|finding| ask.is_for(finding));
     sort(&mut found.findings);
     Ok(found)
 }

@@ -6,36 +6,83 @@ use crate::render::{
     self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown, width,
 };
 use crate::report::{CheckOut, FindingOut, SummaryOut, root};
-use anyhow::Result;
+use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_core::findings::{Exposure, Finding, Found, Level, Remedy, find_in};
+use redshank_core::findings::{Ask, Class, Exposure, Finding, Found, Level, Remedy, find_in};
 use redshank_core::tree::State;
+use std::ffi::OsString;
 use std::fmt::Write;
 use std::process::ExitCode;
 
 /// What should not be tracked and is or would be, and what should and isn't
 #[derive(Args)]
-pub struct Check {}
+pub struct Check {
+    /// Only what concerns these files and folders
+    paths: Vec<OsString>,
+    /// Look at the staged contents instead of those on disk
+    #[arg(long, conflicts_with = "ignored")]
+    staged: bool,
+    /// Look into ignored files, too
+    #[arg(long)]
+    ignored: bool,
+    /// Only findings of these classes
+    #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = class)]
+    classes: Vec<Class>,
+    /// Only findings of this level and worse ones
+    #[arg(long, value_name = "LEVEL", value_parser = level)]
+    level: Option<Level>,
+    /// Fail with 2 if anything could not be read
+    #[arg(long)]
+    strict: bool,
+}
+
+fn class(word: &str) -> Result<Class, String> {
+    let known = || Class::ALL.map(Class::word).join(", ");
+    Class::ALL.into_iter().find(|class| class.word() == word).ok_or_else(|| format!("one of {}", known()))
+}
+
+fn level(word: &str) -> Result<Level, String> {
+    let all = [Level::Error, Level::Warning, Level::Note];
+    all.into_iter().find(|level| level.word() == word).ok_or_else(|| "one of error, warning, note".to_owned())
+}
 
 impl Check {
-    #[expect(clippy::unused_self, reason = "every command has the same form")]
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        let found_here = find_in(&context.place, &context.collection()?)?;
+        let found_here = find_in(&context.place, &context.collection()?, &self.ask(context)?)?;
         match context.asked.format {
             Format::Text if context.asked.quiet => {}
             Format::Text => put!("{}", text(context, &found_here)?)?,
+            Format::Sarif => render::json(&render::sarif(&found_here))?,
             Format::Json | Format::Junit => render::json(&CheckOut {
                 schema: "redshank.check/1",
                 root: root(&context.place.top),
                 findings: found_here.findings.iter().map(FindingOut::from).collect(),
-                summary: SummaryOut::of(&found_here.findings),
+                summary: SummaryOut { accepted: found_here.accepted, ..SummaryOut::of(&found_here.findings) },
                 unread: found_here.unread.iter().map(Into::into).collect(),
             })?,
             Format::Jsonl => render::jsonl(found_here.findings.iter().map(FindingOut::from))?,
         }
         context.say_unread(&found_here.unread);
+        if self.strict && !found_here.unread.is_empty() {
+            bail!("{} paths could not be read, and --strict was asked for", found_here.unread.len());
+        }
         Ok(found(found_here.findings.iter().any(|finding| finding.level < Level::Note)))
+    }
+
+    fn ask(&self, context: &Context) -> Result<Ask> {
+        let mut paths = Vec::new();
+        for path in &self.paths {
+            let mut resolved = context.resolve(path)?;
+            let on_disk = context.place.path(resolved.as_bstr());
+            if on_disk.is_dir() && !resolved.is_empty() && !resolved.ends_with(b"/") {
+                resolved.push(b'/');
+            } else if on_disk.symlink_metadata().is_err() && !self.staged {
+                bail!("{} is not there\n  name a file or folder that exists", shown(resolved.as_bstr()));
+            }
+            paths.push(resolved);
+        }
+        Ok(Ask { staged: self.staged, ignored: self.ignored, paths, classes: self.classes.clone(), level: self.level })
     }
 }
 
@@ -56,6 +103,10 @@ fn text(context: &Context, found: &Found) -> Result<String> {
         .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
         .collect();
     writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
+    if found.accepted > 0 {
+        let many = if found.accepted == 1 { "finding is" } else { "findings are" };
+        writeln!(text, "{}", Paint::Quiet.on(format!("{} {many} accepted in redshank.toml", found.accepted)))?;
+    }
     let by_tidy = found.findings.iter().filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_))).count();
     if by_tidy > 0 {
         let command = Paint::Type.on("redshank tidy");

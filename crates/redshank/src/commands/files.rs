@@ -87,7 +87,7 @@ impl Files {
                 }
                 out.flush()?;
             }
-            Format::Json | Format::Junit => render::json(&listed.iter().map(json).collect::<Vec<_>>())?,
+            Format::Json | Format::Junit | Format::Sarif => render::json(&listed.iter().map(json).collect::<Vec<_>>())?,
             Format::Jsonl => render::jsonl(listed.iter().map(json))?,
             Format::Text => {
                 let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);

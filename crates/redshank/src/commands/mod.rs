@@ -1,5 +1,6 @@
 //! The commands: one file each, with its arguments and its `run`.
 
+mod accept;
 mod add;
 mod check;
 mod demo;
@@ -16,9 +17,9 @@ mod undo;
 mod why;
 mod write;
 
-use crate::cli::Everywhere;
+use crate::cli::{Everywhere, Format};
 use crate::context::Context;
-use anyhow::Result;
+use anyhow::{Result, bail};
 use clap::Subcommand;
 use std::process::ExitCode;
 
@@ -36,9 +37,22 @@ pub enum Command {
     Prove(prove::Prove),
     Files(files::Files),
     Check(check::Check),
+    Accept(accept::Accept),
     Tidy(tidy::Tidy),
     Undo(undo::Undo),
     Demo(demo::Demo),
+}
+
+impl Command {
+    /// Whether the command can answer in that format.
+    pub fn takes(&self, format: Format) -> Result<()> {
+        match (format, self) {
+            (Format::Junit, Self::Prove(_)) | (Format::Sarif, Self::Check(_)) => Ok(()),
+            (Format::Junit, _) => bail!("only `prove` writes JUnit XML\n  use --format json"),
+            (Format::Sarif, _) => bail!("only `check` writes SARIF\n  use --format json"),
+            _ => Ok(()),
+        }
+    }
 }
 
 /// Runs the command.
@@ -56,6 +70,7 @@ pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
         Command::Why(why) => why.run(&Context::find(asked)?),
         Command::Files(files) => files.run(&Context::find(asked)?),
         Command::Check(check) => check.run(&Context::find(asked)?),
+        Command::Accept(accept) => accept.run(&Context::find(asked)?),
         Command::Tidy(tidy) => tidy.run(&Context::find(asked)?),
         Command::Undo(undo) => undo.run(&Context::find(asked)?),
     }

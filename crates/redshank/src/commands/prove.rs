@@ -42,7 +42,7 @@ impl Prove {
         let failed = outcomes.iter().filter(|outcome| !outcome.wrong.is_empty()).count();
         match context.asked.format {
             Format::Text => put!("{}", text(&oracle, &outcomes, failed)?)?,
-            Format::Json => render::json(&ProveOut {
+            Format::Json | Format::Sarif => render::json(&ProveOut {
                 schema: "redshank.prove/1",
                 root: root(&context.place.top),
                 passed: outcomes.len() - failed,

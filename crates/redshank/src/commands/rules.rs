@@ -30,7 +30,7 @@ impl Rules {
         match context.asked.format {
             Format::Text => put!("{}", text(&audit)?)?,
             Format::Jsonl => render::jsonl(audit.rules.iter().map(RuleRowOut::from))?,
-            Format::Json | Format::Junit => render::json(&RulesOut {
+            Format::Json | Format::Junit | Format::Sarif => render::json(&RulesOut {
                 schema: "redshank.rules/1",
                 root: crate::report::root(&context.place.top),
                 rules: audit.rules.iter().map(RuleRowOut::from).collect(),

@@ -2,11 +2,13 @@
 
 mod effect;
 mod names;
+mod sarif;
 mod style;
 mod table;
 
 pub use effect::{diff, effect, folder_name};
 pub use names::{count, cut, files, shortened, shown};
+pub use sarif::log as sarif;
 pub use style::{Paint, class_paint, level_paint};
 pub use table::{Align, Cell, Table, width};
 

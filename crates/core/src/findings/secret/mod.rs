@@ -5,12 +5,12 @@ mod proof;
 mod scan;
 
 use super::claimed::Claimed;
-use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use super::{Class, Contents, Exposure, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::ignore_file::NewRule;
 use crate::size::Bytes;
 use crate::templates::exactly;
-use crate::tree::{Entry, Kind, Place, State, Unread};
+use crate::tree::{Entry, Kind, State, Unread};
 use bstr::{BString, ByteSlice};
 use formats::Formats;
 use rayon::prelude::*;
@@ -54,9 +54,8 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<
         let generated = claimed.class(entry).is_some_and(|class| class != Class::Secret);
         generated && entry.state == State::Candidate
     };
-    let files: Vec<&Entry> =
-        look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !kept_out_anyway(entry)).collect();
-    let looked: Vec<_> = files.into_par_iter().map(|entry| look_into(look.place, formats, entry)).collect();
+    let files: Vec<&Entry> = look.files().filter(|entry| entry.kind == Kind::File && !kept_out_anyway(entry)).collect();
+    let looked: Vec<_> = files.into_par_iter().map(|entry| look_into(&look.contents, formats, entry)).collect();
     for result in looked {
         match result {
             Ok(findings) => found.findings.extend(findings),
@@ -66,11 +65,11 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<
     Ok(())
 }
 
-fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Finding>, Unread> {
+fn look_into(contents: &Contents, formats: &Formats, entry: &Entry) -> Result<Vec<Finding>, Unread> {
     let path = entry.path.as_bstr();
     let environment = formats.is_environment(path);
     let nature = formats.by_nature(path);
-    let hits = match scan::file(&place.path(path), formats, environment) {
+    let hits = match contents.read(path, |file| scan::contents(file, formats, environment)) {
         Ok(hits) => hits,
         // Tracked and gone from the disk: there is nothing to read.
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Vec::new(),
@@ -80,7 +79,9 @@ fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Find
     };
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let remedy = || {
-        if whole_file {
+        if entry.state == State::Ignored {
+            Remedy::ByHand("a rule keeps it out; nothing to do".to_owned())
+        } else if whole_file {
             Remedy::KeepOut(NewRule {
                 pattern: exactly(path),
                 reason: "holds secrets of one installation".to_owned(),
@@ -96,7 +97,8 @@ fn look_into(place: &Place, formats: &Formats, entry: &Entry) -> Result<Vec<Find
             id: Finding::identity(&rule, path, cause),
             class: Class::Secret,
             rule,
-            level: Level::Error,
+            // What a rule keeps out, harms nobody.
+            level: if entry.state == State::Ignored { Level::Note } else { Level::Error },
             path: path.to_owned(),
             line,
             size: Some(Bytes(entry.size.0)),

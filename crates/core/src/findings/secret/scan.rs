@@ -4,7 +4,6 @@ use super::Secret;
 use super::formats::{Format, Formats, Only};
 use bstr::ByteSlice;
 use std::io::Read;
-use std::path::Path;
 
 /// How much is read at a time, in bytes.
 const WINDOW: usize = 1 << 20;
@@ -25,18 +24,17 @@ pub(super) struct Hit<'f> {
     pub(super) is_the_file: bool,
 }
 
-pub(super) fn file<'f>(path: &Path, formats: &'f Formats, environment: bool) -> std::io::Result<Vec<Hit<'f>>> {
-    // What was a file when the tree was walked may be something else by now; a FIFO would never end.
-    if !std::fs::symlink_metadata(path)?.is_file() {
-        return Err(std::io::Error::other("it is not a regular file any more"));
-    }
-    let mut file = std::fs::File::open(path)?;
+pub(super) fn contents<'f>(
+    file: &mut dyn Read,
+    formats: &'f Formats,
+    environment: bool,
+) -> std::io::Result<Vec<Hit<'f>>> {
     let mut hits = Vec::new();
     let mut window = Vec::new();
     let (mut offset, mut lines_before) = (0, 0);
     loop {
         let kept = window.len();
-        let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(&mut window)?;
+        let read = Read::take(&mut *file, WINDOW as u64).read_to_end(&mut window)?;
         if offset == 0 && kept == 0 && window.iter().take(BINARY_TEST).any(|byte| *byte == 0) {
             return Ok(hits);
         }

@@ -79,7 +79,7 @@ impl Templates {
         let listed: Vec<&Template> = collection.iter().filter(|template| self.is_asked_for(template)).collect();
         let rows: Vec<Row> = listed.into_iter().map(|template| Row::of(&collection, template)).collect();
         match context.asked.format {
-            Format::Json | Format::Junit => render::json(&rows)?,
+            Format::Json | Format::Junit | Format::Sarif => render::json(&rows)?,
             Format::Jsonl => render::jsonl(&rows)?,
             Format::Text => put!("{}", text(&rows))?,
         }

@@ -81,7 +81,7 @@ impl Why {
         }
         match context.asked.format {
             _ if context.asked.quiet => {}
-            Format::Json | Format::Junit => render::json(
+            Format::Json | Format::Junit | Format::Sarif => render::json(
                 &answers
                     .iter()
                     .map(|(given, _, answer)| {

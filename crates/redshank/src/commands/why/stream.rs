@@ -24,7 +24,7 @@ const WORTH_SHARING: usize = 1 << 12;
 
 /// Answers the standard input's questions, each ending with the byte `end`.
 pub fn run(context: &Context, oracle: &Oracle, end: u8) -> Result<ExitCode> {
-    if matches!(context.asked.format, Format::Json | Format::Junit) {
+    if matches!(context.asked.format, Format::Json | Format::Junit | Format::Sarif) {
         bail!("answers to a stream have no end to close a document with\n  use --format jsonl");
     }
     let mut clerks: Vec<Clerk> = (0..rayon::current_num_threads()).map(|_| Clerk::new(context, oracle)).collect();

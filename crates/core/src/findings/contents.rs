@@ -1,0 +1,59 @@
+//! Where the contents are read that finders look into: on disk, or as they are staged.
+
+use crate::Result;
+use crate::size::Bytes;
+use crate::tree::{Entry, Kind, Place, State, Tree};
+use bstr::{BStr, BString, ByteSlice};
+use parking_lot::Mutex;
+use redshank_git::{Blobs, Repository};
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::Read;
+
+/// The contents of files.
+pub enum Contents<'a> {
+    /// On disk.
+    Disk(&'a Place),
+    /// In git's index.
+    Staged(Mutex<Blobs>, HashMap<BString, String>),
+}
+
+impl Contents<'_> {
+    /// Hands the contents of a path to `take`.
+    ///
+    /// # Errors
+    /// If it isn't a file any more or can't be read.
+    pub fn read<T>(&self, path: &BStr, take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>) -> std::io::Result<T> {
+        match self {
+            Self::Disk(place) => {
+                let path = place.path(path);
+                // What was a file when the tree was walked may be something else by now; a FIFO would never end.
+                if !std::fs::symlink_metadata(&path)?.is_file() {
+                    return Err(std::io::Error::other("it is not a regular file any more"));
+                }
+                take(&mut File::open(path)?)
+            }
+            Self::Staged(blobs, names) => {
+                let blob = names.get(path).ok_or(std::io::ErrorKind::NotFound)?;
+                blobs.lock().read(blob, |_, contents| take(contents))
+            }
+        }
+    }
+}
+
+/// What is staged, as a tree of its own with the sizes of the staged contents, and those contents.
+pub(super) fn staged<'a>(repository: &Repository, tree: &Tree) -> Result<(Tree, Contents<'a>)> {
+    let staged = repository.staged()?;
+    let mut blobs = repository.blobs()?;
+    let mut entries = Vec::new();
+    let mut names = HashMap::new();
+    for redshank_git::Staged { path, blob } in staged {
+        let size = blobs.read(&blob, |size, _| Ok(size));
+        let size = Bytes(size.map_err(|cause| crate::Error::Disk { path: path.to_path_lossy().into(), cause })?);
+        let ruling = tree.get(path.as_bstr()).and_then(|entry| entry.ruling.clone());
+        entries.push(Entry { path: path.clone(), state: State::Tracked, kind: Kind::File, size, ruling });
+        names.insert(path, blob);
+    }
+    entries.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok((Tree { entries, unread: Vec::new() }, Contents::Staged(Mutex::new(blobs), names)))
+}

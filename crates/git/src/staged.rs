@@ -1,0 +1,97 @@
+//! What is staged: the contents that the next commit would hold, not those on disk.
+
+use crate::{Error, Git, Repository, Result};
+use bstr::{BString, ByteSlice};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::process::{Child, ChildStdin, ChildStdout};
+
+/// A path whose staged contents differ from the current commit's.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Staged {
+    /// Relative to the top.
+    pub path: BString,
+    /// The name of the contents in git's object store.
+    pub blob: String,
+}
+
+impl Repository {
+    /// The files that the next commit adds or changes; all of them if there is no commit yet.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn staged(&self) -> Result<Vec<Staged>> {
+        let diff =
+            ["diff", "--cached", "--raw", "-z", "--no-abbrev", "--no-renames", "--diff-filter=d", "--no-ext-diff"];
+        let listed = self.git().words(diff).output()?;
+        // `:mode mode blob blob status` NUL `path` NUL (git-diff-index(1), raw output format).
+        let mut fields = listed.split(|byte| *byte == 0);
+        let mut staged = Vec::new();
+        while let (Some(head), Some(path)) = (fields.next().filter(|head| !head.is_empty()), fields.next()) {
+            let mut words = head.split_str(" ").skip(1);
+            let (mode, blob) = (words.next().unwrap_or_default(), words.nth(1).unwrap_or_default());
+            // A link or another repository has no contents to look into.
+            if mode.starts_with(b"100") {
+                staged.push(Staged { path: path.into(), blob: blob.to_str_lossy().into_owned() });
+            }
+        }
+        Ok(staged)
+    }
+
+    /// Opens git's object store for reading.
+    ///
+    /// # Errors
+    /// If git can't be started.
+    pub fn blobs(&self) -> Result<Blobs> {
+        Blobs::of(self.git())
+    }
+}
+
+/// git's object store, read through one process (git-cat-file(1), batch output).
+pub struct Blobs {
+    child: Child,
+    questions: Option<ChildStdin>,
+    answers: BufReader<ChildStdout>,
+}
+
+impl Blobs {
+    fn of(git: Git) -> Result<Self> {
+        let mut child = git.words(["cat-file", "--batch"]).piped()?;
+        let (questions, answers) = (child.stdin.take(), child.stdout.take());
+        let answers = answers.ok_or_else(|| Error::NotStarted(std::io::Error::other("git has no output")))?;
+        Ok(Self { child, questions, answers: BufReader::new(answers) })
+    }
+
+    /// Gives a blob's size in bytes and its contents to `take`, which needn't read them all.
+    ///
+    /// # Errors
+    /// If there is no such blob, git ends, or `take` errs.
+    pub fn read<T>(
+        &mut self,
+        blob: &str,
+        take: impl FnOnce(u64, &mut dyn Read) -> std::io::Result<T>,
+    ) -> std::io::Result<T> {
+        let gone = || std::io::Error::other("git ended early");
+        let questions = self.questions.as_mut().ok_or_else(gone)?;
+        writeln!(questions, "{blob}")?;
+        questions.flush()?;
+        let mut head = String::new();
+        self.answers.read_line(&mut head)?;
+        let size = head.trim_end().rsplit(' ').next().and_then(|size| size.parse::<u64>().ok());
+        let size =
+            size.ok_or_else(|| std::io::Error::other(format!("git has no contents for {blob}: {}", head.trim_end())))?;
+        let mut contents = Read::by_ref(&mut self.answers).take(size);
+        let taken = take(size, &mut contents);
+        // The rest, and the line end behind it.
+        std::io::copy(&mut contents, &mut std::io::sink())?;
+        self.answers.read_exact(&mut [0])?;
+        taken
+    }
+}
+
+impl Drop for Blobs {
+    fn drop(&mut self) {
+        // Without questions git ends by itself.
+        drop(self.questions.take());
+        let _ = self.child.wait();
+    }
+}
