@@ -133,3 +133,21 @@ fn what_could_not_be_read_fails_a_strict_check() {
     let strict = nia.redshank(&["check", "--strict"]);
     assert!(strict.code == 2 && strict.err.contains("not read: "), "{}", strict.err);
 }
+
+#[test]
+fn what_a_tool_made_is_known_by_its_first_bytes() {
+    let nia = Person::with_repository();
+    nia.writes("src/gauge", b"\x7fELF\x02\x01\x01 and so on");
+    nia.writes("tides", b"SQLite format 3\0 and so on");
+    nia.writes("web/level.bin", b"\0asm\x01\0\0\0");
+    nia.writes("tests/testdata/small", b"\x7fELF\x02\x01\x01 kept on purpose");
+    nia.writes("short", b"\x7fEL");
+    nia.writes("story.txt", "\u{7f}ELV is a word\n");
+    let found = findings(&nia, &[]);
+    let rules: Vec<&str> = found.iter().map(|finding| finding["rule"].as_str().unwrap()).collect();
+    assert_eq!(paths(&found), ["tides", "src/gauge", "web/level.bin"]);
+    assert_eq!(rules, ["generated/database", "generated/program", "generated/wasm-module"]);
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("ignored"), ["src/gauge", "tides", "web/level.bin"]);
+    nia.agrees_with_git();
+}

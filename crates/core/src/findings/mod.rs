@@ -4,10 +4,12 @@
 //! finder is one file here and one line in [`find`].
 
 mod accepted;
+mod by_content;
 mod claimed;
 mod contents;
 mod exposure;
 mod finding;
+mod inside;
 pub mod needed;
 mod oversized;
 mod secret;
@@ -132,7 +134,7 @@ fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &A
     };
     let look = Look { place, tree, survey, settings, oracle: &oracle, contents, ignored: ask.ignored };
     let claimed = claimed::find(&look, &mut found)?;
-    secret::find(&look, &claimed, &mut found)?;
+    inside::find(&look, &claimed, &mut found)?;
     oversized::find(&look, &claimed, &mut found);
     if !ask.staged {
         needed::find(&look, &mut found)?;

@@ -7,6 +7,8 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Case;
 use regex::bytes::Regex;
 use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::LazyLock;
 
 /// A row of the table as it is written.
@@ -19,13 +21,26 @@ struct Row {
     pattern: String,
     #[serde(default)]
     proof: Proof,
-    only: Option<Only>,
+    only: Option<Kind>,
+    by: Option<By>,
 }
 
+/// A kind of file, by its name, that formats may be limited to.
+#[derive(Deserialize, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[serde(rename_all = "lowercase")]
+pub(super) enum Kind {
+    Environment,
+    Settings,
+    Markup,
+    Code,
+    Registry,
+}
+
+/// What a pattern is tried on.
 #[derive(Deserialize, Clone, Copy, PartialEq, Eq)]
 #[serde(rename_all = "lowercase")]
-pub(super) enum Only {
-    Environment,
+pub(super) enum By {
+    Line,
 }
 
 #[derive(Deserialize)]
@@ -33,7 +48,7 @@ pub(super) enum Only {
 struct Table {
     format: Vec<Row>,
     file: Vec<FileRow>,
-    environment: Names,
+    kinds: BTreeMap<Kind, Vec<String>>,
 }
 
 #[derive(Deserialize)]
@@ -44,19 +59,14 @@ pub(super) struct FileRow {
     patterns: Vec<String>,
 }
 
-#[derive(Deserialize)]
-#[serde(deny_unknown_fields)]
-struct Names {
-    patterns: Vec<String>,
-}
-
 /// A credential format, ready to be looked for.
 pub(super) struct Format {
     pub(super) name: String,
     pub(super) title: String,
     pub(super) pattern: Regex,
     pub(super) proof: Proof,
-    pub(super) only: Option<Only>,
+    pub(super) only: Option<Kind>,
+    pub(super) by_line: bool,
 }
 
 /// The whole table, ready.
@@ -66,7 +76,7 @@ pub(super) struct Formats {
     /// For each keyword, its format.
     owners: Vec<usize>,
     files: Vec<(FileRow, RuleList)>,
-    environment: RuleList,
+    kinds: Vec<(Kind, RuleList)>,
 }
 
 impl Formats {
@@ -89,7 +99,8 @@ impl Formats {
             owners.extend(row.keywords.iter().map(|_| at));
             keywords.extend(row.keywords);
             let Row { name, title, proof, only, .. } = row;
-            formats.push(Format { pattern: Regex::new(&row.pattern)?, name, title, proof, only });
+            let by_line = row.by == Some(By::Line);
+            formats.push(Format { pattern: Regex::new(&row.pattern)?, name, title, proof, only, by_line });
         }
         Ok(Self {
             formats,
@@ -101,28 +112,48 @@ impl Formats {
                 .map(|row| (names(&row.patterns), row))
                 .map(|(list, row)| (row, list))
                 .collect(),
-            environment: names(&table.environment.patterns),
+            kinds: table.kinds.iter().map(|(kind, patterns)| (*kind, names(patterns))).collect(),
         })
     }
 
-    /// The formats of which a keyword stands in the text.
-    pub(super) fn suspected(&self, text: &[u8]) -> Vec<&Format> {
-        let mut seen = vec![false; self.formats.len()];
+    /// The formats of which a keyword stands in the text, in the table's order, each with the places to try its pattern
+    /// on. A format that is limited to other kinds of files is left out.
+    pub(super) fn suspected(&self, text: &[u8], kinds: &[Kind]) -> Vec<(&Format, Vec<Range<usize>>)> {
+        let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
         for hit in self.keywords.find_overlapping_iter(text) {
-            seen[self.owners[hit.pattern().as_usize()]] = true;
+            let at = self.owners[hit.pattern().as_usize()];
+            let format = &self.formats[at];
+            if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
+                continue;
+            }
+            match places[at].last() {
+                None if !format.by_line => places[at].push(0..text.len()),
+                Some(last) if last.end >= hit.end() => {}
+                _ => places[at].push(line_around(text, hit.range())),
+            }
         }
-        self.formats.iter().zip(seen).filter_map(|(format, seen)| seen.then_some(format)).collect()
+        self.formats.iter().zip(places).filter(|(_, places)| !places.is_empty()).collect()
     }
 
-    /// Whether assignments in the file of that path are looked into.
-    pub(super) fn is_environment(&self, path: &BStr) -> bool {
-        is_named(&self.environment, path)
+    /// The kinds of the file of that path.
+    pub(super) fn kinds_of(&self, path: &BStr) -> Vec<Kind> {
+        self.kinds.iter().filter(|(_, list)| is_named(list, path)).map(|(kind, _)| *kind).collect()
     }
 
     /// What makes the file of that path secret by nature.
     pub(super) fn by_nature(&self, path: &BStr) -> Option<&FileRow> {
         self.files.iter().find(|(_, list)| is_named(list, path)).map(|(row, _)| row)
     }
+}
+
+/// How far a line is looked at on either side of a keyword, in bytes.
+const LINE_REACH: usize = 1000;
+
+fn line_around(text: &[u8], keyword: Range<usize>) -> Range<usize> {
+    let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
+    let start = keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1);
+    let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
+    start..keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len())
 }
 
 fn names(patterns: &[String]) -> RuleList {
@@ -133,4 +164,57 @@ fn names(patterns: &[String]) -> RuleList {
 fn is_named(list: &RuleList, path: &BStr) -> bool {
     let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
     list.last_match(path, name_at, &|| false).is_some_and(|at| !list.rules()[at as usize].negated)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::strategy::{Strategy, ValueTree};
+    use proptest::test_runner::TestRunner;
+
+    /// What marks a value that stands alone, before and behind the secret.
+    const ALONE: (&str, &str) = ("(?:^|[^A-Za-z0-9_-])(?P<secret>", ")(?:[^A-Za-z0-9_-]|$)");
+
+    /// Random values of every row whose value stands alone pass; the same with one character repeated, as placeholders
+    /// have it, don't.
+    #[test]
+    fn every_format_finds_values_of_its_form_and_no_placeholders() {
+        let formats = Formats::get().unwrap();
+        let mut runner = TestRunner::deterministic();
+        let (mut rows, mut missed) = (0, Vec::new());
+        for format in formats.formats.iter().filter(|format| !matches!(format.proof, Proof::Crc32Base62 | Proof::Form))
+        {
+            let pattern = format.pattern.as_str();
+            let Some(inner) = pattern.strip_prefix(ALONE.0).and_then(|rest| rest.strip_suffix(ALONE.1)) else {
+                continue;
+            };
+            rows += 1;
+            let values = proptest::string::string_regex(inner).unwrap();
+            for _ in 0..40 {
+                let value = values.new_tree(&mut runner).unwrap().current();
+                let holds = |value: &str| {
+                    let text = format!("twilio = {value}\n");
+                    let suspected = formats.suspected(text.as_bytes(), &[]);
+                    let of_it = suspected.iter().filter(|(other, _)| other.name == format.name);
+                    of_it.flat_map(|(_, places)| places).any(|place| {
+                        let found = format.pattern.captures(&text.as_bytes()[place.clone()]);
+                        found.is_some_and(|found| format.proof.holds(found.name("secret").unwrap().as_bytes(), None))
+                    })
+                };
+                if !holds(&value) {
+                    missed.push(format!("{}: {value}", format.name));
+                }
+                let fixed = value.find(|c: char| c.is_ascii_digit()).unwrap_or(value.len() / 2).max(value.len() / 4);
+                let filled: String = value
+                    .char_indices()
+                    .map(|(at, c)| if at > fixed && c.is_alphanumeric() { 'x' } else { c })
+                    .collect();
+                if holds(&filled) {
+                    missed.push(format!("{}, a placeholder: {filled}", format.name));
+                }
+            }
+        }
+        assert_eq!(missed, [""; 0]);
+        assert!(rows >= 60, "{rows} rows are tried by their form");
+    }
 }

@@ -4,17 +4,16 @@ mod formats;
 mod proof;
 mod scan;
 
-use super::claimed::Claimed;
-use super::{Class, Contents, Exposure, Finding, Found, Level, Look, Remedy};
+use super::{Class, Exposure, Finding, Level, Remedy};
 use crate::Result;
 use crate::ignore_file::NewRule;
 use crate::size::Bytes;
 use crate::templates::exactly;
-use crate::tree::{Entry, Kind, State, Unread};
+use crate::tree::{Entry, State};
 use bstr::{BString, ByteSlice};
-use formats::Formats;
-use rayon::prelude::*;
+use formats::{FileRow, Formats, Kind as FileKind};
 use std::fmt;
+use std::io::Read;
 
 /// A secret value. However it is printed, only its start and its length show.
 #[derive(Clone)]
@@ -48,35 +47,24 @@ impl fmt::Debug for Secret {
     }
 }
 
-pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<()> {
+/// Looks into one file: its credentials, and how many a comment on their line accepts.
+pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::Result<(Vec<Finding>, usize)>> {
     let formats = Formats::get()?;
-    let kept_out_anyway = |entry: &Entry| {
-        let generated = claimed.class(entry).is_some_and(|class| class != Class::Secret);
-        generated && entry.state == State::Candidate
-    };
-    let files: Vec<&Entry> = look.files().filter(|entry| entry.kind == Kind::File && !kept_out_anyway(entry)).collect();
-    let looked: Vec<_> = files.into_par_iter().map(|entry| look_into(&look.contents, formats, entry)).collect();
-    for result in looked {
-        match result {
-            Ok(findings) => found.findings.extend(findings),
-            Err(unread) => found.unread.push(unread),
-        }
-    }
-    Ok(())
+    let kinds = formats.kinds_of(entry.path.as_bstr());
+    let environment = kinds.contains(&FileKind::Environment);
+    let nature = formats.by_nature(entry.path.as_bstr());
+    Ok(scan::contents(file, formats, &kinds).map(|hits| findings(entry, environment, nature, hits)))
 }
 
-fn look_into(contents: &Contents, formats: &Formats, entry: &Entry) -> Result<Vec<Finding>, Unread> {
+fn findings(
+    entry: &Entry,
+    environment: bool,
+    nature: Option<&FileRow>,
+    mut hits: Vec<scan::Hit>,
+) -> (Vec<Finding>, usize) {
     let path = entry.path.as_bstr();
-    let environment = formats.is_environment(path);
-    let nature = formats.by_nature(path);
-    let hits = match contents.read(path, |file| scan::contents(file, formats, environment)) {
-        Ok(hits) => hits,
-        // Tracked and gone from the disk: there is nothing to read.
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Vec::new(),
-        Err(error) => {
-            return Err(Unread { path: path.to_owned(), reason: error.to_string() });
-        }
-    };
+    let accepted = hits.iter().filter(|hit| hit.accepted).count();
+    hits.retain(|hit| !hit.accepted);
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let remedy = || {
         if entry.state == State::Ignored {
@@ -111,7 +99,7 @@ fn look_into(contents: &Contents, formats: &Formats, entry: &Entry) -> Result<Ve
         }
     };
     if let (Some(row), true) = (nature, hits.is_empty()) {
-        return Ok(vec![make(&row.name, &row.title, None, None, b"")]);
+        return (vec![make(&row.name, &row.title, None, None, b"")], accepted);
     }
     let mut findings: Vec<Finding> = Vec::new();
     for hit in hits {
@@ -121,5 +109,5 @@ fn look_into(contents: &Contents, formats: &Formats, entry: &Entry) -> Result<Ve
         let evidence = Some(hit.secret.to_string());
         findings.push(make(&hit.format.name, &hit.format.title, Some(hit.line), evidence, &cause));
     }
-    Ok(findings)
+    (findings, accepted)
 }

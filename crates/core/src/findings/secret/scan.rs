@@ -1,8 +1,9 @@
 //! Reading a file in windows and looking for credentials in it.
 
 use super::Secret;
-use super::formats::{Format, Formats, Only};
+use super::formats::{Format, Formats, Kind};
 use bstr::ByteSlice;
+use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::io::Read;
 
 /// How much is read at a time, in bytes.
@@ -22,28 +23,34 @@ pub(super) struct Hit<'f> {
     pub(super) secret: Secret,
     /// The file is nothing but this: it starts with it.
     pub(super) is_the_file: bool,
+    /// A comment on its line says that it is all right.
+    pub(super) accepted: bool,
 }
 
-pub(super) fn contents<'f>(
-    file: &mut dyn Read,
-    formats: &'f Formats,
-    environment: bool,
-) -> std::io::Result<Vec<Hit<'f>>> {
+/// What such a comment holds.
+const ACCEPTED: &str = "redshank: accept";
+
+pub(super) fn contents<'f>(file: &mut dyn Read, formats: &'f Formats, kinds: &[Kind]) -> std::io::Result<Vec<Hit<'f>>> {
+    // UTF-16 becomes UTF-8 on the way, by its byte-order mark.
+    let mut file = DecodeReaderBytesBuilder::new().bom_sniffing(true).utf8_passthru(true).build(file);
     let mut hits = Vec::new();
     let mut window = Vec::new();
     let (mut offset, mut lines_before) = (0, 0);
     loop {
         let kept = window.len();
-        let read = Read::take(&mut *file, WINDOW as u64).read_to_end(&mut window)?;
+        let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(&mut window)?;
         if offset == 0 && kept == 0 && window.iter().take(BINARY_TEST).any(|byte| *byte == 0) {
             return Ok(hits);
         }
-        look(&window, formats, environment, &mut |format, span: std::ops::Range<usize>, start| {
+        look(&window, formats, kinds, &mut |format, span: std::ops::Range<usize>, start| {
             // What ends in the part that was looked at before has been found before.
             if offset == 0 && kept == 0 || span.end > kept {
                 let line = lines_before + window[..start].iter().filter(|byte| **byte == b'\n').count() as u64 + 1;
+                let line_ends = window[span.end..].find_byte(b'\n').map_or(window.len(), |at| span.end + at);
+                let line_starts = window[..span.start].rfind_byte(b'\n').map_or(0, |at| at + 1);
+                let accepted = window[line_starts..line_ends].contains_str(ACCEPTED);
                 let secret = Secret::new(&window[span]);
-                hits.push(Hit { format, line, secret, is_the_file: offset + start == 0 });
+                hits.push(Hit { format, line, secret, is_the_file: offset + start == 0, accepted });
             }
         });
         if read < WINDOW {
@@ -61,24 +68,26 @@ pub(super) fn contents<'f>(
 fn look<'f>(
     text: &[u8],
     formats: &'f Formats,
-    environment: bool,
+    kinds: &[Kind],
     take: &mut dyn FnMut(&'f Format, std::ops::Range<usize>, usize),
 ) {
     let mut seen: Vec<std::ops::Range<usize>> = Vec::new();
-    for format in formats.suspected(text) {
-        if format.only == Some(Only::Environment) && !environment {
-            continue;
-        }
-        for found in format.pattern.captures_iter(text) {
-            let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
-                continue;
-            };
-            let span = secret.range();
-            // A token inside a connection string or an assignment is one secret, told by its more exact name.
-            let told = seen.iter().any(|other| other.start < span.end && span.start < other.end);
-            if !told && format.proof.holds(secret.as_bytes().as_bytes()) {
-                seen.push(span.clone());
-                take(format, span, whole.start());
+    for (format, places) in formats.suspected(text, kinds) {
+        for place in places {
+            for found in format.pattern.captures_iter(&text[place.clone()]) {
+                let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
+                    continue;
+                };
+                let span = place.start + secret.start()..place.start + secret.end();
+                // A token inside a connection string or an assignment is one secret, told by its more exact name.
+                let told = seen.iter().any(|other| other.start < span.end && span.start < other.end);
+                let name = found.name("name").or_else(|| found.name("key")).map(|name| name.as_bytes());
+                if !told && format.proof.holds(secret.as_bytes(), name) {
+                    seen.push(span.clone());
+                    // What stands before it to mark its start may be the line end above.
+                    let start = whole.as_bytes().iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+                    take(format, span, place.start + whole.start() + start);
+                }
             }
         }
     }
