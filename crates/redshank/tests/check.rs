@@ -25,7 +25,7 @@ fn paths(findings: &[Value]) -> Vec<&str> {
 fn findings_are_narrowed_by_path_class_and_level() {
     let nia = Person::with_repository();
     nia.writes("a/key.txt", format!("id = {}\n", made_up_key()));
-    nia.writes("b/big.raw", vec![b'x'; 11 << 20]);
+    nia.writes("b/big.raw", vec![0; 11 << 20]);
     nia.writes("b/x.log", "");
     assert_eq!(paths(&findings(&nia, &[])), ["a/key.txt", "b/big.raw", "b/x.log"]);
     assert_eq!(paths(&findings(&nia, &["a"])), ["a/key.txt"]);
@@ -47,7 +47,7 @@ fn staged_contents_are_looked_at_not_those_on_disk() {
     let key = made_up_key();
     nia.writes("staged.txt", format!("\nid = {key}\n"));
     nia.writes("disk.txt", "nothing\n");
-    nia.writes("large.raw", vec![b'x'; 11 << 20]);
+    nia.writes("large.raw", vec![0; 11 << 20]);
     nia.git(&["add", "."]);
     nia.writes("staged.txt", "taken out on disk only\n");
     nia.writes("disk.txt", format!("id = {key}\n"));

@@ -2,10 +2,10 @@
 
 use super::proof::Proof;
 use crate::rules::{RuleList, Source};
-use aho_corasick::AhoCorasick;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Case;
-use regex::bytes::Regex;
+use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -40,7 +40,7 @@ pub(super) enum Kind {
 #[derive(Deserialize, Clone, Copy, PartialEq, Eq)]
 #[serde(rename_all = "lowercase")]
 pub(super) enum By {
-    Line,
+    Text,
 }
 
 #[derive(Deserialize)]
@@ -99,12 +99,17 @@ impl Formats {
             owners.extend(row.keywords.iter().map(|_| at));
             keywords.extend(row.keywords);
             let Row { name, title, proof, only, .. } = row;
-            let by_line = row.by == Some(By::Line);
-            formats.push(Format { pattern: Regex::new(&row.pattern)?, name, title, proof, only, by_line });
+            let by_line = row.by != Some(By::Text);
+            // Credentials are ASCII; bytes are quicker to match than characters.
+            let pattern = RegexBuilder::new(&row.pattern).unicode(false).build()?;
+            formats.push(Format { pattern, name, title, proof, only, by_line });
         }
         Ok(Self {
             formats,
-            keywords: AhoCorasick::builder().ascii_case_insensitive(true).build(keywords)?,
+            keywords: AhoCorasick::builder()
+                .ascii_case_insensitive(true)
+                .kind(Some(AhoCorasickKind::DFA))
+                .build(keywords)?,
             owners,
             files: table
                 .file
