@@ -11,8 +11,10 @@ would leave out was swallowed. --write puts the table into docs/evidence.md.
 
 import argparse
 import datetime
+import json
 import os
 import pathlib
+import re
 import shutil
 import subprocess
 import sys
@@ -52,7 +54,7 @@ def run(chain, work, environment):
     """One row of the table: a dictionary, or the reason why there is none."""
     version = version_of(chain, environment)
     if version is None:
-        return f"not run: `{chain['version']}` is not on this machine"
+        return "not run: its tools are not on this machine and could not be installed"
     top = work / chain["name"]
     project = top / PLACE
     project.mkdir(parents=True)
@@ -75,6 +77,8 @@ def run(chain, work, environment):
         done = sh(step, project, environment)
         if done.returncode:
             failed.append(f"`{step}`: {last_line(done)}")
+    if len(failed) == len(chain["steps"]):
+        return f"not run: {failed[0]}"
     kept = {f"{PLACE}/{path}" for path in chain.get("keeps", [])}
     made = files(top) - sources
     drafted = subprocess.run([REDSHANK, "draft", "--write", "--yes", "--quiet"], cwd=top, env=environment, stdout=subprocess.PIPE,
@@ -83,8 +87,10 @@ def run(chain, work, environment):
         return f"draft failed: {last_line(drafted)}"
     listed = subprocess.run(["git", "ls-files", "-z", "--others", "--exclude-standard"], cwd=top, stdout=subprocess.PIPE, check=True)
     taken = {os.fsdecode(path) for path in listed.stdout.split(b"\0")[:-1]}
+    checked = subprocess.run([REDSHANK, "check", "--format", "json"], cwd=top, env=environment, stdout=subprocess.PIPE, check=False)
+    found = {finding["path"] for finding in json.loads(checked.stdout)["findings"]}
     return {
-        "name": chain["name"], "version": version, "sources": len(sources), "made": len(made - kept),
+        "found": found, "name": chain["name"], "version": version, "sources": len(sources), "made": len(made - kept),
         "steps": len(chain["steps"]), "failed": failed,
         "leaked": sorted((taken & made) - kept - {".gitignore"}),
         "swallowed": sorted((sources | (kept & made)) - taken),
@@ -92,13 +98,16 @@ def run(chain, work, environment):
 
 
 def last_line(done):
-    lines = done.stdout.decode(errors="replace").strip().splitlines()
+    text = re.sub("\x1b\\[[0-9;]*m", "", done.stdout.decode(errors="replace"))
+    lines = [line for line in text.splitlines() if line.strip()]
     return lines[-1][:120] if lines else f"exit code {done.returncode}"
 
 
-def some(paths):
+def some(paths, found=()):
+    """A number of paths and the first of them, with how many `check` finds all the same."""
     shown = ", ".join(f"`{path.removeprefix(PLACE + '/')}`" for path in paths[:4])
-    return f"{len(paths)}: {shown}" if paths else "0"
+    told = f"; `check` finds {sum(path in found for path in paths)} of them" if found else ""
+    return f"{len(paths)}: {shown}{told}" if paths else "0"
 
 
 def page(rows, reasons):
@@ -113,7 +122,7 @@ def page(rows, reasons):
     for row in rows:
         steps = f"{row['steps'] - len(row['failed'])} of {row['steps']}" if row["failed"] else row["steps"]
         lines.append(f"| {row['name']} | {row['version'].replace('|', '/')[:60]} | {steps} | {row['sources']} | {row['made']} "
-                     f"| {some(row['leaked'])} | {some(row['swallowed'])} |")
+                     f"| {some(row['leaked'], row['found'])} | {some(row['swallowed'])} |")
     lines += ["", f"{len(rows)} tool chains ran: {sum(len(r['leaked']) for r in rows)} files leaked, "
               f"{sum(len(r['swallowed']) for r in rows)} swallowed.", ""]
     broken = [f"- {row['name']}: {fault}" for row in rows for fault in row["failed"]]
