@@ -91,6 +91,23 @@ fn projects_are_found_where_they_lie() {
 }
 
 #[test]
+fn files_that_lie_anywhere_are_gathered_into_one_project() {
+    let ground = Ground::new(&[
+        ("north/src/a/x.c", ""),
+        ("north/src/b/y.c", ""),
+        ("docs/guide/one/a.tex", ""),
+        ("docs/guide/two/b.tex", ""),
+        ("server/pom.xml", "<project/>"),
+        ("server/src/main/java/Main.java", ""),
+        ("server/papers/deep/c.tex", ""),
+        ("firmware/CMakeLists.txt", "project(x C)"),
+        ("firmware/src/main.c", ""),
+    ]);
+    // LaTeX lies in two places that have nothing above them but the top; C and Java of a real project are its own.
+    assert_eq!(ground.found().0, ["cmake@firmware/", "c@firmware/", "maven@server/", "latex@", "c@north/"]);
+}
+
+#[test]
 fn a_wish_counts_where_it_is_made() {
     let ground = Ground::new(&[("one/Cargo.toml", ""), ("two/Cargo.toml", ""), ("three/x", "")]);
     let place = Place::find(&ground.top).unwrap();

@@ -102,8 +102,11 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
     // What a real project holds, is its own.
     let mut together: Vec<Hit> = Vec::new();
     for hit in gathered {
-        let outranked = |project: &Project| hit.folder.starts_with(&project.folder) && project.outranks(hit.template);
-        if survey.is_claimed(hit.folder.as_bstr(), &mut inside) || survey.projects.iter().any(outranked) {
+        let has_it = |project: &Project| {
+            let same = project.template.name == hit.template.name || project.outranks(hit.template);
+            same && hit.folder.starts_with(&project.folder)
+        };
+        if survey.is_claimed(hit.folder.as_bstr(), &mut inside) || survey.projects.iter().any(has_it) {
             continue;
         }
         match together.iter_mut().find(|known| known.template.name == hit.template.name) {

@@ -97,6 +97,6 @@ fn told(finding: &Finding) -> Result<()> {
     let evidence = finding
         .evidence
         .as_ref()
-        .map_or(String::new(), |evidence| format!(" ({})", shown(evidence.as_bytes().as_bstr())));
+        .map_or(String::new(), |evidence| format!(": {}", shown(evidence.as_bytes().as_bstr())));
     Ok(putln!("{}  {}: {}{evidence}", Paint::Head.on(shown(finding.path.as_bstr())), finding.rule, finding.message)?)
 }

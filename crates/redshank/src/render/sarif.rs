@@ -41,7 +41,7 @@ pub fn log(found: &Found) -> Value {
 }
 
 fn result(finding: &Finding) -> Value {
-    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!(" ({evidence})"));
+    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!(": {evidence}"));
     let mut place = json!({ "artifactLocation": { "uri": uri(finding.path.as_bstr()) } });
     if let Some(line) = finding.line {
         place["region"] = json!({ "startLine": line });
