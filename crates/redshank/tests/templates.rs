@@ -218,3 +218,18 @@ fn output_that_the_settings_name_is_known_unless_it_is_tracked() {
     assert_eq!(nia.lists("ignored"), ["firmware/odd/meson-private/coredata.dat", "made/main.js", "web/memo"]);
     nia.agrees_with_git();
 }
+
+#[test]
+fn a_link_in_the_place_of_a_folder_is_not_missed() {
+    let nia = Person::with_repository();
+    nia.writes("web/package.json", "{}");
+    nia.writes("../elsewhere/left.js", "");
+    std::os::unix::fs::symlink("../../elsewhere", nia.here().join("web/node_modules")).unwrap();
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert!(nia.lists("candidate").contains(&"web/node_modules".to_owned()), "the folder rule misses it");
+    let found = nia.redshank(&["check", "--format", "json"]).json();
+    assert_eq!(found["findings"][0]["path"], "web/node_modules");
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("ignored"), ["web/node_modules"]);
+    nia.agrees_with_git();
+}

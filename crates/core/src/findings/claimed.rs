@@ -5,7 +5,7 @@ use crate::Result;
 use crate::effect::Amount;
 use crate::ignore_file::NewRule;
 use crate::templates::{Claim, exactly, fit};
-use crate::tree::{Entry, State};
+use crate::tree::{Entry, Kind, State};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::{BTreeMap, HashMap};
 
@@ -27,8 +27,13 @@ pub(super) fn find<'a>(look: &Look<'a>, found: &mut Found) -> Result<Claimed<'a>
     let mut known = HashMap::new();
     let mut groups: BTreeMap<(BString, State), Amount> = BTreeMap::new();
     let mut claimed = HashMap::new();
+    let mut links = Vec::new();
     for entry in look.tree.to_commit() {
-        if let Some(at) = topmost(look, entry.path.as_bstr(), &mut known) {
+        let at = topmost(look, entry.path.as_bstr(), &mut known);
+        if let (None, Kind::Link) = (&at, entry.kind) {
+            links.push(entry);
+        }
+        if let Some(at) = at {
             if let Some(claim) = look.survey.claims.on(at.as_bstr()) {
                 claimed.insert(entry.path.as_bstr(), claim.class());
             }
@@ -38,6 +43,22 @@ pub(super) fn find<'a>(look: &Look<'a>, found: &mut Found) -> Result<Claimed<'a>
     for ((path, state), amount) in groups {
         if let Some(claim) = look.survey.claims.on(path.as_bstr()) {
             found.findings.push(finding(look, path, state, amount, claim)?);
+        }
+    }
+    for entry in links {
+        // A rule for a folder misses a link to one in its place.
+        let as_folder: BString = [entry.path.as_slice(), b"/"].concat().into();
+        if let Some(claim) = look.survey.claims.on(as_folder.as_bstr()) {
+            let amount = Amount { files: 1, size: entry.size };
+            let mut found_here = finding(look, entry.path.clone(), entry.state, amount, claim)?;
+            found_here.message += "; it is a link, which a rule for folders misses";
+            found_here.remedy = Remedy::KeepOut(NewRule {
+                pattern: exactly(entry.path.as_bstr()),
+                reason: claim.reason().to_owned(),
+                remake: claim.remake().map(str::to_owned),
+            });
+            found.findings.push(found_here);
+            claimed.insert(entry.path.as_bstr(), claim.class());
         }
     }
     Ok(Claimed(claimed))
