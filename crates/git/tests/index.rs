@@ -170,3 +170,61 @@ fn a_repository_is_found_from_inside_and_settings_are_read_as_git_words_them() {
     let elsewhere = tempfile::tempdir().unwrap();
     assert!(matches!(find(elsewhere.path()).unwrap(), Found::Folder(_)));
 }
+
+/// The staged paths with their contents.
+fn staged(place: &Place) -> Vec<(String, Vec<u8>)> {
+    let repository = place.repository();
+    let mut blobs = repository.blobs().unwrap();
+    let mut read = |blob: &str| {
+        let all = |size: u64, contents: &mut dyn std::io::Read| {
+            let mut bytes = Vec::new();
+            contents.read_to_end(&mut bytes)?;
+            assert_eq!(bytes.len() as u64, size);
+            Ok(bytes)
+        };
+        blobs.read(blob, all).unwrap()
+    };
+    repository.staged().unwrap().iter().map(|staged| (staged.path.to_string(), read(&staged.blob))).collect()
+}
+
+#[test]
+fn staged_contents_are_those_of_the_index_whatever_lies_on_disk() {
+    let place = Place::new(&[]);
+    assert_eq!(staged(&place), []);
+    let odd = "a b/line\nend";
+    for path in ["kept", odd, "empty", "gone"] {
+        std::fs::create_dir_all(place.top().join(path).parent().unwrap()).unwrap();
+        std::fs::write(place.top().join(path), if path == "empty" { "" } else { "staged" }).unwrap();
+    }
+    std::os::unix::fs::symlink("kept", place.top().join("link")).unwrap();
+    place.git(&["add", "."]);
+    std::fs::write(place.top().join("kept"), "changed on disk").unwrap();
+    let before_the_first_commit = [(odd, "staged"), ("empty", ""), ("gone", "staged"), ("kept", "staged")];
+    let wanted = before_the_first_commit.map(|(path, text)| (path.to_owned(), text.as_bytes().to_vec()));
+    assert_eq!(staged(&place), wanted);
+    place.git(&["commit", "-qm", "first"]);
+    assert_eq!(staged(&place), []);
+    place.git(&["rm", "-q", "--cached", "gone"]);
+    place.git(&["add", "kept"]);
+    assert_eq!(staged(&place), [("kept".to_owned(), b"changed on disk".to_vec())], "what goes is not looked into");
+}
+
+#[test]
+fn a_blob_that_is_not_read_to_its_end_does_not_spoil_the_next() {
+    let place = Place::new(&[]);
+    place.write("one");
+    place.write("two");
+    place.git(&["add", "."]);
+    let repository = place.repository();
+    let mut blobs = repository.blobs().unwrap();
+    let staged = repository.staged().unwrap();
+    assert_eq!(
+        blobs.read(&staged[0].blob, |size, _| Ok(size)).unwrap(),
+        place.top().join("one").as_os_str().len() as u64
+    );
+    let text = blobs.read(&staged[1].blob, |_, contents| std::io::read_to_string(contents)).unwrap();
+    assert_eq!(text, place.top().join("two").to_str().unwrap());
+    let lost = blobs.read(&"0".repeat(40), |_, _| Ok(())).unwrap_err();
+    assert!(lost.to_string().contains("no contents"), "{lost}");
+    assert!(blobs.read(&staged[0].blob, |_, _| Ok(())).is_ok());
+}

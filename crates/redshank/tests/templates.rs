@@ -233,3 +233,24 @@ fn a_link_in_the_place_of_a_folder_is_not_missed() {
     assert_eq!(nia.lists("ignored"), ["web/node_modules"]);
     nia.agrees_with_git();
 }
+
+#[test]
+fn a_block_without_its_memory_or_its_end_loses_nothing() {
+    let nia = Person::with_repository();
+    nia.writes("Cargo.toml", "[package]\n");
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    let whole = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    let without = |start: &str| {
+        whole.lines().filter(|line| !line.starts_with(start)).map(|line| format!("{line}\n")).collect::<String>()
+    };
+    // Without its memory a rule that isn't there counts as taken out.
+    nia.writes(".gitignore", without("# redshank: wrote").replace("/target/\n", ""));
+    nia.redshank(&["draft", "--refresh", "--write", "--yes"]).fine();
+    assert!(!String::from_utf8(nia.reads(".gitignore")).unwrap().contains("\n/target/\n"));
+    // Without its end it is no block: its lines are the person's, and what they cover isn't repeated.
+    let open = without("# redshank: end");
+    nia.writes(".gitignore", &open);
+    nia.redshank(&["draft", "--refresh", "--write", "--yes"]).fine();
+    assert!(nia.reads(".gitignore").starts_with(open.as_bytes()));
+    nia.agrees_with_git();
+}
