@@ -1,8 +1,8 @@
 //! The table of credential formats.
 
+use super::keywords::Keywords;
 use super::proof::Proof;
 use crate::rules::{RuleList, Source};
-use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Case;
 use regex::bytes::{Regex, RegexBuilder};
@@ -18,11 +18,13 @@ struct Row {
     name: String,
     title: String,
     keywords: Vec<String>,
-    pattern: String,
+    token: Option<String>,
+    pattern: Option<String>,
     #[serde(default)]
     proof: Proof,
     only: Option<Kind>,
-    by: Option<By>,
+    #[serde(default)]
+    by: By,
 }
 
 /// A kind of file, by its name, that formats may be limited to.
@@ -37,9 +39,17 @@ pub(super) enum Kind {
 }
 
 /// What a pattern is tried on.
-#[derive(Deserialize, Clone, Copy, PartialEq, Eq)]
+#[derive(Deserialize, Clone, Copy, PartialEq, Eq, Default)]
 #[serde(rename_all = "lowercase")]
 pub(super) enum By {
+    /// The line that holds the keyword.
+    #[default]
+    Line,
+    /// From where the name starts that holds the keyword, to the line's end.
+    Word,
+    /// From where the token starts that holds the keyword, to the line's end.
+    Token,
+    /// The whole text.
     Text,
 }
 
@@ -66,13 +76,13 @@ pub(super) struct Format {
     pub(super) pattern: Regex,
     pub(super) proof: Proof,
     pub(super) only: Option<Kind>,
-    pub(super) by_line: bool,
+    by: By,
 }
 
 /// The whole table, ready.
 pub(super) struct Formats {
     pub(super) formats: Vec<Format>,
-    keywords: AhoCorasick,
+    keywords: Keywords,
     /// For each keyword, its format.
     owners: Vec<usize>,
     files: Vec<(FileRow, RuleList)>,
@@ -99,17 +109,19 @@ impl Formats {
             owners.extend(row.keywords.iter().map(|_| at));
             keywords.extend(row.keywords);
             let Row { name, title, proof, only, .. } = row;
-            let by_line = row.by != Some(By::Text);
+            let (pattern, by) = match (row.token, row.pattern, row.by) {
+                (Some(token), None, By::Line) => (format!(r"\A(?P<secret>{token})(?:[^A-Za-z0-9_-]|\z)"), By::Token),
+                (None, Some(pattern), By::Word) => (format!(r"\A(?:{pattern})"), By::Word),
+                (None, Some(pattern), by) => (pattern, by),
+                _ => return Err(format!("{name}: either a token or a pattern").into()),
+            };
             // Credentials are ASCII; bytes are quicker to match than characters.
-            let pattern = RegexBuilder::new(&row.pattern).unicode(false).build()?;
-            formats.push(Format { pattern, name, title, proof, only, by_line });
+            let pattern = RegexBuilder::new(&pattern).unicode(false).build()?;
+            formats.push(Format { pattern, name, title, proof, only, by });
         }
         Ok(Self {
             formats,
-            keywords: AhoCorasick::builder()
-                .ascii_case_insensitive(true)
-                .kind(Some(AhoCorasickKind::DFA))
-                .build(keywords)?,
+            keywords: Keywords::new(keywords),
             owners,
             files: table
                 .file
@@ -125,18 +137,17 @@ impl Formats {
     /// on. A format that is limited to other kinds of files is left out.
     pub(super) fn suspected(&self, text: &[u8], kinds: &[Kind]) -> Vec<(&Format, Vec<Range<usize>>)> {
         let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
-        for hit in self.keywords.find_overlapping_iter(text) {
-            let at = self.owners[hit.pattern().as_usize()];
+        self.keywords.find(text, |keyword, hit| {
+            let at = self.owners[keyword];
             let format = &self.formats[at];
             if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
-                continue;
+                return;
             }
-            match places[at].last() {
-                None if !format.by_line => places[at].push(0..text.len()),
-                Some(last) if last.end >= hit.end() => {}
-                _ => places[at].push(line_around(text, hit.range())),
+            let place = format.place(text, &hit);
+            if places[at].last().is_none_or(|last| last.end < hit.end || last.start != place.start) {
+                places[at].push(place);
             }
-        }
+        });
         self.formats.iter().zip(places).filter(|(_, places)| !places.is_empty()).collect()
     }
 
@@ -154,11 +165,23 @@ impl Formats {
 /// How far a line is looked at on either side of a keyword, in bytes.
 const LINE_REACH: usize = 1000;
 
-fn line_around(text: &[u8], keyword: Range<usize>) -> Range<usize> {
-    let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
-    let start = keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1);
-    let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
-    start..keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len())
+impl Format {
+    /// What the pattern is tried on for a keyword there.
+    fn place(&self, text: &[u8], keyword: &Range<usize>) -> Range<usize> {
+        let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
+        let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
+        let end = keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len());
+        let back_to = |stops: fn(&u8) -> bool| {
+            let length = before.iter().rev().position(stops).unwrap_or(before.len());
+            keyword.start - length..end
+        };
+        match self.by {
+            By::Text => 0..text.len(),
+            By::Line => keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1)..end,
+            By::Word => back_to(|byte| !(byte.is_ascii_alphanumeric() || b"_.$-".contains(byte))),
+            By::Token => back_to(|byte| !(byte.is_ascii_alphanumeric() || b"_-".contains(byte))),
+        }
+    }
 }
 
 fn names(patterns: &[String]) -> RuleList {
@@ -177,8 +200,8 @@ mod tests {
     use proptest::strategy::{Strategy, ValueTree};
     use proptest::test_runner::TestRunner;
 
-    /// What marks a value that stands alone, before and behind the secret.
-    const ALONE: (&str, &str) = ("(?:^|[^A-Za-z0-9_-])(?P<secret>", ")(?:[^A-Za-z0-9_-]|$)");
+    /// What stands around the form of a token.
+    const ALONE: (&str, &str) = (r"\A(?P<secret>", r")(?:[^A-Za-z0-9_-]|\z)");
 
     /// Random values of every row whose value stands alone pass; the same with one character repeated, as placeholders
     /// have it, don't.
@@ -209,7 +232,10 @@ mod tests {
                 if !holds(&value) {
                     missed.push(format!("{}: {value}", format.name));
                 }
-                let fixed = value.find(|c: char| c.is_ascii_digit()).unwrap_or(value.len() / 2).max(value.len() / 4);
+                let fixed = value
+                    .find(|c: char| c.is_ascii_digit())
+                    .unwrap_or(value.len())
+                    .clamp(value.len() / 4, value.len() / 2);
                 let filled: String = value
                     .char_indices()
                     .map(|(at, c)| if at > fixed && c.is_alphanumeric() { 'x' } else { c })

@@ -1,6 +1,7 @@
 //! Credentials: by the form of their value, and files that are secret by nature.
 
 mod formats;
+mod keywords;
 mod proof;
 mod scan;
 

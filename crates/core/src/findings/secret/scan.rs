@@ -39,7 +39,7 @@ pub(super) fn contents<'f>(file: &mut dyn Read, formats: &'f Formats, kinds: &[K
     loop {
         let kept = window.len();
         let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(&mut window)?;
-        if offset == 0 && kept == 0 && window.iter().take(BINARY_TEST).any(|byte| *byte == 0) {
+        if offset == 0 && kept == 0 && window[..window.len().min(BINARY_TEST)].contains(&0) {
             return Ok(hits);
         }
         look(&window, formats, kinds, &mut |format, span: std::ops::Range<usize>, start| {
