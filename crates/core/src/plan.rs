@@ -60,6 +60,11 @@ impl Plan {
             findings.into_iter().partition(|finding| matches!(finding.remedy, Remedy::LetIn(_)));
         // Exceptions come last: they must stand below the rules that they except from.
         for finding in others.into_iter().chain(let_in) {
+            for place in &finding.also {
+                if let Remedy::KeepOut(rule) = place.remedy.clone() {
+                    making.keep_out(place, rule)?;
+                }
+            }
             match finding.remedy.clone() {
                 Remedy::KeepOut(rule) => making.keep_out(&finding, rule)?,
                 Remedy::LetIn(rule) => making.add_rule(&finding, Act::LetIn(rule.pattern.clone()), rule),

@@ -22,6 +22,31 @@ pub struct Settings {
     pub draft: Choices,
     /// Findings that are all right.
     pub accept: Vec<Acceptance>,
+    /// Who gets a copy of the repository.
+    pub visibility: Visibility,
+    /// What must not go out.
+    pub reserved: Vec<Reserved>,
+}
+
+/// Who gets a copy of a repository.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Visibility {
+    /// The team.
+    #[default]
+    Private,
+    /// Everybody.
+    Public,
+}
+
+/// Files that others may not be given: bought, licensed or internal ones.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Reserved {
+    /// Which: a pattern as in an ignore file at the top.
+    pub pattern: String,
+    /// Why.
+    pub because: String,
 }
 
 /// How template rules are written in a repository.
@@ -82,11 +107,20 @@ pub struct Limits {
     pub file_warning: Bytes,
     /// A file larger than this is an error; most hosts refuse it.
     pub file_error: Bytes,
+    /// A folder whose files come to more than this is a warning.
+    pub folder_warning: Bytes,
+    /// A folder with more files than this is a warning.
+    pub folder_files: u64,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { file_warning: Bytes(10 << 20), file_error: Bytes(100 << 20) }
+        Self {
+            file_warning: Bytes(10 << 20),
+            file_error: Bytes(100 << 20),
+            folder_warning: Bytes(200 << 20),
+            folder_files: 5_000,
+        }
     }
 }
 

@@ -2,10 +2,21 @@
 
 use crate::{Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 /// How many paths one command line may name.
 const PATHS_A_CALL: usize = 500;
+
+/// What became of a path so far.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Past {
+    /// How many commits added, changed or deleted it.
+    pub commits: u64,
+    /// The first one's name.
+    pub first: String,
+    /// The day of the first one, `YYYY-MM-DD`.
+    pub since: String,
+}
 
 impl Repository {
     /// Whether there is a commit to stand on.
@@ -24,17 +35,69 @@ impl Repository {
         self.named(&["ls-tree", "-r", "-z", "--name-only", "--full-tree", "HEAD", "--"], paths)
     }
 
-    /// Of these paths, the ones that a commit on any remote-tracking branch has touched.
+    /// What became of these paths so far, in every commit that a branch, a tag or the current commit reaches.
     ///
     /// # Errors
     /// If git refuses.
-    pub fn pushed(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
+    pub fn past(&self, paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
+        if !self.has_commit() {
+            return Ok(HashMap::new());
+        }
+        self.log(&["--all", "HEAD"], paths)
+    }
+
+    /// The same, in the commits that a remote-tracking branch reaches.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn pushed(&self, paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
         let remote = self.git().words(["for-each-ref", "--count=1", "--format=x", "refs/remotes"]).output()?;
         if remote.is_empty() {
-            return Ok(HashSet::new());
+            return Ok(HashMap::new());
         }
-        let log = ["log", "--remotes", "--format=", "--name-only", "--no-renames", "-z", "-m", "--"];
-        self.named(&log, paths)
+        self.log(&["--remotes"], paths)
+    }
+
+    /// The remote-tracking branches that reach a commit.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn remotes_with(&self, commit: &str) -> Result<Vec<String>> {
+        let list = ["for-each-ref", "--format=%(refname:short)", "--contains", commit, "refs/remotes"];
+        let names = self.git().words(list).output()?;
+        // The remote's own pointer to its main branch is no branch.
+        let names = ByteSlice::lines(&names[..]).filter(|name| name.contains(&b'/') && !name.ends_with(b"/HEAD"));
+        Ok(names.map(|name| name.to_str_lossy().into_owned()).collect())
+    }
+
+    fn log(&self, from: &[&str], paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
+        let mut found: HashMap<BString, Past> = HashMap::new();
+        for some in paths.chunks(PATHS_A_CALL) {
+            let git = self.git().setting("GIT_LITERAL_PATHSPECS", "1").words(["log", "-z", "-m", "--name-only"]);
+            let git = git.words(["--no-renames", "--format=%x01%H %cs"]).words(from).words(["--"]);
+            let log = git.words(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
+            let (mut commit, mut day) = (String::new(), String::new());
+            for part in log.split(|byte| *byte == 0 || *byte == b'\n').filter(|part| !part.is_empty()) {
+                if let Some(head) = part.strip_prefix(b"\x01") {
+                    let head = head.to_str_lossy();
+                    (commit, day) = head.split_once(' ').map(|(a, b)| (a.to_owned(), b.to_owned())).unwrap_or_default();
+                    continue;
+                }
+                // The log goes back in time: what comes last is the first.
+                let past = found.entry(part.into()).or_default();
+                past.commits += u64::from(past.first != commit);
+                (past.first, past.since) = (commit.clone(), day.clone());
+            }
+        }
+        Ok(found)
+    }
+
+    /// Of these paths, the ones that differ between the current commit and the disk or the index.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn changed(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
+        self.named(&["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "HEAD", "--"], paths)
     }
 
     fn named(&self, command: &[&str], paths: &[&BStr]) -> Result<HashSet<BString>> {

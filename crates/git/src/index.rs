@@ -33,6 +33,7 @@ struct Entry {
     mode: u32,
     object: Object,
     skipped: bool,
+    assumed: bool,
     conflicted: bool,
 }
 
@@ -51,15 +52,28 @@ pub struct Tracked<'a> {
     pub mode: Mode,
     /// It isn't laid out on disk on purpose (sparse checkout).
     pub skipped: bool,
+    /// git is told not to look for changes on disk (`git update-index --assume-unchanged`).
+    pub assumed: bool,
     entry: &'a Entry,
 }
 
 impl Tracked<'_> {
+    /// The name of its contents in git's object store.
+    pub fn blob(&self) -> String {
+        self.entry.object.to_string()
+    }
+
     /// The entry in the form that `git update-index --index-info` reads, without its end.
     pub fn info(&self) -> BString {
         let mut line = BString::from(format!("{:06o} {} 0\t", self.entry.mode, self.entry.object));
         line.push_str(self.path);
         line
+    }
+
+    /// Whether its changes are hidden: git is told not to look, or to leave its place alone, and not because only a part of
+    /// the tree is laid out.
+    pub fn is_muted(&self, repository: &Repository) -> bool {
+        self.assumed || self.skipped && !repository.is_sparse
     }
 
     /// Whether a merge left it undecided.
@@ -87,7 +101,7 @@ impl Index {
         let mut index = Self::default();
         // A sparse index names whole folders; only git can tell what they hold.
         if file.is_sparse() {
-            let listed = repository.git().words(["ls-files", "-z", "--stage", "-t"]).output()?;
+            let listed = repository.git().words(["ls-files", "-z", "--stage", "-v"]).output()?;
             for line in listed.split(|byte| *byte == 0).filter(|line| !line.is_empty()) {
                 index.push_listed(line.as_bstr()).ok_or_else(|| bad("git ls-files printed an unknown line".into()))?;
             }
@@ -96,29 +110,34 @@ impl Index {
         for entry in file.entries() {
             let flags = entry.flags;
             let skipped = flags.contains(gix_index::entry::Flags::SKIP_WORKTREE);
-            index.push(entry.path(&file), entry.mode.bits(), entry.id, skipped, entry.stage_raw() != 0);
+            let assumed = flags.contains(gix_index::entry::Flags::ASSUME_VALID);
+            let (mode, object, conflicted) = (entry.mode.bits(), entry.id, entry.stage_raw() != 0);
+            index.push(entry.path(&file), Entry { name: 0..0, mode, object, skipped, assumed, conflicted });
         }
         Ok(index)
     }
 
-    /// A line of `git ls-files --stage -t`: tag, mode, object, stage, tab, path.
+    /// A line of `git ls-files --stage -v`: tag, mode, object, stage, tab, path.
     fn push_listed(&mut self, line: &BStr) -> Option<()> {
         let (info, path) = line.split_once_str("\t")?;
         let mut words = info.to_str().ok()?.split(' ');
-        let skipped = words.next()? == "S";
+        let tag = words.next()?;
+        let (skipped, assumed) = (tag.eq_ignore_ascii_case("S"), tag.bytes().all(|byte| byte.is_ascii_lowercase()));
         let mode = u32::from_str_radix(words.next()?, 8).ok()?;
         let object = Object::from_hex(words.next()?.as_bytes()).ok()?;
-        self.push(path.as_bstr(), mode, object, skipped, words.next()? != "0");
+        let conflicted = words.next()? != "0";
+        self.push(path.as_bstr(), Entry { name: 0..0, mode, object, skipped, assumed, conflicted });
         Some(())
     }
 
-    fn push(&mut self, path: &BStr, mode: u32, object: Object, skipped: bool, conflicted: bool) {
-        if conflicted && self.entries.last().is_some_and(|last| self.name(last) == path) {
+    /// Adds an entry, whose name is filled in here.
+    fn push(&mut self, path: &BStr, entry: Entry) {
+        if entry.conflicted && self.entries.last().is_some_and(|last| self.name(last) == path) {
             return;
         }
         let start = self.names.len() as u32;
         self.names.push_str(path);
-        self.entries.push(Entry { name: start..self.names.len() as u32, mode, object, skipped, conflicted });
+        self.entries.push(Entry { name: start..self.names.len() as u32, ..entry });
     }
 
     fn name(&self, entry: &Entry) -> &BStr {
@@ -131,7 +150,7 @@ impl Index {
             0o160_000 => Mode::Submodule,
             _ => Mode::File,
         };
-        Tracked { path: self.name(entry), mode, skipped: entry.skipped, entry }
+        Tracked { path: self.name(entry), mode, skipped: entry.skipped, assumed: entry.assumed, entry }
     }
 
     /// All tracked paths, sorted by bytes.

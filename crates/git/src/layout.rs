@@ -17,6 +17,10 @@ pub struct Repository {
     pub ignores_case: bool,
     /// The person's own ignore file.
     pub personal: Option<Personal>,
+    /// A program for large files is set up (`filter.lfs.clean` or `filter.lfs.process`).
+    pub stores_large_files: bool,
+    /// Only a part of the tree is laid out (`core.sparseCheckout`).
+    pub is_sparse: bool,
     object_format: BString,
 }
 
@@ -65,6 +69,8 @@ pub fn find(folder: &Path) -> Result<Found> {
     Ok(Found::Repository(Box::new(Repository {
         ignores_case: config.is_set("core.ignorecase"),
         personal: config.personal(&top)?,
+        stores_large_files: ["filter.lfs.clean", "filter.lfs.process"].iter().any(|key| config.value(key).is_some()),
+        is_sparse: config.is_set("core.sparsecheckout"),
         object_format: config.value("extensions.objectformat").unwrap_or("sha1".into()).into(),
         top,
         git_folder,
@@ -112,6 +118,19 @@ impl Repository {
     /// If the index is there and can't be read.
     pub fn index(&self) -> Result<Index> {
         Index::read(self)
+    }
+
+    /// The paths that `.gitmodules` names (gitmodules(5)).
+    ///
+    /// # Errors
+    /// If git refuses to read the file.
+    pub fn submodules(&self) -> Result<Vec<BString>> {
+        if !self.top.join(".gitmodules").exists() {
+            return Ok(Vec::new());
+        }
+        let listed = self.git().words(["config", "--file", ".gitmodules", "--list", "-z"]).output()?;
+        let named = listed.split(|byte| *byte == 0).filter_map(|entry| entry.split_once_str("\n"));
+        Ok(named.filter(|(key, _)| key.ends_with(b".path")).map(|(_, path)| path.into()).collect())
     }
 
     pub(crate) fn uses_sha256(&self) -> bool {

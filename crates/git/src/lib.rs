@@ -1,6 +1,7 @@
 //! All that only git knows: where a repository lies, how it is configured, what its index holds, and how its index is
 //! changed. Nothing else in Redshank starts git.
 
+mod attributes;
 mod command;
 mod error;
 mod history;
@@ -10,6 +11,7 @@ mod staged;
 
 pub use command::Git;
 pub use error::Error;
+pub use history::Past;
 pub use index::{Index, Mode, Span, Tracked};
 pub use layout::{Found, Personal, Repository, find, personal_outside};
 pub use staged::{Blobs, Staged};

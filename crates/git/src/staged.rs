@@ -1,7 +1,8 @@
 //! What is staged: the contents that the next commit would hold, not those on disk.
 
 use crate::{Error, Git, Repository, Result};
-use bstr::{BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
+use std::collections::HashMap;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::process::{Child, ChildStdin, ChildStdout};
 
@@ -35,6 +36,23 @@ impl Repository {
             }
         }
         Ok(staged)
+    }
+
+    /// How large the staged contents of these paths are, in bytes; of those that are tracked.
+    ///
+    /// # Errors
+    /// If the index can't be read or git refuses.
+    pub fn staged_sizes(&self, paths: &[&BStr]) -> Result<HashMap<BString, u64>> {
+        if paths.is_empty() {
+            return Ok(HashMap::new());
+        }
+        let index = self.index()?;
+        let tracked: Vec<_> = paths.iter().filter_map(|path| index.get(path)).collect();
+        let blobs: String = tracked.iter().map(|tracked| tracked.blob() + "\n").collect();
+        let sizes = self.git().words(["cat-file", "--batch-check=%(objectsize)"]).with_input(blobs.as_bytes())?;
+        let sizes = ByteSlice::lines(&sizes[..]).map(|line| line.to_str().ok().and_then(|size| size.parse().ok()));
+        let known = tracked.iter().zip(sizes).filter_map(|(tracked, size)| Some((tracked.path.to_owned(), size?)));
+        Ok(known.collect())
     }
 
     /// Opens git's object store for reading.

@@ -4,7 +4,7 @@ use base64::Engine;
 use bstr::{BStr, ByteSlice};
 use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::{Amount, Effect};
-use redshank_core::findings::{Class, Exposure, Finding, Level};
+use redshank_core::findings::{Class, Exposure, Finding, Level, Past};
 use redshank_core::plan::{Act, Plan};
 use redshank_core::rules::Reach;
 use redshank_core::size::Bytes;
@@ -86,12 +86,34 @@ pub struct FindingOut {
     pub state: State,
     /// How far the file got.
     pub exposure: Exposure,
+    /// What became of the file so far, where a commit holds it and its contents matter.
+    pub past: Option<Past>,
+    /// Where else the same is found.
+    pub also: Vec<SpotOut>,
     /// What it is.
     pub message: String,
     /// What gives it away; never a whole secret.
     pub evidence: Option<String>,
     /// What mends it.
     pub remedy: String,
+}
+
+/// Another place of a finding.
+#[derive(Serialize, JsonSchema)]
+pub struct SpotOut {
+    /// Where.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// From 1.
+    pub line: Option<u64>,
+    /// git's verdict on the path.
+    pub state: State,
+}
+
+impl From<&Finding> for SpotOut {
+    fn from(place: &Finding) -> Self {
+        Self { path: PathOut::of(place.path.as_bstr()), line: place.line, state: place.state }
+    }
 }
 
 impl From<&Finding> for FindingOut {
@@ -107,6 +129,8 @@ impl From<&Finding> for FindingOut {
             files: finding.files,
             state: finding.state,
             exposure: finding.exposure,
+            past: finding.past.clone(),
+            also: finding.also.iter().map(SpotOut::from).collect(),
             message: finding.message.clone(),
             evidence: finding.evidence.clone(),
             remedy: finding.remedy_in_words(),

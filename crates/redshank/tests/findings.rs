@@ -184,8 +184,9 @@ fn large_files_are_found_by_the_limits_of_the_settings() {
 #[test]
 fn exposure_tells_disk_staged_committed_and_pushed_apart() {
     let nia = Person::with_repository();
-    let secret =
-        |path: &str| nia.writes(path, format!("-----BEGIN {} KEY-----\n{}\n", "PRIVATE", made_up(ALNUM, 64, 1)));
+    let secret = |path: &str, seed| {
+        nia.writes(path, format!("-----BEGIN {} KEY-----\n{}\n", "PRIVATE", made_up(ALNUM, 64, seed)))
+    };
     let exposure = || {
         let found = findings(&nia);
         let mut rows: Vec<(String, String)> = found
@@ -197,19 +198,47 @@ fn exposure_tells_disk_staged_committed_and_pushed_apart() {
     };
     nia.git(&["init", "-q", "--bare", "../hub.git"]);
     nia.git(&["remote", "add", "hub", "../hub.git"]);
-    secret("a.pem");
+    secret("a.pem", 1);
     nia.git(&["add", "."]);
     nia.git(&["commit", "-qm", "one"]);
     nia.git(&["push", "-q", "hub", "main"]);
-    secret("b.pem");
+    secret("b.pem", 2);
     nia.git(&["add", "."]);
     nia.git(&["commit", "-qm", "two"]);
-    secret("c.pem");
+    secret("c.pem", 3);
     nia.git(&["add", "."]);
-    secret("d.pem");
+    secret("d.pem", 4);
     assert_eq!(exposure(), ["pushed", "committed", "staged", "disk"]);
     let pushed = findings(&nia).into_iter().find(|f| f["path"] == "a.pem").unwrap();
     assert!(pushed["remedy"].as_str().unwrap().contains("replace it at its issuer now"), "{pushed}");
+    assert_eq!((&pushed["past"]["commits"], &pushed["past"]["remotes"]), (&1.into(), &serde_json::json!(["hub/main"])));
+    // What came into a committed file afterwards, has not been committed with it.
+    nia.writes("e.py", "level = 1\n");
+    nia.git(&["add", "e.py"]);
+    nia.git(&["commit", "-qm", "three"]);
+    nia.writes("e.py", format!("token = '{}'\n", made_up(ALNUM, 30, 9)));
+    let of_e = || findings(&nia).into_iter().find(|f| f["path"] == "e.py").unwrap()["exposure"].clone();
+    assert_eq!(of_e(), "disk");
+    nia.git(&["add", "e.py"]);
+    assert_eq!(of_e(), "staged");
+}
+
+#[test]
+fn a_value_in_several_places_is_one_finding_that_names_them_all() {
+    let nia = Person::with_repository();
+    let token = made_up(ALNUM, 30, 5);
+    nia.writes("a.py", format!("token = '{token}'\n"));
+    nia.writes("b/c.py", format!("\n\napi_token = '{token}'\n"));
+    nia.writes("d.py", format!("token = '{}'\n", made_up(ALNUM, 30, 6)));
+    nia.git(&["add", "b"]);
+    let found = findings(&nia);
+    assert_eq!(found.len(), 2, "{found:?}");
+    // The tracked one is worse, and comes first.
+    let several = found.iter().find(|f| f["path"] == "b/c.py").unwrap();
+    assert_eq!(several["also"], serde_json::json!([{ "path": "a.py", "line": 1, "state": "candidate" }]));
+    assert!(several["message"].as_str().unwrap().contains("also in a.py:1"), "{several}");
+    let named = nia.redshank(&["check", "a.py", "--format", "json"]).json();
+    assert_eq!(named["findings"][0]["id"], several["id"]);
 }
 
 #[test]

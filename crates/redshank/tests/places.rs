@@ -106,7 +106,10 @@ fn nested_repositories_submodules_and_odd_files_are_listed_as_git_does() {
     let _socket = std::os::unix::net::UnixListener::bind(nia.here().join("socket")).unwrap();
     nia.agrees_with_git();
     assert_eq!(nia.lists("candidate"), [".gitignore", "dangling", "half/y.c", "loop", "vendor/pump/"]);
-    nia.redshank(&["check"]).fine();
+    let found = nia.redshank(&["check", "--format", "jsonl"]);
+    let rows: Vec<serde_json::Value> = found.out.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let rules: Vec<&str> = rows.iter().map(|row| row["rule"].as_str().unwrap()).collect();
+    assert_eq!(rules, ["needed/broken-link", "needed/link-outside", "needed/nested-repository"]);
     nia.redshank(&["survey"]).fine();
 }
 

@@ -1,10 +1,9 @@
 //! Findings that somebody looked at and found all right, with the reason why.
 
-use super::{Ask, Class, Exposure, Finding, Found, Level, Remedy};
+use super::{Ask, Class, Finding, Found, Level};
 use crate::settings::{self, Settings};
-use crate::tree::State;
 use crate::{Result, toml_file};
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use jiff::civil::Date;
 use serde::Deserialize;
 use std::path::Path;
@@ -54,23 +53,11 @@ pub(super) fn leave_out(settings: &Settings, ask: &Ask, found: &mut Found) {
 }
 
 fn stale(acceptance: &Acceptance) -> Finding {
-    let rule = "rule/stale-acceptance".to_owned();
-    let path = BString::from(settings::FILE);
-    Finding {
-        id: Finding::identity(&rule, path.as_bstr(), acceptance.finding.as_bytes()),
-        class: Class::Rule,
-        rule,
-        level: Level::Note,
-        path,
-        line: None,
-        size: None,
-        files: 1,
-        state: State::Candidate,
-        exposure: Exposure::Disk,
-        message: format!("accepts {}, which is found no more", acceptance.finding),
-        evidence: Some(format!("{} in {}", acceptance.rule, acceptance.path)),
-        remedy: Remedy::ByHand(format!("take its [[accept]] entry out of {}", settings::FILE)),
-    }
+    let message = format!("accepts {}, which is found no more", acceptance.finding);
+    Finding::new(Class::Rule, "stale-acceptance", Level::Note, settings::FILE.into(), message)
+        .with_cause(acceptance.finding.as_bytes())
+        .with_evidence(format!("{} in {}", acceptance.rule, acceptance.path))
+        .by_hand(format!("take its [[accept]] entry out of {}", settings::FILE))
 }
 
 /// The text of the settings file with a finding accepted; all else stays as it is.

@@ -1,17 +1,16 @@
 //! Files that a tool makes, known by their first bytes, whatever their name.
 
-use super::{Class, Exposure, Finding, Level, Remedy};
-use crate::ignore_file::NewRule;
-use crate::rules::{RuleList, Source};
+use super::{Class, Finding, Level};
+use crate::rules::Names;
 use crate::templates::exactly;
 use crate::tree::Entry;
-use bstr::{BString, ByteSlice};
-use redshank_pattern::Case;
+use bstr::ByteSlice;
 use serde::Deserialize;
 use std::sync::LazyLock;
 
-/// How many bytes of a file's start are looked at.
-pub(super) const HEAD: u64 = 64;
+/// How many bytes of a file's start a signature may reach.
+#[cfg(test)]
+const HEAD: usize = 64;
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -21,8 +20,9 @@ struct Row {
     #[serde(default)]
     at: usize,
     bytes: String,
+    only: Option<Names>,
     #[serde(default)]
-    kept: Vec<String>,
+    kept: Names,
 }
 
 #[derive(Deserialize)]
@@ -31,54 +31,27 @@ struct Table {
     signature: Vec<Row>,
 }
 
-struct Signature {
-    row: Row,
-    kept: RuleList,
-}
-
 /// The table that comes with the program; the tests see to it that it can be read.
-static SIGNATURES: LazyLock<Vec<Signature>> = LazyLock::new(|| {
-    let table = toml::from_str::<Table>(include_str!("by_content.toml")).map(|table| table.signature);
-    let ready = |row: Row| {
-        let source = Source::of_folder(BString::default());
-        Signature { kept: RuleList::parse(source, row.kept.join("\n").as_bytes(), Case::Blind), row }
-    };
-    table.unwrap_or_default().into_iter().map(ready).collect()
+static SIGNATURES: LazyLock<Vec<Row>> = LazyLock::new(|| {
+    toml::from_str::<Table>(include_str!("by_content.toml")).map(|table| table.signature).unwrap_or_default()
 });
 
-impl Signature {
+impl Row {
     fn fits(&self, entry: &Entry, head: &[u8]) -> bool {
-        let digits = head.get(self.row.at..).unwrap_or_default().iter().flat_map(|byte| [byte >> 4, byte & 15]);
-        let wanted = self.row.bytes.bytes().map(|digit| char::from(digit).to_digit(16));
-        let length = self.row.bytes.len();
-        let same = digits.take(length).map(|digit| Some(u32::from(digit))).eq(wanted);
-        same && self.kept.all_matches(entry.path.as_bstr(), false).is_empty()
+        let path = entry.path.as_bstr();
+        let digits = head.get(self.at..).unwrap_or_default().iter().flat_map(|byte| [byte >> 4, byte & 15]);
+        let mut wanted = self.bytes.chars().zip(digits.map(u32::from).map(Some).chain(std::iter::repeat(None)));
+        wanted.all(|(digit, found)| digit == '.' && found.is_some() || found.is_some() && digit.to_digit(16) == found)
+            && self.only.as_ref().is_none_or(|only| only.has(path))
+            && !self.kept.has(path)
     }
 }
 
 /// The finding on a file that starts so, if a tool makes such files.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
-    let row = &SIGNATURES.iter().find(|signature| signature.fits(entry, head))?.row;
-    let rule = format!("generated/{}", row.name);
-    Some(Finding {
-        id: Finding::identity(&rule, entry.path.as_bstr(), b""),
-        class: Class::Generated,
-        rule,
-        level: Level::Warning,
-        path: entry.path.clone(),
-        line: None,
-        size: Some(entry.size),
-        files: 1,
-        state: entry.state,
-        exposure: Exposure::Disk,
-        message: row.title.clone(),
-        evidence: Some("by its first bytes".to_owned()),
-        remedy: Remedy::KeepOut(NewRule {
-            pattern: exactly(entry.path.as_bstr()),
-            reason: row.title.clone(),
-            remake: None,
-        }),
-    })
+    let row = SIGNATURES.iter().find(|row| row.fits(entry, head))?;
+    let found = Finding::on(entry, Class::Generated, &row.name, Level::Warning, &*row.title);
+    Some(found.with_evidence("by its first bytes").kept_out_by(exactly(entry.path.as_bstr()), &*row.title, None))
 }
 
 #[cfg(test)]
@@ -88,10 +61,10 @@ mod tests {
     #[test]
     fn every_signature_can_be_met() {
         assert!(SIGNATURES.len() >= 8);
-        for signature in SIGNATURES.iter() {
-            let row = &signature.row;
-            assert!(row.at + row.bytes.len().div_ceil(2) <= HEAD as usize, "{}", row.name);
-            assert!(row.bytes.len() >= 8 && row.bytes.bytes().all(|digit| digit.is_ascii_hexdigit()), "{}", row.name);
+        for row in SIGNATURES.iter() {
+            assert!(row.at + row.bytes.len().div_ceil(2) <= HEAD, "{}", row.name);
+            assert!(row.bytes.len() >= if row.only.is_some() { 6 } else { 8 });
+            assert!(row.bytes.bytes().all(|digit| digit == b'.' || digit.is_ascii_hexdigit()), "{}", row.name);
         }
     }
 }

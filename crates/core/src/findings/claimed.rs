@@ -1,9 +1,8 @@
 //! Files that the templates of the projects around them say don't belong: generated, personal, environment files.
 
-use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use super::{Class, Finding, Found, Level, Look};
 use crate::Result;
 use crate::effect::Amount;
-use crate::ignore_file::NewRule;
 use crate::templates::{Claim, exactly, fit};
 use crate::tree::{Entry, Kind, State};
 use bstr::{BStr, BString, ByteSlice};
@@ -52,12 +51,8 @@ pub(super) fn find<'a>(look: &Look<'a>, found: &mut Found) -> Result<Claimed<'a>
             let amount = Amount { files: 1, size: entry.size };
             let mut found_here = finding(look, entry.path.clone(), entry.state, amount, claim)?;
             found_here.message += "; it is a link, which a rule for folders misses";
-            found_here.remedy = Remedy::KeepOut(NewRule {
-                pattern: exactly(entry.path.as_bstr()),
-                reason: claim.reason().to_owned(),
-                remake: claim.remake().map(str::to_owned),
-            });
-            found.findings.push(found_here);
+            let remake = claim.remake().map(str::to_owned);
+            found.findings.push(found_here.kept_out_by(exactly(entry.path.as_bstr()), claim.reason(), remake));
             claimed.insert(entry.path.as_bstr(), claim.class());
         }
     }
@@ -82,33 +77,18 @@ fn topmost(look: &Look, path: &BStr, known: &mut HashMap<BString, Option<BString
 
 fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Claim) -> Result<Finding> {
     let class = claim.class();
-    let rule = format!("{class}/{}", claim.template());
     let pattern = match claim {
         Claim::Rule(project, rule) => fit(&rule.pattern, project.rules_folder().as_bstr()),
         Claim::Known(_) => exactly(path.as_bstr()),
     };
     // A rule that is there already needs no second one; the file is tracked in spite of it.
     let shut = look.oracle.ask(path.as_bstr())?.ruling.filter(|ruling| ruling.ignores());
-    Ok(Finding {
-        id: Finding::identity(&rule, path.as_bstr(), b""),
-        class,
-        rule,
-        level: if class == Class::Secret { Level::Error } else { Level::Warning },
-        line: None,
-        size: Some(amount.size),
-        files: amount.files,
-        state,
-        exposure: Exposure::Disk,
-        message: claim.reason().to_owned(),
-        evidence: match claim {
-            Claim::Known(known) => Some(format!("by {}", known.evidence)),
-            Claim::Rule(..) => None,
-        },
-        remedy: Remedy::KeepOut(NewRule {
-            pattern: shut.map_or(pattern, |ruling| ruling.rule().text.clone()),
-            reason: claim.reason().to_owned(),
-            remake: claim.remake().map(str::to_owned),
-        }),
-        path,
-    })
+    let level = if class == Class::Secret { Level::Error } else { Level::Warning };
+    let mut found = Finding::new(class, claim.template(), level, path.as_bstr(), claim.reason());
+    if let Claim::Known(known) = claim {
+        found = found.with_evidence(format!("by {}", known.evidence));
+    }
+    let pattern = shut.map_or(pattern, |ruling| ruling.rule().text.clone());
+    let found = found.kept_out_by(pattern, claim.reason(), claim.remake().map(str::to_owned));
+    Ok(Finding { size: Some(amount.size), files: amount.files, state, ..found })
 }

@@ -1,7 +1,7 @@
 use crate::ignore_file::NewRule;
 use crate::size::Bytes;
-use crate::tree::State;
-use bstr::{BStr, BString};
+use crate::tree::{Entry, State};
+use bstr::{BStr, BString, ByteSlice};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -46,7 +46,7 @@ impl Class {
 }
 
 /// How bad it is, the worst first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
     /// Don't commit before it's dealt with.
@@ -95,6 +95,29 @@ pub enum Remedy {
     ByHand(String),
 }
 
+/// What became of a file so far.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Past {
+    /// How many commits added or changed it.
+    pub commits: u64,
+    /// The day of the first one.
+    pub since: String,
+    /// The first one's name.
+    pub first: String,
+    /// The remote branches that hold it.
+    pub remotes: Vec<String>,
+}
+
+impl Past {
+    /// In words.
+    pub fn in_words(&self) -> String {
+        let many = if self.commits == 1 { "1 commit".to_owned() } else { format!("{} commits", self.commits) };
+        let first = &self.first[..self.first.len().min(10)];
+        let on = if self.remotes.is_empty() { String::new() } else { format!(", on {}", self.remotes.join(", ")) };
+        format!("in {many} since {} ({first}){on}", self.since)
+    }
+}
+
 /// Something that should be tracked and isn't, or is (or would be) and shouldn't.
 #[derive(Debug, Clone)]
 pub struct Finding {
@@ -118,6 +141,10 @@ pub struct Finding {
     pub state: State,
     /// How far it got.
     pub exposure: Exposure,
+    /// Its file's past, where it matters.
+    pub past: Option<Past>,
+    /// The same in other places, each with what mends it there.
+    pub also: Vec<Self>,
     /// What it is, for people.
     pub message: String,
     /// What gives it away; never a whole secret.
@@ -127,8 +154,69 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// A finding on a path, by the last part of its rule's name. What else is known of it is added with the methods below.
+    pub(crate) fn new(class: Class, name: &str, level: Level, path: &BStr, message: impl Into<String>) -> Self {
+        let rule = format!("{class}/{name}");
+        Self {
+            id: Self::identity(&rule, path, b""),
+            class,
+            rule,
+            level,
+            path: path.to_owned(),
+            line: None,
+            size: None,
+            files: 1,
+            state: State::Candidate,
+            exposure: Exposure::Disk,
+            past: None,
+            also: Vec::new(),
+            message: message.into(),
+            evidence: None,
+            remedy: Remedy::ByHand(String::new()),
+        }
+    }
+
+    /// A finding on an entry of the tree.
+    pub(crate) fn on(entry: &Entry, class: Class, name: &str, level: Level, message: impl Into<String>) -> Self {
+        let made = Self::new(class, name, level, entry.path.as_bstr(), message);
+        Self { size: Some(entry.size), state: entry.state, ..made }
+    }
+
+    /// This place and the others.
+    pub fn places(&self) -> impl Iterator<Item = &Self> {
+        std::iter::once(self).chain(&self.also)
+    }
+
+    pub(crate) fn each_place(&mut self, change: &mut dyn FnMut(&mut Self)) {
+        change(self);
+        self.also.iter_mut().for_each(change);
+    }
+
+    /// What sets it apart from others of its rule on its path.
+    pub(crate) fn with_cause(self, cause: &[u8]) -> Self {
+        Self { id: Self::identity(&self.rule, self.path.as_bstr(), cause), ..self }
+    }
+
+    pub(crate) fn with_evidence(self, evidence: impl Into<String>) -> Self {
+        Self { evidence: Some(evidence.into()), ..self }
+    }
+
+    pub(crate) fn at_line(self, line: u64) -> Self {
+        Self { line: Some(line), ..self }
+    }
+
+    /// Mended by a rule that keeps it out.
+    pub(crate) fn kept_out_by(self, pattern: BString, reason: impl Into<String>, remake: Option<String>) -> Self {
+        Self { remedy: Remedy::KeepOut(NewRule { pattern, reason: reason.into(), remake }), ..self }
+    }
+
+    /// Mended by a person only.
+    pub(crate) fn by_hand(self, words: impl Into<String>) -> Self {
+        Self { remedy: Remedy::ByHand(words.into()), ..self }
+    }
+
     /// An identity that depends on the rule, the path and what else sets causes apart; nothing can be read out of it.
-    pub(crate) fn identity(rule: &str, path: &BStr, cause: &[u8]) -> String {
+    fn identity(rule: &str, path: &BStr, cause: &[u8]) -> String {
         let mut hash = blake3::Hasher::new();
         for part in [rule.as_bytes(), path, cause] {
             hash.update(&(part.len() as u64).to_le_bytes());
@@ -148,12 +236,21 @@ impl Finding {
             Remedy::LetIn(NewRule { pattern, .. }) => format!("let it in with `{pattern}`: redshank tidy"),
             Remedy::ByHand(words) => words.clone(),
         };
-        if self.class == Class::Secret {
-            words += match self.exposure {
-                Exposure::Disk | Exposure::Staged => "",
-                Exposure::Committed => "; it stays in the history, so replace it at its issuer before you push",
-                Exposure::Pushed => "; others have it already, so replace it at its issuer now",
-            };
+        match (self.class, self.exposure) {
+            (Class::Secret, Exposure::Committed) => {
+                words += "; it stays in the history, so replace it at its issuer before you push";
+            }
+            (Class::Secret, Exposure::Pushed) => words += "; others have it already, so replace it at its issuer now",
+            (Class::Oversized, Exposure::Committed) => {
+                words += "; the history carries it until that is written anew, which is easy before a push";
+            }
+            (Class::Oversized, Exposure::Pushed) => {
+                words += "; every clone carries it until the history is written anew"
+            }
+            _ => {}
+        }
+        if let Some(past) = &self.past {
+            words += &format!("; {}", past.in_words());
         }
         words
     }

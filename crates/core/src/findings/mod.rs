@@ -5,19 +5,27 @@
 
 mod accepted;
 mod by_content;
+mod by_name;
+mod by_text;
 mod claimed;
 mod contents;
 mod exposure;
 mod finding;
+mod hidden;
+mod idle_rules;
 mod inside;
+mod links;
+mod names;
 pub mod needed;
+mod nested;
 mod oversized;
+mod reserved;
 mod secret;
 mod tracked_anyway;
 
 pub use accepted::{Acceptance, accepting, today};
 pub use contents::Contents;
-pub use finding::{Class, Exposure, Finding, Level, Remedy};
+pub use finding::{Class, Exposure, Finding, Level, Past, Remedy};
 pub use secret::Secret;
 
 use crate::settings::Settings;
@@ -85,7 +93,8 @@ impl Ask {
     fn is_for(&self, finding: &Finding) -> bool {
         let concerns = |path: &BString| {
             let below = |inner: &BString, outer: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
-            path.is_empty() || finding.path == *path || below(&finding.path, path) || below(path, &finding.path)
+            let is_at = |at: &BString| at == path || below(at, path) || below(path, at);
+            path.is_empty() || finding.places().any(|place| is_at(&place.path))
         };
         (self.paths.is_empty() || self.paths.iter().any(concerns))
             && (self.classes.is_empty() || self.classes.contains(&finding.class))
@@ -134,10 +143,18 @@ fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &A
     };
     let look = Look { place, tree, survey, settings, oracle: &oracle, contents, ignored: ask.ignored };
     let claimed = claimed::find(&look, &mut found)?;
-    inside::find(&look, &claimed, &mut found)?;
-    oversized::find(&look, &claimed, &mut found);
+    let inside = inside::find(&look, &claimed, &mut found)?;
+    by_name::find(&look, &claimed, &mut found);
+    oversized::find(&look, &claimed, &inside, &mut found)?;
+    reserved::find(&look, &mut found);
+    names::find(&look, &mut found);
     if !ask.staged {
+        // What only the working tree can tell.
         needed::find(&look, &mut found)?;
+        links::find(&look, &mut found)?;
+        nested::find(&look, &mut found)?;
+        idle_rules::find(&look, &mut found)?;
+        hidden::find(&look, &mut found)?;
     }
     tracked_anyway::find(&look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;

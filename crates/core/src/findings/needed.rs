@@ -1,6 +1,6 @@
 //! Files that a fresh clone needs, kept out by a rule.
 
-use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
+use super::{Class, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::ignore_file::NewRule;
 use crate::rules::{Reach, Ruling};
@@ -93,21 +93,13 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
     for file in swallowed(look.place, look.tree, &look.survey.projects, Overlay::new())? {
-        let rule = "needed/swallowed".to_owned();
         let by =
             format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.rule().text);
+        let message = format!("a rule keeps it out, but it's needed: {}", file.needed.reason);
+        let found_here = Finding::new(Class::Needed, "swallowed", Level::Warning, file.path.as_bstr(), message);
         found.findings.push(Finding {
-            id: Finding::identity(&rule, file.path.as_bstr(), b""),
-            class: Class::Needed,
-            rule,
-            level: Level::Warning,
-            line: None,
             size: std::fs::metadata(look.place.path(file.path.as_bstr())).ok().map(|found| Bytes(found.len())),
-            files: 1,
             state: State::Ignored,
-            exposure: Exposure::Disk,
-            message: format!("a rule keeps it out, but it's needed: {}", file.needed.reason),
-            evidence: Some(by.clone()),
             remedy: match &file.shut {
                 None => Remedy::LetIn(file.exception),
                 Some(folder) => Remedy::ByHand(format!(
@@ -115,7 +107,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
                      or `git add --force` the file"
                 )),
             },
-            path: file.path,
+            ..found_here.with_evidence(by)
         });
     }
     Ok(())

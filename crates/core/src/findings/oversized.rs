@@ -1,37 +1,181 @@
-//! Single files that are too large for git.
+//! What is too large for git: single files, and folders that are heavy in sum.
 
 use super::claimed::Claimed;
-use super::{Class, Exposure, Finding, Found, Level, Look, Remedy};
-use crate::ignore_file::NewRule;
+use super::inside::Inside;
+use super::{Class, Finding, Found, Level, Look};
+use crate::Result;
+use crate::effect::Amount;
+use crate::rules::Names;
 use crate::templates::exactly;
+use crate::tree::{Entry, Kind, State};
+use bstr::{BStr, ByteSlice};
+use serde::Deserialize;
+use std::collections::{BTreeMap, HashSet};
+use std::sync::LazyLock;
 
-pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Type {
+    title: String,
+    store: bool,
+    patterns: Names,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    r#type: Vec<Type>,
+}
+
+/// The table that comes with the program; the tests see to it that it can be read.
+static TYPES: LazyLock<Vec<Type>> =
+    LazyLock::new(|| toml::from_str::<Table>(include_str!("large.toml")).map(|table| table.r#type).unwrap_or_default());
+
+/// The attribute's value for files of which git keeps a pointer only.
+const STORED: &[u8] = b"lfs";
+
+/// How a pointer starts, in the place of a large file (the Git LFS specification, "The Pointer").
+pub(super) const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
+
+/// No pointer is longer, in bytes (the same).
+const LONGEST_POINTER: u64 = 1024;
+
+pub(super) fn find(look: &Look, claimed: &Claimed, inside: &Inside, found: &mut Found) -> Result<()> {
+    let covered = covered(look)?;
+    let is_stored = |entry: &Entry| covered.contains(entry.path.as_bstr());
     let limits = &look.settings.limits;
+    let mut heavy = HashSet::new();
     for entry in look.tree.to_commit().filter(|entry| entry.size > limits.file_warning && !claimed.has(entry)) {
-        let (level, limit) = if entry.size > limits.file_error {
-            (Level::Error, limits.file_error)
+        // What git keeps a pointer of only, is not too large for it.
+        if !is_stored(entry) {
+            found.findings.push(file(look, entry));
+            heavy.insert(entry.path.as_bstr());
+        }
+    }
+    folders(look, &|entry| claimed.has(entry) || is_stored(entry) || heavy.contains(entry.path.as_bstr()), found);
+    pointers(look, &covered, inside, found)
+}
+
+fn file(look: &Look, entry: &Entry) -> Finding {
+    let limits = &look.settings.limits;
+    let (level, limit) = if entry.size > limits.file_error {
+        (Level::Error, limits.file_error)
+    } else {
+        (Level::Warning, limits.file_warning)
+    };
+    let kind = TYPES.iter().find(|row| row.patterns.has(entry.path.as_bstr()));
+    let (kind, reason) = match kind {
+        Some(row) if row.store => (
+            format!("{}, which belongs in large-file storage; ", row.title),
+            "too large for git; large-file storage takes it",
+        ),
+        Some(row) => (format!("{}; ", row.title), "too large for git"),
+        None => (String::new(), "too large for git; keep it in a store for large files"),
+    };
+    let message = format!("{kind}over the limit of {limit}; every clone would carry it for ever");
+    Finding::on(entry, Class::Oversized, "file", level, message).kept_out_by(
+        exactly(entry.path.as_bstr()),
+        reason,
+        None,
+    )
+}
+
+/// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder above one that is found.
+fn folders(look: &Look, is_counted_elsewhere: &dyn Fn(&Entry) -> bool, found: &mut Found) {
+    let limits = &look.settings.limits;
+    let mut sums: BTreeMap<&BStr, (Amount, bool)> = BTreeMap::new();
+    for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !is_counted_elsewhere(entry)) {
+        for slash in entry.path.find_iter("/") {
+            let (amount, tracked) = sums.entry(entry.path[..=slash].as_bstr()).or_insert((Amount::default(), true));
+            *amount += Amount { files: 1, size: entry.size };
+            *tracked &= entry.state == State::Tracked;
+        }
+    }
+    let is_heavy = |amount: Amount| amount.size > limits.folder_warning || amount.files > limits.folder_files;
+    for (path, (amount, tracked)) in sums.iter().filter(|(_, (amount, _))| is_heavy(*amount)) {
+        let below = sums.range::<&BStr, _>(path..).skip(1).take_while(|(inner, _)| inner.starts_with(path));
+        if below.into_iter().any(|(_, (inner, _))| is_heavy(*inner)) {
+            continue;
+        }
+        let (name, limit) = if amount.size > limits.folder_warning {
+            ("folder", format!("over the limit of {} for a folder", limits.folder_warning))
         } else {
-            (Level::Warning, limits.file_warning)
+            ("many-files", format!("over the limit of {} files for a folder", limits.folder_files))
         };
-        let rule = "oversized/file".to_owned();
+        // What is tracked already was decided once.
+        let level = if *tracked { Level::Note } else { Level::Warning };
+        let made = Finding::new(Class::Oversized, name, level, path, format!("heavy in sum: {limit}"));
         found.findings.push(Finding {
-            id: Finding::identity(&rule, entry.path.as_ref(), b""),
-            class: Class::Oversized,
-            rule,
-            level,
-            path: entry.path.clone(),
-            line: None,
-            size: Some(entry.size),
-            files: 1,
-            state: entry.state,
-            exposure: Exposure::Disk,
-            message: format!("over the limit of {limit}; every clone would carry it for ever"),
-            evidence: None,
-            remedy: Remedy::KeepOut(NewRule {
-                pattern: exactly(entry.path.as_ref()),
-                reason: "too large for git; keep it in a store for large files".to_owned(),
-                remake: None,
-            }),
+            size: Some(amount.size),
+            files: amount.files,
+            state: if *tracked { State::Tracked } else { State::Candidate },
+            ..made.by_hand("see what it holds; a rule keeps it out, large-file storage takes media and measurements")
         });
     }
+}
+
+/// The files of which git keeps a pointer only, by their attributes. git is only asked where some file speaks of it.
+fn covered<'a>(look: &Look<'a>) -> Result<HashSet<&'a BStr>> {
+    let Some(repository) = &look.place.repository else { return Ok(HashSet::new()) };
+    let speaks_of_it = |path: &std::path::Path| std::fs::read(path).is_ok_and(|text| text.contains_str("filter="));
+    let is_attributes = |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
+    let files =
+        look.tree.to_commit().filter(|entry| is_attributes(entry)).map(|entry| look.place.path(entry.path.as_bstr()));
+    if !files.chain([repository.common_folder.join("info/attributes")]).any(|path| speaks_of_it(&path)) {
+        return Ok(HashSet::new());
+    }
+    let tree = look.tree;
+    let paths: Vec<&BStr> =
+        tree.to_commit().filter(|entry| entry.kind == Kind::File).map(|entry| entry.path.as_bstr()).collect();
+    let values = repository.attribute("filter", &paths)?;
+    Ok(paths.into_iter().filter(|path| values.get(*path).is_some_and(|value| value == STORED)).collect())
+}
+
+/// Files that their attributes send to large-file storage and that git would hold whole, pointers that no attribute speaks
+/// of, and pointers whose contents are not here.
+fn pointers(look: &Look, covered: &HashSet<&BStr>, inside: &Inside, found: &mut Found) -> Result<()> {
+    let Some(repository) = &look.place.repository else { return Ok(()) };
+    let tracked: Vec<&BStr> = covered.iter().copied().filter(|path| is_tracked(look, path)).collect();
+    let whole = repository.staged_sizes(&tracked)?;
+    for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::File) {
+        let path = entry.path.as_bstr();
+        let is_covered = covered.contains(path);
+        let is_pointer = entry.size.0 <= LONGEST_POINTER && inside.pointers.contains(path);
+        let make = |name, level, message: &str, words: &str| {
+            Finding::on(entry, Class::Oversized, name, level, message).by_hand(words)
+        };
+        let made = match (is_covered, is_pointer) {
+            (true, true) => make(
+                "pointer-alone",
+                Level::Note,
+                "a pointer into large-file storage; its contents are not here",
+                "`git lfs pull` fetches them",
+            ),
+            (false, true) => make(
+                "pointer-uncovered",
+                Level::Warning,
+                "a pointer into large-file storage, but no attribute says so; a clone would get the pointer",
+                "say so in .gitattributes: `git lfs track`",
+            ),
+            (true, false) if whole.get(path).is_some_and(|size| *size > LONGEST_POINTER) => make(
+                "stored-whole",
+                Level::Warning,
+                "its attributes send it to large-file storage, but git holds it whole",
+                "`git add --renormalize` it with the large-file program installed",
+            ),
+            (true, false) if entry.state == State::Candidate && !repository.stores_large_files => make(
+                "stored-whole",
+                Level::Warning,
+                "its attributes send it to large-file storage, but no program for that is set up here; git would hold it whole",
+                "install Git LFS and run `git lfs install` before you add it",
+            ),
+            _ => continue,
+        };
+        found.findings.push(made);
+    }
+    Ok(())
+}
+
+fn is_tracked(look: &Look, path: &BStr) -> bool {
+    look.tree.get(path).is_some_and(|entry| entry.state == State::Tracked)
 }

@@ -2,9 +2,11 @@
 
 mod index;
 mod list;
+mod names;
 mod source;
 
 pub use list::{RuleId, RuleList, Ruling};
+pub use names::Names;
 pub use source::{Reach, Source};
 
 use bstr::{BStr, ByteSlice};

@@ -138,6 +138,11 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
         if context.asked.verbose {
             writeln!(text, "      {} {}: {}", Paint::Quiet.on(&finding.id), finding.rule, finding.message)?;
         }
+        if context.asked.verbose {
+            for also in &finding.also {
+                writeln!(text, "      {} {}", Paint::Quiet.on("also in"), place(also))?;
+            }
+        }
         if matches!(finding.remedy, Remedy::ByHand(_)) || context.asked.verbose {
             writeln!(text, "      {} {}", Paint::Good.on("mend:"), finding.remedy_in_words())?;
         }
@@ -151,9 +156,14 @@ fn what(finding: &Finding) -> String {
     shown(format!("{evidence}{}", finding.message).as_bytes().as_bstr())
 }
 
-fn cells(finding: &Finding) -> [Cell; 4] {
+/// The path, and the line behind it.
+fn place(finding: &Finding) -> String {
     let line = finding.line.map_or(String::new(), |line| format!(":{line}"));
-    let path = format!("{}{line}", shown(finding.path.as_bstr()));
+    format!("{}{line}", shown(finding.path.as_bstr()))
+}
+
+fn cells(finding: &Finding) -> [Cell; 4] {
+    let path = place(finding);
     let amount = finding.size.map_or(String::new(), |size| size.to_string());
     let many = if finding.path.ends_with(b"/") { files(finding.files) } else { String::new() };
     let far = match (finding.exposure, finding.state) {

@@ -42,18 +42,26 @@ pub fn log(found: &Found) -> Value {
 
 fn result(finding: &Finding) -> Value {
     let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!(": {evidence}"));
+    let mut result = json!({
+        "ruleId": finding.rule,
+        "level": level(finding.level),
+        "message": { "text": format!("{}{evidence}. To mend it: {}", finding.message, finding.remedy_in_words()) },
+        "locations": [place(finding)],
+        "partialFingerprints": { "redshank/v1": finding.id },
+        "properties": { "exposure": finding.exposure, "state": finding.state, "files": finding.files, "past": finding.past },
+    });
+    if !finding.also.is_empty() {
+        result["relatedLocations"] = finding.also.iter().map(place).collect();
+    }
+    result
+}
+
+fn place(finding: &Finding) -> Value {
     let mut place = json!({ "artifactLocation": { "uri": uri(finding.path.as_bstr()) } });
     if let Some(line) = finding.line {
         place["region"] = json!({ "startLine": line });
     }
-    json!({
-        "ruleId": finding.rule,
-        "level": level(finding.level),
-        "message": { "text": format!("{}{evidence}. To mend it: {}", finding.message, finding.remedy_in_words()) },
-        "locations": [{ "physicalLocation": place }],
-        "partialFingerprints": { "redshank/v1": finding.id },
-        "properties": { "exposure": finding.exposure, "state": finding.state, "files": finding.files },
-    })
+    json!({ "physicalLocation": place })
 }
 
 fn level(level: Level) -> &'static str {

@@ -2,9 +2,8 @@
 
 use super::keywords::Keywords;
 use super::proof::Proof;
-use crate::rules::{RuleList, Source};
-use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::Case;
+use crate::rules::Names;
+use bstr::{BStr, ByteSlice};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -58,7 +57,7 @@ pub(super) enum By {
 struct Table {
     format: Vec<Row>,
     file: Vec<FileRow>,
-    kinds: BTreeMap<Kind, Vec<String>>,
+    kinds: BTreeMap<Kind, Names>,
 }
 
 #[derive(Deserialize)]
@@ -66,7 +65,7 @@ struct Table {
 pub(super) struct FileRow {
     pub(super) name: String,
     pub(super) title: String,
-    patterns: Vec<String>,
+    patterns: Names,
 }
 
 /// A credential format, ready to be looked for.
@@ -85,8 +84,8 @@ pub(super) struct Formats {
     keywords: Keywords,
     /// For each keyword, its format.
     owners: Vec<usize>,
-    files: Vec<(FileRow, RuleList)>,
-    kinds: Vec<(Kind, RuleList)>,
+    files: Vec<FileRow>,
+    kinds: BTreeMap<Kind, Names>,
 }
 
 impl Formats {
@@ -119,18 +118,7 @@ impl Formats {
             let pattern = RegexBuilder::new(&pattern).unicode(false).build()?;
             formats.push(Format { pattern, name, title, proof, only, by });
         }
-        Ok(Self {
-            formats,
-            keywords: Keywords::new(keywords),
-            owners,
-            files: table
-                .file
-                .into_iter()
-                .map(|row| (names(&row.patterns), row))
-                .map(|(list, row)| (row, list))
-                .collect(),
-            kinds: table.kinds.iter().map(|(kind, patterns)| (*kind, names(patterns))).collect(),
-        })
+        Ok(Self { formats, keywords: Keywords::new(keywords), owners, files: table.file, kinds: table.kinds })
     }
 
     /// The formats of which a keyword stands in the text, in the table's order, each with the places to try its pattern
@@ -153,12 +141,12 @@ impl Formats {
 
     /// The kinds of the file of that path.
     pub(super) fn kinds_of(&self, path: &BStr) -> Vec<Kind> {
-        self.kinds.iter().filter(|(_, list)| is_named(list, path)).map(|(kind, _)| *kind).collect()
+        self.kinds.iter().filter(|(_, names)| names.has(path)).map(|(kind, _)| *kind).collect()
     }
 
     /// What makes the file of that path secret by nature.
     pub(super) fn by_nature(&self, path: &BStr) -> Option<&FileRow> {
-        self.files.iter().find(|(_, list)| is_named(list, path)).map(|(row, _)| row)
+        self.files.iter().find(|row| row.patterns.has(path))
     }
 }
 
@@ -182,16 +170,6 @@ impl Format {
             By::Token => back_to(|byte| !(byte.is_ascii_alphanumeric() || b"_-".contains(byte))),
         }
     }
-}
-
-fn names(patterns: &[String]) -> RuleList {
-    let source = Source::of_folder(BString::default());
-    RuleList::parse(source, patterns.join("\n").as_bytes(), Case::Blind)
-}
-
-fn is_named(list: &RuleList, path: &BStr) -> bool {
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    list.last_match(path, name_at, &|| false).is_some_and(|at| !list.rules()[at as usize].negated)
 }
 
 #[cfg(test)]

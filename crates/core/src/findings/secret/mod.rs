@@ -5,10 +5,8 @@ mod keywords;
 mod proof;
 mod scan;
 
-use super::{Class, Exposure, Finding, Level, Remedy};
+use super::{Class, Finding, Level};
 use crate::Result;
-use crate::ignore_file::NewRule;
-use crate::size::Bytes;
 use crate::templates::exactly;
 use crate::tree::{Entry, State};
 use bstr::{BString, ByteSlice};
@@ -17,7 +15,7 @@ use std::fmt;
 use std::io::Read;
 
 /// A secret value. However it is printed, only its start and its length show.
-#[derive(Clone)]
+#[derive(Clone, PartialEq, Eq, Hash)]
 pub struct Secret(BString);
 
 impl Secret {
@@ -48,8 +46,14 @@ impl fmt::Debug for Secret {
     }
 }
 
+/// A credential, and its value where there is one, by which the same one is known elsewhere.
+pub(super) struct Hit {
+    pub(super) finding: Finding,
+    pub(super) value: Option<Secret>,
+}
+
 /// Looks into one file: its credentials, and how many a comment on their line accepts.
-pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::Result<(Vec<Finding>, usize)>> {
+pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::Result<(Vec<Hit>, usize)>> {
     let formats = Formats::get()?;
     let kinds = formats.kinds_of(entry.path.as_bstr());
     let environment = kinds.contains(&FileKind::Environment);
@@ -57,58 +61,34 @@ pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::R
     Ok(scan::contents(file, formats, &kinds).map(|hits| findings(entry, environment, nature, hits)))
 }
 
-fn findings(
-    entry: &Entry,
-    environment: bool,
-    nature: Option<&FileRow>,
-    mut hits: Vec<scan::Hit>,
-) -> (Vec<Finding>, usize) {
+fn findings(entry: &Entry, environment: bool, nature: Option<&FileRow>, mut hits: Vec<scan::Hit>) -> (Vec<Hit>, usize) {
     let path = entry.path.as_bstr();
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
     hits.retain(|hit| !hit.accepted);
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
-    let remedy = || {
+    let make = |name: &str, title: &str| {
+        // What a rule keeps out, harms nobody.
+        let level = if entry.state == State::Ignored { Level::Note } else { Level::Error };
+        let found = Finding::on(entry, Class::Secret, name, level, title);
         if entry.state == State::Ignored {
-            Remedy::ByHand("a rule keeps it out; nothing to do".to_owned())
+            found.by_hand("a rule keeps it out; nothing to do")
         } else if whole_file {
-            Remedy::KeepOut(NewRule {
-                pattern: exactly(path),
-                reason: "holds secrets of one installation".to_owned(),
-                remake: None,
-            })
+            found.kept_out_by(exactly(path), "holds secrets of one installation", None)
         } else {
-            Remedy::ByHand("take the value out of the file and read it from the environment instead".to_owned())
-        }
-    };
-    let make = |name: &str, title: &str, line, evidence: Option<String>, cause: &[u8]| {
-        let rule = format!("secret/{name}");
-        Finding {
-            id: Finding::identity(&rule, path, cause),
-            class: Class::Secret,
-            rule,
-            // What a rule keeps out, harms nobody.
-            level: if entry.state == State::Ignored { Level::Note } else { Level::Error },
-            path: path.to_owned(),
-            line,
-            size: Some(Bytes(entry.size.0)),
-            files: 1,
-            state: entry.state,
-            exposure: Exposure::Disk,
-            message: title.to_owned(),
-            evidence,
-            remedy: remedy(),
+            found.by_hand("take the value out of the file and read it from the environment instead")
         }
     };
     if let (Some(row), true) = (nature, hits.is_empty()) {
-        return (vec![make(&row.name, &row.title, None, None, b"")], accepted);
+        return (vec![Hit { finding: make(&row.name, &row.title), value: None }], accepted);
     }
-    let mut findings: Vec<Finding> = Vec::new();
+    let mut findings: Vec<Hit> = Vec::new();
     for hit in hits {
-        // Equal values in one file are told apart by their order.
-        let same = findings.iter().filter(|other| other.rule.ends_with(&hit.format.name)).count() as u8;
+        // Values of one trace in one file are told apart by their order.
+        let same = findings.iter().filter(|other| other.finding.rule.ends_with(&hit.format.name)).count() as u8;
         let cause = [&hit.secret.trace()[..], &[same]].concat();
-        let evidence = Some(hit.secret.to_string());
-        findings.push(make(&hit.format.name, &hit.format.title, Some(hit.line), evidence, &cause));
+        let found = make(&hit.format.name, &hit.format.title).at_line(hit.line).with_cause(&cause);
+        let finding = found.with_evidence(hit.secret.to_string());
+        findings.push(Hit { finding, value: Some(hit.secret) });
     }
     (findings, accepted)
 }

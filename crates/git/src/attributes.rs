@@ -1,0 +1,27 @@
+//! What git's attributes say of paths (gitattributes(5)).
+
+use crate::{Repository, Result};
+use bstr::{BStr, BString};
+use std::collections::HashMap;
+
+impl Repository {
+    /// The value of one attribute for each of these paths that has one; "set" where it has none of its own.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn attribute(&self, name: &str, paths: &[&BStr]) -> Result<HashMap<BString, BString>> {
+        if paths.is_empty() {
+            return Ok(HashMap::new());
+        }
+        let mut asked = Vec::new();
+        for path in paths {
+            asked.extend_from_slice(path);
+            asked.push(0);
+        }
+        let said = self.git().words(["check-attr", "--stdin", "-z", name]).with_input(&asked)?;
+        // `path` NUL `attribute` NUL `value` NUL (git-check-attr(1)).
+        let fields: Vec<&[u8]> = said.split(|byte| *byte == 0).collect();
+        let triples = fields.chunks_exact(3).filter(|triple| triple[2] != b"unspecified" && triple[2] != b"unset");
+        Ok(triples.map(|triple| (triple[0].into(), triple[2].into())).collect())
+    }
+}
