@@ -116,7 +116,15 @@ pub struct Audit {
 /// # Errors
 /// If the tree can't be walked or a file of rules can't be read.
 pub fn audit(place: &Place) -> Result<Audit> {
-    let tree = Tree::walk(place, &Scope { depth: Depth::IntoIgnored, ..Scope::default() })?;
+    audit_of(place, &Tree::walk(place, &Scope { depth: Depth::IntoIgnored, ..Scope::default() })?)
+}
+
+/// Looks at every rule in force in a tree that was walked already. What a rule in a folder that is shut would catch is only
+/// known if the walk went into ignored folders.
+///
+/// # Errors
+/// If a file of rules can't be read.
+pub fn audit_of(place: &Place, tree: &Tree) -> Result<Audit> {
     let mut catches: HashMap<RuleId, Amount> = HashMap::new();
     let mut lists: Vec<Arc<RuleList>> = Vec::new();
     for ruling in tree.entries.iter().filter_map(|entry| Some((entry, entry.ruling.as_ref()?))) {
@@ -126,7 +134,7 @@ pub fn audit(place: &Place) -> Result<Audit> {
             lists.push(Arc::clone(ruling.list()));
         }
     }
-    add_idle(place, &tree, &mut lists)?;
+    add_idle(place, tree, &mut lists)?;
     // Deeper folders first, then the top, this clone's, the person's own.
     lists.sort_by_key(|list| {
         (list.source.reach as u8 != 1, list.source.reach as u8, std::cmp::Reverse(list.source.base.clone()))
@@ -135,15 +143,15 @@ pub fn audit(place: &Place) -> Result<Audit> {
     for list in &lists {
         let catches: Vec<Amount> =
             (0..list.rules().len()).map(|at| catches.get(&RuleId::of(list, at)).copied().unwrap_or_default()).collect();
-        let facts = facts(&tree, list, &catches);
-        let missed = missed(&tree, list, &catches, &facts);
+        let facts = facts(tree, list, &catches);
+        let missed = missed(tree, list, &catches, &facts);
         for at in (0..list.rules().len()).rev() {
             let catches = catches[at];
-            let standing = standing(&tree, list, at, catches, &facts[at], missed.get(&at));
+            let standing = standing(tree, list, at, catches, &facts[at], missed.get(&at));
             rules.push(Audited { list: Arc::clone(list), at, catches, standing });
         }
     }
-    Ok(Audit { rules, strays: strays(place, &tree) })
+    Ok(Audit { rules, strays: strays(place, tree) })
 }
 
 /// Adds the lists that decide about nothing.
@@ -357,7 +365,7 @@ fn why_not_read(place: &Place, entry: &Entry, name: &BStr) -> Option<&'static st
     // Of another folder's rules, or a program's own: only names a slip away count, and none that is a file of git's.
     let known = [".gitattributes", ".gitmodules", ".gitkeep", ".gitconfig"].contains(&lower.as_str());
     (!known
-        && lower.len() + NEAR_NAME >= IGNORE_FILE.len()
+        && lower.len().abs_diff(IGNORE_FILE.len()) <= NEAR_NAME
         && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)
         .then_some("its name is misspelt")
 }

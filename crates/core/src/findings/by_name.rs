@@ -5,8 +5,9 @@ use super::{Class, Finding, Found, Level, Look};
 use crate::rules::Names;
 use crate::templates::exactly;
 use crate::tree::Kind;
-use bstr::ByteSlice;
+use bstr::{BString, ByteSlice};
 use serde::Deserialize;
+use std::collections::HashSet;
 use std::sync::LazyLock;
 
 #[derive(Deserialize)]
@@ -32,14 +33,14 @@ static ROWS: LazyLock<Vec<Row>> =
     LazyLock::new(|| toml::from_str::<Table>(include_str!("by_name.toml")).map(|table| table.file).unwrap_or_default());
 
 pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
+    // What its contents told of already, its name need not tell again.
+    let told: HashSet<BString> =
+        found.findings.iter().filter(|f| f.class == Class::Generated).map(|f| f.path.clone()).collect();
     let files = look.tree.to_commit().filter(|entry| entry.kind != Kind::Repository && !claimed.has(entry));
     for entry in files {
         let path = entry.path.as_bstr();
-        // What its first bytes told of already, its name need not tell again.
-        let Some(row) = ROWS.iter().find(|row| row.patterns.has(path)) else { continue };
-        if found.findings.iter().any(|other| other.class == Class::Generated && other.path == entry.path) {
-            continue;
-        }
+        let row = ROWS.iter().find(|row| row.patterns.has(path));
+        let Some(row) = row.filter(|_| !told.contains(&entry.path)) else { continue };
         let made = Finding::on(entry, row.class, &row.name, row.level, &*row.title).with_evidence("by its name");
         found.findings.push(match &row.mend {
             Some(words) => made.by_hand(&**words),

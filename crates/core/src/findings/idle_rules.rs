@@ -2,13 +2,16 @@
 
 use super::{Class, Finding, Found, Level, Look};
 use crate::Result;
-use crate::audit::{Audited, Standing, audit};
-use crate::rules::Reach;
+use crate::audit::{Audited, Standing, audit, audit_of};
+use crate::rules::{Reach, Ruling};
 use crate::tree::State;
 use bstr::ByteSlice;
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
-    let audit = audit(look.place)?;
+    // Whether an exception can work shows in the folders that are shut; without exceptions they need not be walked.
+    let lists = || look.tree.entries.iter().filter_map(|entry| entry.ruling.as_ref()).map(Ruling::list);
+    let excepts = lists().any(|list| list.rules().iter().any(|rule| rule.negated));
+    let audit = if excepts { audit(look.place)? } else { audit_of(look.place, look.tree)? };
     // A person's own file is for all repositories; that a rule of it does nothing here means nothing.
     let shared = audit.rules.iter().filter(|rule| matches!(rule.list.source.reach, Reach::Team | Reach::Folder));
     found.findings.extend(shared.filter_map(finding));

@@ -11,6 +11,7 @@ mod claimed;
 mod contents;
 mod exposure;
 mod finding;
+mod grouped;
 mod hidden;
 mod idle_rules;
 mod inside;
@@ -145,6 +146,7 @@ fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &A
     let claimed = claimed::find(&look, &mut found)?;
     let inside = inside::find(&look, &claimed, &mut found)?;
     by_name::find(&look, &claimed, &mut found);
+    grouped::group(&look, &claimed, &mut found);
     oversized::find(&look, &claimed, &inside, &mut found)?;
     reserved::find(&look, &mut found);
     names::find(&look, &mut found);

@@ -10,7 +10,7 @@ use crate::templates::exactly;
 use crate::tree::{Entry, Kind, State};
 use bstr::{BStr, ByteSlice};
 use serde::Deserialize;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 use std::sync::LazyLock;
 
 #[derive(Deserialize)]
@@ -83,35 +83,70 @@ fn file(look: &Look, entry: &Entry) -> Finding {
 /// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder above one that is found.
 fn folders(look: &Look, is_counted_elsewhere: &dyn Fn(&Entry) -> bool, found: &mut Found) {
     let limits = &look.settings.limits;
-    let mut sums: BTreeMap<&BStr, (Amount, bool)> = BTreeMap::new();
-    for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !is_counted_elsewhere(entry)) {
-        for slash in entry.path.find_iter("/") {
-            let (amount, tracked) = sums.entry(entry.path[..=slash].as_bstr()).or_insert((Amount::default(), true));
-            *amount += Amount { files: 1, size: entry.size };
-            *tracked &= entry.state == State::Tracked;
-        }
-    }
     let is_heavy = |amount: Amount| amount.size > limits.folder_warning || amount.files > limits.folder_files;
-    for (path, (amount, tracked)) in sums.iter().filter(|(_, (amount, _))| is_heavy(*amount)) {
-        let below = sums.range::<&BStr, _>(path..).skip(1).take_while(|(inner, _)| inner.starts_with(path));
-        if below.into_iter().any(|(_, (inner, _))| is_heavy(*inner)) {
-            continue;
-        }
+    let files = look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !is_counted_elsewhere(entry));
+    for Sum { path, amount, tracked } in sums(files, &is_heavy) {
         let (name, limit) = if amount.size > limits.folder_warning {
             ("folder", format!("over the limit of {} for a folder", limits.folder_warning))
         } else {
             ("many-files", format!("over the limit of {} files for a folder", limits.folder_files))
         };
         // What is tracked already was decided once.
-        let level = if *tracked { Level::Note } else { Level::Warning };
+        let level = if tracked { Level::Note } else { Level::Warning };
         let made = Finding::new(Class::Oversized, name, level, path, format!("heavy in sum: {limit}"));
         found.findings.push(Finding {
             size: Some(amount.size),
             files: amount.files,
-            state: if *tracked { State::Tracked } else { State::Candidate },
+            state: if tracked { State::Tracked } else { State::Candidate },
             ..made.by_hand("see what it holds; a rule keeps it out, large-file storage takes media and measurements")
         });
     }
+}
+
+/// What the files of a folder come to.
+struct Sum<'t> {
+    /// With a slash at its end.
+    path: &'t BStr,
+    amount: Amount,
+    /// git tracks all of them.
+    tracked: bool,
+}
+
+/// The folders that are heavy and hold none that is, of files that come sorted.
+fn sums<'t>(files: impl Iterator<Item = &'t Entry>, is_heavy: &dyn Fn(Amount) -> bool) -> Vec<Sum<'t>> {
+    // The folders on the way to the file before, each with whether a heavy one lies in it.
+    let mut open: Vec<(Sum, bool)> = Vec::new();
+    let mut heavy = Vec::new();
+    let mut close = |open: &mut Vec<(Sum<'t>, bool)>| {
+        let Some((sum, holds_heavy)) = open.pop() else { return };
+        let is_it = !holds_heavy && is_heavy(sum.amount);
+        if let Some((above, above_holds)) = open.last_mut() {
+            above.amount += sum.amount;
+            above.tracked &= sum.tracked;
+            *above_holds |= holds_heavy || is_it;
+        }
+        if is_it {
+            heavy.push(sum);
+        }
+    };
+    for entry in files {
+        while open.last().is_some_and(|(sum, _)| !entry.path.starts_with(sum.path)) {
+            close(&mut open);
+        }
+        let known = open.last().map_or(0, |(sum, _)| sum.path.len());
+        for slash in entry.path[known..].find_iter("/").map(|slash| known + slash) {
+            let path = entry.path[..=slash].as_bstr();
+            open.push((Sum { path, amount: Amount::default(), tracked: true }, false));
+        }
+        if let Some((sum, _)) = open.last_mut() {
+            sum.amount += Amount { files: 1, size: entry.size };
+            sum.tracked &= entry.state == State::Tracked;
+        }
+    }
+    while !open.is_empty() {
+        close(&mut open);
+    }
+    heavy
 }
 
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some file speaks of it.
