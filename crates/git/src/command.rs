@@ -76,6 +76,16 @@ impl Git {
         command.spawn().map_err(Error::NotStarted)
     }
 
+    /// Starts it with another process's output as its input, or none; its messages are dropped.
+    ///
+    /// # Errors
+    /// If git can't be started.
+    pub(crate) fn fed_by(self, input: Option<std::process::ChildStdout>) -> Result<std::process::Child> {
+        let mut command = self.command();
+        let command = command.stdin(input.map_or_else(Stdio::null, Stdio::from)).stdout(Stdio::piped());
+        command.stderr(Stdio::null()).spawn().map_err(Error::NotStarted)
+    }
+
     /// Runs it with this process's own input and outputs; gives whether it succeeded.
     ///
     /// # Errors

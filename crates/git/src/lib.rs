@@ -8,6 +8,7 @@ mod history;
 mod index;
 mod layout;
 mod staged;
+mod versions;
 
 pub use command::Git;
 pub use error::Error;
@@ -15,6 +16,7 @@ pub use history::Past;
 pub use index::{Index, Mode, Span, Tracked};
 pub use layout::{Found, Personal, Repository, find, personal_outside};
 pub use staged::{Blobs, Staged};
+pub use versions::{Commit, Version};
 
 /// What every call here gives.
 pub type Result<T, E = Error> = std::result::Result<T, E>;

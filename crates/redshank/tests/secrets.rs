@@ -101,6 +101,8 @@ fn negatives(seed: u64) -> Vec<(String, String)> {
         ("public.pem", format!("-----BEGIN PUBLIC KEY-----\n{made}{made}\n-----END PUBLIC KEY-----\n")),
         ("cert.pem", format!("-----BEGIN CERTIFICATE-----\n{made}{made}\n-----END CERTIFICATE-----\n")),
         ("publish.js", format!("const stripe = Stripe('pk_live_{made}')\nconst publicKey = '{made}'\n")),
+        ("forms.toml", "token = 'gauge_[A-Za-z0-9]{36}'\napi_key = '(?:tide|level)-[0-9a-f]{12}'\n".to_owned()),
+        ("forms.py", "TOKEN = r'\\w{8}-tide\\d{4}'\n".to_owned()),
         ("max.py", "max_tokens = 4096\ntoken_type = 'bearer2go'\npassword_min_length = 12\n".to_owned()),
         ("parser.rs", "let token = \"->\";\nlet next_token = \"ident1f\";\nToken::new(\"number42\", 1)\n".to_owned()),
         ("lexer.c", "const char *token = \"0123456789\";\nchar *pwd = getcwd(NULL, 0);\n".to_owned()),

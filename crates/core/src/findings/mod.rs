@@ -13,6 +13,7 @@ mod exposure;
 mod finding;
 mod grouped;
 mod hidden;
+mod history;
 mod idle_rules;
 mod inside;
 mod links;
@@ -76,8 +77,7 @@ pub struct Found {
 }
 
 /// What is to be looked at, and which findings are asked for.
-#[derive(Default)]
-pub struct Ask {
+pub struct Ask<'a> {
     /// The staged contents instead of those on disk.
     pub staged: bool,
     /// Ignored files, too.
@@ -88,9 +88,27 @@ pub struct Ask {
     pub classes: Vec<Class>,
     /// Only this level and worse ones.
     pub level: Option<Level>,
+    /// Every version that the history holds, too.
+    pub history: bool,
+    /// Told how many of them have been looked into so far.
+    pub progress: &'a dyn Fn(u64),
 }
 
-impl Ask {
+impl Default for Ask<'_> {
+    fn default() -> Self {
+        Self {
+            staged: false,
+            ignored: false,
+            paths: Vec::new(),
+            classes: Vec::new(),
+            level: None,
+            history: false,
+            progress: &|_| {},
+        }
+    }
+}
+
+impl Ask<'_> {
     fn is_for(&self, finding: &Finding) -> bool {
         let concerns = |path: &BString| {
             let below = |inner: &BString, outer: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
@@ -160,6 +178,9 @@ fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &A
     }
     tracked_anyway::find(&look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;
+    if ask.history {
+        history::find(&look, ask, &mut found)?;
+    }
     accepted::leave_out(settings, ask, &mut found);
     found.findings.retain(|finding| ask.is_for(finding));
     sort(&mut found.findings);

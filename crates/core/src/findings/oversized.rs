@@ -56,7 +56,7 @@ pub(super) fn find(look: &Look, claimed: &Claimed, inside: &Inside, found: &mut 
     pointers(look, &covered, inside, found)
 }
 
-fn file(look: &Look, entry: &Entry) -> Finding {
+pub(super) fn file(look: &Look, entry: &Entry) -> Finding {
     let limits = &look.settings.limits;
     let (level, limit) = if entry.size > limits.file_error {
         (Level::Error, limits.file_error)

@@ -9,6 +9,7 @@ use crate::report::{CheckOut, FindingOut, SummaryOut, root};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
+use indicatif::{ProgressBar, ProgressStyle};
 use redshank_core::findings::{Ask, Class, Exposure, Finding, Found, Level, Remedy, find_in};
 use redshank_core::tree::State;
 use std::ffi::OsString;
@@ -26,6 +27,9 @@ pub struct Check {
     /// Look into ignored files, too
     #[arg(long)]
     ignored: bool,
+    /// Look into every version that a commit holds, too: for secrets and files too large
+    #[arg(long, conflicts_with = "staged")]
+    history: bool,
     /// Only findings of these classes
     #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = class)]
     classes: Vec<Class>,
@@ -49,7 +53,12 @@ fn level(word: &str) -> Result<Level, String> {
 
 impl Check {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        let found_here = find_in(&context.place, &context.collection()?, &self.ask(context)?)?;
+        let spinner = ProgressBar::new_spinner().with_message("versions looked into");
+        let spinner = spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
+        let progress = |versions| spinner.set_position(versions);
+        let ask = Ask { progress: &progress, ..self.ask(context)? };
+        let found_here = find_in(&context.place, &context.collection()?, &ask)?;
+        spinner.finish_and_clear();
         match context.asked.format {
             Format::Text if context.asked.quiet => {}
             Format::Text => put!("{}", text(context, &found_here)?)?,
@@ -70,7 +79,7 @@ impl Check {
         Ok(found(found_here.findings.iter().any(|finding| finding.level < Level::Note)))
     }
 
-    fn ask(&self, context: &Context) -> Result<Ask> {
+    fn ask(&self, context: &Context) -> Result<Ask<'static>> {
         let mut paths = Vec::new();
         for path in &self.paths {
             let mut resolved = context.resolve(path)?;
@@ -82,7 +91,8 @@ impl Check {
             }
             paths.push(resolved);
         }
-        Ok(Ask { staged: self.staged, ignored: self.ignored, paths, classes: self.classes.clone(), level: self.level })
+        let (staged, ignored, history) = (self.staged, self.ignored, self.history);
+        Ok(Ask { staged, ignored, history, paths, classes: self.classes.clone(), level: self.level, ..Ask::default() })
     }
 }
 
@@ -130,7 +140,7 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
         let what = Cell::painted(Paint::Quiet, what(finding));
         table.row(cells(finding).into_iter().chain((!narrow).then_some(what)));
     }
-    for (row, finding) in table.text().lines().zip(group) {
+    for (at, (row, finding)) in table.text().lines().zip(group).enumerate() {
         writeln!(text, "{row}")?;
         if narrow {
             writeln!(text, "      {}", Paint::Quiet.on(cut(&what(finding), width().unwrap_or(NARROW) - 8)))?;
@@ -143,8 +153,11 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
                 writeln!(text, "      {} {}", Paint::Quiet.on("also in"), place(also))?;
             }
         }
-        if matches!(finding.remedy, Remedy::ByHand(_)) || context.asked.verbose {
-            writeln!(text, "      {} {}", Paint::Good.on("mend:"), finding.remedy_in_words())?;
+        // What mends several in a row, is said below the last of them.
+        let mend = finding.remedy_in_words();
+        let told_below = group.get(at + 1).is_some_and(|next| next.remedy_in_words() == mend);
+        if matches!(finding.remedy, Remedy::ByHand(_)) && !told_below || context.asked.verbose {
+            writeln!(text, "      {} {}", Paint::Good.on("mend:"), mend)?;
         }
     }
     text.push('\n');

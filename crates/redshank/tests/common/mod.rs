@@ -157,6 +157,22 @@ impl Person {
     }
 }
 
+/// Letters and digits that look random; other ones for another seed.
+pub fn made_up(length: usize, seed: u64) -> String {
+    made_up_of("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789", length, seed)
+}
+
+/// Text that looks random, of so many characters out of `letters`.
+pub fn made_up_of(letters: &str, length: usize, seed: u64) -> String {
+    let letters: Vec<char> = letters.chars().collect();
+    let mut state = seed;
+    let mut next = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        letters[(state >> 33) as usize % letters.len()]
+    };
+    (0..length).map(|_| next()).collect()
+}
+
 fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(bytes).into_owned()
 }

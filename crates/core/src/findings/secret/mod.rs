@@ -15,7 +15,7 @@ use std::fmt;
 use std::io::Read;
 
 /// A secret value. However it is printed, only its start and its length show.
-#[derive(Clone, PartialEq, Eq, Hash)]
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Secret(BString);
 
 impl Secret {
