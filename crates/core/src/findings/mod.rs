@@ -8,6 +8,7 @@ mod by_content;
 mod by_name;
 mod by_text;
 mod claimed;
+mod companions;
 mod contents;
 mod exposure;
 mod finding;
@@ -171,6 +172,7 @@ fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &A
     if !ask.staged {
         // What only the working tree can tell.
         needed::find(&look, &mut found)?;
+        companions::find(&look, &mut found);
         links::find(&look, &mut found)?;
         nested::find(&look, &mut found)?;
         idle_rules::find(&look, &mut found)?;

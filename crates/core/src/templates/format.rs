@@ -40,6 +40,9 @@ pub struct Template {
     /// Files that must be tracked.
     #[serde(default)]
     pub needed: Vec<Needed>,
+    /// Files that come with another one beside them.
+    #[serde(default)]
+    pub companion: Vec<Companion>,
     /// Switches, each of which takes out rules, adds some, or both.
     #[serde(default)]
     pub variant: Vec<Variant>,
@@ -247,6 +250,18 @@ impl Template {
         self.rule.extend(chosen.into_iter().flat_map(|variant| variant.rule));
         self.rule.retain(|rule| !choices.without.contains(&rule.pattern));
     }
+}
+
+/// Files and folders each of which has another file beside it, which must be tracked with it.
+#[derive(Debug, Clone, Deserialize, Serialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Companion {
+    /// Which: a pattern, relative to the project's folder.
+    pub of: String,
+    /// What is added to their names.
+    pub ending: String,
+    /// What breaks without it.
+    pub reason: String,
 }
 
 /// Files that must be tracked.

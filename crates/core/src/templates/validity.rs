@@ -27,7 +27,9 @@ pub fn check(template: &Template) -> Vec<Fault> {
     }
     let added = template.variant.iter().flat_map(|variant| &variant.rule);
     let rules = template.rule.iter().chain(added).map(|rule| &rule.pattern);
-    for pattern in rules.chain(template.needed.iter().map(|needed| &needed.pattern)) {
+    for pattern in rules.chain(
+        template.needed.iter().map(|needed| &needed.pattern).chain(template.companion.iter().map(|pair| &pair.of)),
+    ) {
         if let Some(said) = pattern_fault(pattern) {
             complain(pattern, said);
         }

@@ -292,7 +292,7 @@ fn is_credible(value: &[u8]) -> bool {
         value.split_str(".").all(|part| !part.is_empty() && part.iter().all(|b| b.is_ascii_alphabetic() || *b == b'_'))
             && value.contains(&b'.');
     // A regular expression tells how values look.
-    let form = ["[A-Z", "[a-z", "[0-9", "[^", "\\d", "\\w", "(?:"].iter().any(|part| value.contains_str(part));
+    let form = ["[A-", "[a-", "[0-", "[^", "\\d", "\\w", "(?:"].iter().any(|part| value.contains_str(part));
     !(is_placeholder(value) || path || address || call || member || form)
         && value.iter().all(|byte| (0x21..0x7f).contains(byte))
 }
