@@ -24,6 +24,8 @@ pub struct Commit {
     pub name: String,
     /// Its day, `YYYY-MM-DD`.
     pub day: String,
+    /// How many commits the log names before it, which are newer or on other branches.
+    pub newer: u64,
 }
 
 impl Repository {
@@ -62,14 +64,16 @@ impl Repository {
         let mut found: HashMap<String, Vec<Commit>> = HashMap::new();
         let log = ["log", "--all", "HEAD", "--raw", "--no-abbrev", "--no-renames", "-r", "-m", "-z", "--root"];
         let mut logger = self.git().words(log).words(["--format=%x01%H %cs"]).fed_by(None)?;
-        let mut commit = Commit { name: String::new(), day: String::new() };
+        let mut commit = Commit { name: String::new(), day: String::new(), newer: 0 };
         for part in output(&mut logger)?.split(0) {
             let Ok(part) = part else { break };
             let part = part.trim_start_with(|c| c == '\n');
             if let Some(head) = part.strip_prefix(b"\x01") {
                 let head = head.to_str_lossy();
                 let (name, day) = head.split_once(' ').unwrap_or_default();
-                commit = Commit { name: name.to_owned(), day: day.to_owned() };
+                // A merge comes once for each parent.
+                let newer = commit.newer + u64::from(commit.name != name);
+                commit = Commit { name: name.to_owned(), day: day.to_owned(), newer };
             } else if let Some(new) = part.strip_prefix(b":").and_then(|raw| raw.split(|byte| *byte == b' ').nth(3)) {
                 let commits =
                     new.to_str().ok().filter(|new| blobs.contains(*new)).map(|new| found.entry(new.to_owned()));

@@ -7,7 +7,11 @@ use common::Person;
 use serde_json::Value;
 
 fn schema(name: &str) -> jsonschema::Validator {
-    let path = format!("{}/../../docs/schemas/{name}.json", env!("CARGO_MANIFEST_DIR"));
+    read(&format!("../../docs/schemas/{name}.json"))
+}
+
+fn read(path: &str) -> jsonschema::Validator {
+    let path = format!("{}/{path}", env!("CARGO_MANIFEST_DIR"));
     let schema: Value = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();
     jsonschema::validator_for(&schema).unwrap()
 }
@@ -39,4 +43,25 @@ fn reports_on_the_demo_hold_to_their_schemas() {
     nia.redshank(&["prove", "--record", "--write"]).fine();
     valid("prove", &nia.redshank(&["prove", "--format", "json"]).json());
     assert!(!schema("check").is_valid(&serde_json::json!({ "schema": "redshank.check/1" })));
+}
+
+/// The schema is the one of the OASIS standard SARIF 2.1.0, with the pattern for languages as its errata have it.
+#[test]
+fn sarif_on_the_demo_holds_to_the_standard() {
+    let standard = read("tests/standards/sarif-2.1.0.json");
+    let nia = Person::with_demo();
+    std::fs::create_dir(nia.here().join("odd")).unwrap();
+    std::fs::write(
+        nia.here().join("odd/a b\u{e9}?.pem"),
+        format!("-----BEGIN {} KEY-----\n{}\n", "PRIVATE", "Ab1".repeat(30)),
+    )
+    .unwrap();
+    let log = nia.redshank(&["check", "--format", "sarif"]).json();
+    let errors: Vec<String> =
+        standard.iter_errors(&log).map(|error| format!("{}: {error}", error.instance_path())).collect();
+    assert!(errors.is_empty(), "{errors:#?}");
+    assert!(log["runs"][0]["results"].as_array().unwrap().len() > 20);
+    let mut bad = log.clone();
+    bad["runs"][0]["results"][0]["level"] = "bad".into();
+    assert!(!standard.is_valid(&bad));
 }

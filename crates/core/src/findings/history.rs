@@ -8,6 +8,7 @@ use crate::tree::{Entry, Kind};
 use bstr::{BString, ByteSlice};
 use rayon::prelude::*;
 use redshank_git::{Commit, Repository, Version};
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::Read;
 
@@ -118,7 +119,7 @@ fn told(
     commits: &HashMap<String, Vec<Commit>>,
 ) -> Result<Finding> {
     let mut all: Vec<&Commit> = hit.blobs.iter().filter_map(|blob| commits.get(blob)).flatten().collect();
-    all.sort_by(|a, b| (&a.day, &a.name).cmp(&(&b.day, &b.name)));
+    all.sort_by_key(|commit| Reverse(commit.newer));
     all.dedup();
     let first = all.first().map_or_else(Default::default, |first| (first.name.clone(), first.day.clone()));
     let remotes = if all.is_empty() { Vec::new() } else { repository.remotes_with(&first.0)? };

@@ -113,7 +113,8 @@ fn engine(layout: &mut Layout) -> Result<()> {
     let project = "exhibit/Lagoon";
     let picture = [b"\x89PNG\r\n\x1a\n", &dice.bytes(30_000)[..]].concat();
     layout.put(&format!("{project}/Assets/Textures/mudflat.png"), picture)?;
-    for asset in ["Textures", "Textures/mudflat.png"] {
+    layout.put(&format!("{project}/Assets/Bought/lightship.fbx"), dice.bytes(70_000))?;
+    for asset in ["Bought/lightship.fbx", "Textures", "Textures/mudflat.png"] {
         let companion = format!("fileFormatVersion: 2\nguid: {:016x}{:016x}\n", dice.roll(), dice.roll());
         layout.put(&format!("{project}/Assets/{asset}.meta"), companion)?;
     }

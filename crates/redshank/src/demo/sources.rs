@@ -46,6 +46,7 @@ const FILES: &[(&str, &[u8])] = files![
     "kiosk/gradlew",
     "kiosk/settings.gradle",
     "kiosk/src/main/java/org/tidewatch/kiosk/Kiosk.java",
+    "redshank.toml",
     "soundings/README.md",
 ];
 
