@@ -5,7 +5,7 @@ use crate::rules::Names;
 use crate::templates::exactly;
 use crate::tree::Entry;
 use bstr::ByteSlice;
-use memchr::memmem;
+use memchr::memmem::Finder;
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -35,7 +35,9 @@ static HEADERS: LazyLock<Vec<Row>> = LazyLock::new(|| {
 });
 
 /// What every header holds, one or the other: most files hold neither, and are done with.
-const SIGNS: [&[u8]; 5] = [b"generated", b"made by", b"created by", b"from reading", b"\"generator\""];
+static SIGNS: LazyLock<[Finder; 5]> = LazyLock::new(|| {
+    [&b"generated"[..], b"made by", b"created by", b"from reading", b"\"generator\""].map(Finder::new)
+});
 
 /// Prose and settings, which only speak of what is generated.
 static PROSE: LazyLock<Names> = LazyLock::new(|| {
@@ -62,7 +64,7 @@ pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
 
 fn by_header(entry: &Entry, head: &[u8]) -> Option<Finding> {
     let start = head[..head.len().min(HEADER)].to_ascii_lowercase();
-    if !SIGNS.iter().any(|sign| memmem::find(&start, sign).is_some()) {
+    if !SIGNS.iter().any(|sign| sign.find(&start).is_some()) {
         return None;
     }
     let path = entry.path.as_bstr();

@@ -88,7 +88,7 @@ fn name_the_others(finding: &mut Finding) {
 fn look_into(look: &Look, entry: &tree::Entry, claimed: bool) -> Result<Seen> {
     let path = entry.path.as_bstr();
     let read = look.contents.read(path, |file| {
-        let mut head = Vec::new();
+        let mut head = Vec::with_capacity(HEAD as usize);
         Read::take(&mut *file, HEAD).read_to_end(&mut head)?;
         let made =
             if claimed { None } else { by_content::finding(entry, &head).or_else(|| by_text::finding(entry, &head)) };

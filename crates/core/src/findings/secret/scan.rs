@@ -4,6 +4,7 @@ use super::Secret;
 use super::formats::{Format, Formats, Kind};
 use bstr::ByteSlice;
 use encoding_rs_io::DecodeReaderBytesBuilder;
+use std::cell::RefCell;
 use std::io::Read;
 
 /// How much is read at a time, in bytes.
@@ -31,18 +32,50 @@ pub(super) struct Hit<'f> {
 const ACCEPTED: &str = "redshank: accept";
 
 pub(super) fn contents<'f>(file: &mut dyn Read, formats: &'f Formats, kinds: &[Kind]) -> std::io::Result<Vec<Hit<'f>>> {
-    // UTF-16 becomes UTF-8 on the way, by its byte-order mark.
-    let mut file = DecodeReaderBytesBuilder::new().bom_sniffing(true).utf8_passthru(true).build(file);
+    thread_local! {
+        /// One for all files that a thread reads.
+        static WINDOW_OF_THREAD: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+    }
+    WINDOW_OF_THREAD.with_borrow_mut(|window| {
+        window.clear();
+        let mut mark = [0; 2];
+        let length = read_start(file, &mut mark)?;
+        // UTF-16 becomes UTF-8 on the way, by its byte-order mark.
+        if matches!(mark, [0xff, 0xfe] | [0xfe, 0xff]) {
+            let decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).build(mark.chain(file));
+            return windows(decoded, window, formats, kinds);
+        }
+        windows(mark[..length].chain(file), window, formats, kinds)
+    })
+}
+
+/// Reads the first bytes of a file, as far as there are any; gives their number.
+fn read_start(file: &mut dyn Read, mark: &mut [u8; 2]) -> std::io::Result<usize> {
+    let mut length = 0;
+    while length < mark.len() {
+        match file.read(&mut mark[length..])? {
+            0 => break,
+            read => length += read,
+        }
+    }
+    Ok(length)
+}
+
+fn windows<'f>(
+    mut file: impl Read,
+    window: &mut Vec<u8>,
+    formats: &'f Formats,
+    kinds: &[Kind],
+) -> std::io::Result<Vec<Hit<'f>>> {
     let mut hits = Vec::new();
-    let mut window = Vec::new();
     let (mut offset, mut lines_before) = (0, 0);
     loop {
         let kept = window.len();
-        let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(&mut window)?;
+        let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(window)?;
         if offset == 0 && kept == 0 && window[..window.len().min(BINARY_TEST)].contains(&0) {
             return Ok(hits);
         }
-        look(&window, formats, kinds, &mut |format, span: std::ops::Range<usize>, start| {
+        look(window, formats, kinds, &mut |format, span: std::ops::Range<usize>, start| {
             // What ends in the part that was looked at before has been found before.
             if offset == 0 && kept == 0 || span.end > kept {
                 let line = lines_before + window[..start].iter().filter(|byte| **byte == b'\n').count() as u64 + 1;
