@@ -41,6 +41,14 @@ pub enum Error {
     /// The table of credential formats can't be used.
     #[error("the table of credential formats: {0}")]
     Formats(String),
+    /// Only tracked files have changes to hide.
+    #[error(
+        "{path} is not tracked, so there are no changes to hide\n  a rule keeps it out: `redshank add --like {path}`"
+    )]
+    NotTracked {
+        /// Which.
+        path: BString,
+    },
     /// Nobody knows a template of that name.
     #[error("there is no template `{name}`\n  did you mean `{near}`? `redshank templates` lists them all")]
     NoTemplate {

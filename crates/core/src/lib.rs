@@ -1,5 +1,6 @@
 //! The computation: tree → verdicts → findings → plan → changes. No terminal, no arguments, no printing.
 
+mod disk;
 mod error;
 
 pub mod audit;
@@ -7,8 +8,10 @@ pub mod edit;
 pub mod effect;
 pub mod expect;
 pub mod findings;
+pub mod hook;
 pub mod ignore_file;
 pub mod journal;
+pub mod mute;
 pub mod near;
 pub mod plan;
 pub mod rules;

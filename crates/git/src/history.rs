@@ -100,7 +100,7 @@ impl Repository {
         self.named(&["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "HEAD", "--"], paths)
     }
 
-    fn named(&self, command: &[&str], paths: &[&BStr]) -> Result<HashSet<BString>> {
+    pub(crate) fn named(&self, command: &[&str], paths: &[&BStr]) -> Result<HashSet<BString>> {
         let mut found = HashSet::new();
         for some in paths.chunks(PATHS_A_CALL) {
             let git = self.git().setting("GIT_LITERAL_PATHSPECS", "1").words(command);

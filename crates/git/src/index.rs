@@ -6,6 +6,7 @@ use std::collections::HashSet;
 use std::io::Write;
 use std::ops::Range;
 use std::path::Path;
+use std::time::Duration;
 
 /// What kind of thing the index records, from the file mode of its entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -269,6 +270,7 @@ impl Repository {
             let path = path.to_owned();
             move |cause| Error::Disk { path, cause }
         };
+        self.unlocked()?;
         let mut file = std::fs::File::create_new(&lock).map_err(|cause| match cause.kind() {
             std::io::ErrorKind::AlreadyExists => Error::Locked(lock.clone()),
             _ => Error::Disk { path: lock.clone(), cause },
@@ -286,13 +288,27 @@ impl Repository {
         written.map_err(disk(&index))
     }
 
+    /// Waits a moment for another git that holds the index.
+    ///
     /// # Errors
-    /// If another git holds the index.
-    fn unlocked(&self) -> Result<()> {
+    /// If it holds it still.
+    pub(crate) fn unlocked(&self) -> Result<()> {
         let lock = with_suffix(&self.index_file()?, ".lock");
-        if lock.exists() { Err(Error::Locked(lock)) } else { Ok(()) }
+        for _ in 0..LOOKS_AT_LOCK {
+            if !lock.exists() {
+                return Ok(());
+            }
+            std::thread::sleep(BETWEEN_LOOKS);
+        }
+        Err(Error::Locked(lock))
     }
 }
+
+/// How often a lock is looked at before it is reported; together about a second.
+const LOOKS_AT_LOCK: u32 = 20;
+
+/// The time between two looks.
+const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
 
 fn with_suffix(path: &Path, suffix: &str) -> std::path::PathBuf {
     let mut name = path.as_os_str().to_owned();

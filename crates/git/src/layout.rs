@@ -120,6 +120,15 @@ impl Repository {
         Index::read(self)
     }
 
+    /// The folder of the hooks; `core.hooksPath` counts.
+    ///
+    /// # Errors
+    /// If git can't be asked.
+    pub fn hooks_folder(&self) -> Result<PathBuf> {
+        let shown = self.git().words(["rev-parse", "--path-format=absolute", "--git-path", "hooks"]).output()?;
+        Ok(shown.trim_end_with(|c| c == '\n').to_path_lossy().into_owned())
+    }
+
     /// The paths that `.gitmodules` names (gitmodules(5)).
     ///
     /// # Errors

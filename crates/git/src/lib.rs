@@ -7,6 +7,7 @@ mod error;
 mod history;
 mod index;
 mod layout;
+mod mute;
 mod staged;
 mod versions;
 

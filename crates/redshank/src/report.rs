@@ -5,6 +5,7 @@ use bstr::{BStr, ByteSlice};
 use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::{Amount, Effect};
 use redshank_core::findings::{Class, Exposure, Finding, Level, Past};
+use redshank_core::mute::Muted;
 use redshank_core::plan::{Act, Plan};
 use redshank_core::rules::Reach;
 use redshank_core::size::Bytes;
@@ -135,6 +136,36 @@ impl From<&Finding> for FindingOut {
             evidence: finding.evidence.clone(),
             remedy: finding.remedy_in_words(),
         }
+    }
+}
+
+/// The tracked files whose changes are hidden from git.
+#[derive(Serialize, JsonSchema)]
+pub struct MutesOut {
+    /// `redshank.mute/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Each of them.
+    pub muted: Vec<MutedOut>,
+}
+
+/// One of them.
+#[derive(Serialize, JsonSchema)]
+pub struct MutedOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// It differs from what git has.
+    pub changed: bool,
+    /// The branch that this one follows has changed it.
+    pub changed_upstream: bool,
+}
+
+impl From<&Muted> for MutedOut {
+    fn from(muted: &Muted) -> Self {
+        let path = PathOut::of(muted.path.as_bstr());
+        Self { path, changed: muted.changed, changed_upstream: muted.changed_upstream }
     }
 }
 
@@ -516,7 +547,8 @@ mod tests {
     /// With `REDSHANK_WRITE_SCHEMAS` set, the files are written instead of compared.
     #[test]
     fn the_published_schemas_are_those_of_the_program() {
-        let schemas: [(&str, Schema); 7] = [
+        let schemas: [(&str, Schema); 8] = [
+            ("mute", schema_for!(MutesOut)),
             ("check", schema_for!(CheckOut)),
             ("survey", schema_for!(SurveyOut)),
             ("effect", schema_for!(EffectOut)),

@@ -134,7 +134,11 @@ impl Ask<'_> {
 pub fn find_in(place: &Place, templates: &[Template], ask: &Ask) -> Result<Found> {
     let settings = Settings::read(&place.top)?;
     let depth = if ask.ignored { Depth::IntoIgnored } else { Depth::StopAtIgnored };
-    let tree = Tree::walk(place, &Scope { depth, ..Scope::default() })?;
+    let tree = match &place.repository {
+        // What is staged can be told from the index.
+        Some(repository) if ask.staged => Tree::tracked(repository)?,
+        _ => Tree::walk(place, &Scope { depth, ..Scope::default() })?,
+    };
     let survey = recognise(place, &tree, templates);
     run(place, &tree, &survey, &settings, ask)
 }

@@ -2,13 +2,13 @@
 
 use super::Changes;
 use super::record::{FileRecord, IndexRecord, Record, Schema, Stage};
+use crate::disk::{private_folder, read_if_there, refused, replace, write_new};
 use crate::rules::IGNORE_FILE;
 use crate::tree::Place;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::Repository;
-use std::fs::{File, Permissions};
-use std::io::Write;
+use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
@@ -158,11 +158,11 @@ impl<'a> Journal<'a> {
                         .write(true)
                         .open(&path)
                         .and_then(|file| file.set_modified(then))
-                        .map_err(disk(&path))?;
+                        .map_err(refused(&path))?;
                 }
                 Ok(())
             }
-            None if path.exists() => std::fs::remove_file(&path).map_err(disk(&path)),
+            None if path.exists() => std::fs::remove_file(&path).map_err(refused(&path)),
             None => Ok(()),
         }
     }
@@ -172,14 +172,14 @@ impl<'a> Journal<'a> {
             return Ok(None);
         };
         let path = folder.join(name);
-        std::fs::read(&path).map(Some).map_err(disk(&path))
+        std::fs::read(&path).map(Some).map_err(refused(&path))
     }
 
     fn put_back_index(&self, folder: &Path, index: &IndexRecord) -> Result<()> {
         let now = self.index_bytes()?.map(|bytes| hash(&bytes));
         if now.is_some() && now == index.written {
             let saved = match &index.saved {
-                Some(name) => Some(std::fs::read(folder.join(name)).map_err(disk(&folder.join(name)))?),
+                Some(name) => Some(std::fs::read(folder.join(name)).map_err(refused(&folder.join(name)))?),
                 None => None,
             };
             self.repository.put_index(saved.as_deref())?;
@@ -214,7 +214,7 @@ impl<'a> Journal<'a> {
         let listed = match std::fs::read_dir(&self.folder) {
             Ok(listed) => listed,
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
-            Err(source) => return Err(disk(&self.folder)(source)),
+            Err(source) => return Err(refused(&self.folder)(source)),
         };
         let mut numbers: Vec<u32> =
             listed.flatten().filter_map(|entry| entry.file_name().to_str()?.parse().ok()).collect();
@@ -250,49 +250,6 @@ fn done(record: &Record) -> Done {
 /// If the disk refuses.
 pub fn write_without_journal(place: &Place, contents: &[u8]) -> Result<()> {
     replace(&place.path(BStr::new(IGNORE_FILE)), contents)
-}
-
-/// Replaces a file as a whole: written beside it, made durable, renamed over it. Permissions stay.
-fn replace(path: &Path, contents: &[u8]) -> Result<()> {
-    let folder = path.parent().unwrap_or(Path::new("."));
-    let kept: Option<Permissions> = std::fs::metadata(path).map(|found| found.permissions()).ok();
-    let mut builder = tempfile::Builder::new();
-    builder.prefix(".redshank-");
-    // A new file gets what the person's umask leaves; an old one keeps what it had.
-    let permissions = kept.unwrap_or_else(new_file_permissions);
-    let mut file = builder.permissions(permissions).tempfile_in(folder).map_err(disk(folder))?;
-    file.write_all(contents).and_then(|()| file.as_file().sync_all()).map_err(disk(path))?;
-    file.persist(path).map_err(|error| disk(path)(error.error))?;
-    Ok(())
-}
-
-fn new_file_permissions() -> Permissions {
-    use std::os::unix::fs::PermissionsExt;
-    Permissions::from_mode(0o666)
-}
-
-fn private_folder(path: &Path) -> Result<()> {
-    use std::os::unix::fs::DirBuilderExt;
-    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(disk(path))
-}
-
-fn write_new(path: &Path, contents: &[u8]) -> Result<()> {
-    use std::os::unix::fs::OpenOptionsExt;
-    let file = File::options().write(true).create_new(true).mode(0o600).open(path);
-    file.and_then(|mut file| file.write_all(contents).and_then(|()| file.sync_all())).map_err(disk(path))
-}
-
-fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>> {
-    match std::fs::read(path) {
-        Ok(bytes) => Ok(Some(bytes)),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(source) => Err(disk(path)(source)),
-    }
-}
-
-fn disk(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
-    let path = path.to_owned();
-    move |cause| Error::Disk { path, cause }
 }
 
 fn hash(bytes: &[u8]) -> String {

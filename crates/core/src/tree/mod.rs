@@ -8,9 +8,11 @@ pub use query::{Answer, Oracle};
 pub use sources::{Overlay, Place};
 pub use walk::{Depth, Scope};
 
+use crate::Result;
 use crate::rules::Ruling;
 use crate::size::Bytes;
 use bstr::{BStr, BString, ByteSlice};
+use redshank_git::{Mode, Repository};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -73,6 +75,24 @@ pub struct Tree {
 }
 
 impl Tree {
+    /// What git tracks, without a look at the disk: no sizes, and no untracked paths.
+    ///
+    /// # Errors
+    /// If the index can't be read.
+    pub fn tracked(repository: &Repository) -> Result<Self> {
+        let index = repository.index()?;
+        let entry = |tracked: redshank_git::Tracked| {
+            let (kind, end): (_, &[u8]) = match tracked.mode {
+                Mode::File => (Kind::File, b""),
+                Mode::Link => (Kind::Link, b""),
+                Mode::Submodule => (Kind::Repository, b"/"),
+            };
+            let path = [tracked.path.as_bytes(), end].concat().into();
+            Entry { path, state: State::Tracked, kind, size: Bytes(0), ruling: None }
+        };
+        Ok(Self { entries: index.iter().map(entry).collect(), unread: Vec::new() })
+    }
+
     /// The entries in that state.
     pub fn in_state(&self, state: State) -> impl Iterator<Item = &Entry> {
         self.entries.iter().filter(move |entry| entry.state == state)

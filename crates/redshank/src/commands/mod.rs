@@ -7,6 +7,8 @@ mod demo;
 mod draft;
 mod drop;
 mod files;
+mod hook;
+mod mute;
 mod prove;
 mod rules;
 mod survey;
@@ -40,6 +42,9 @@ pub enum Command {
     Accept(accept::Accept),
     Tidy(tidy::Tidy),
     Undo(undo::Undo),
+    Mute(mute::Mute),
+    Unmute(mute::Unmute),
+    Hook(hook::Hook),
     Demo(demo::Demo),
 }
 
@@ -73,6 +78,9 @@ pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
         Command::Accept(accept) => accept.run(&Context::find(asked)?),
         Command::Tidy(tidy) => tidy.run(&Context::find(asked)?),
         Command::Undo(undo) => undo.run(&Context::find(asked)?),
+        Command::Mute(mute) => mute.run(&Context::find(asked)?),
+        Command::Unmute(unmute) => unmute.run(&Context::find(asked)?),
+        Command::Hook(hook) => hook.run(&Context::find(asked)?),
     }
 }
 

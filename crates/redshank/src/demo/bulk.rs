@@ -114,7 +114,7 @@ fn engine(layout: &mut Layout) -> Result<()> {
     let picture = [b"\x89PNG\r\n\x1a\n", &dice.bytes(30_000)[..]].concat();
     layout.put(&format!("{project}/Assets/Textures/mudflat.png"), picture)?;
     layout.put(&format!("{project}/Assets/Bought/lightship.fbx"), dice.bytes(70_000))?;
-    for asset in ["Bought/lightship.fbx", "Textures", "Textures/mudflat.png"] {
+    for asset in ["Bought", "Bought/lightship.fbx", "Textures", "Textures/mudflat.png"] {
         let companion = format!("fileFormatVersion: 2\nguid: {:016x}{:016x}\n", dice.roll(), dice.roll());
         layout.put(&format!("{project}/Assets/{asset}.meta"), companion)?;
     }
