@@ -5,7 +5,7 @@ use crate::size::Bytes;
 use crate::tree::{Entry, Kind, Place, State, Tree};
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
-use redshank_git::{Blobs, Repository};
+use redshank_git::{Blobs, Repository, Staged};
 use std::collections::HashMap;
 use std::fs::File;
 use std::io::Read;
@@ -42,16 +42,14 @@ impl Contents<'_> {
 }
 
 /// What is staged, as a tree of its own with the sizes of the staged contents, and those contents.
-pub(super) fn staged<'a>(repository: &Repository, tree: &Tree) -> Result<(Tree, Contents<'a>)> {
-    let staged = repository.staged()?;
+pub(super) fn staged<'a>(repository: &Repository, staged: Vec<Staged>) -> Result<(Tree, Contents<'a>)> {
     let mut blobs = repository.blobs()?;
     let mut entries = Vec::new();
     let mut names = HashMap::new();
-    for redshank_git::Staged { path, blob } in staged {
+    for Staged { path, blob } in staged {
         let size = blobs.read(&blob, |size, _| Ok(size));
         let size = Bytes(size.map_err(|cause| crate::Error::Disk { path: path.to_path_lossy().into(), cause })?);
-        let ruling = tree.get(path.as_bstr()).and_then(|entry| entry.ruling.clone());
-        entries.push(Entry { path: path.clone(), state: State::Tracked, kind: Kind::File, size, ruling });
+        entries.push(Entry { path: path.clone(), state: State::Tracked, kind: Kind::File, size, ruling: None });
         names.insert(path, blob);
     }
     entries.sort_by(|a, b| a.path.cmp(&b.path));

@@ -36,9 +36,9 @@ use crate::size::Bytes;
 use crate::templates::{Survey, Template, recognise};
 use crate::tree::{Depth, Entry, Oracle, Overlay, Place, Scope, State, Tree, Unread};
 use crate::{Error, Result};
-use bstr::BString;
+use bstr::{BString, ByteSlice};
 use std::cmp::Reverse;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 /// What the finders look at.
 pub struct Look<'a> {
@@ -133,14 +133,13 @@ impl Ask<'_> {
 /// If the tree, the settings or the index can't be read.
 pub fn find_in(place: &Place, templates: &[Template], ask: &Ask) -> Result<Found> {
     let settings = Settings::read(&place.top)?;
+    if ask.staged {
+        return find_staged(place, templates, &settings, ask);
+    }
     let depth = if ask.ignored { Depth::IntoIgnored } else { Depth::StopAtIgnored };
-    let tree = match &place.repository {
-        // What is staged can be told from the index.
-        Some(repository) if ask.staged => Tree::tracked(repository)?,
-        _ => Tree::walk(place, &Scope { depth, ..Scope::default() })?,
-    };
+    let tree = Tree::walk(place, &Scope { depth, ..Scope::default() })?;
     let survey = recognise(place, &tree, templates);
-    run(place, &tree, &survey, &settings, ask)
+    find_on_disk(place, &tree, &survey, &settings, ask)
 }
 
 /// Runs every finder on a tree that was walked already.
@@ -148,44 +147,54 @@ pub fn find_in(place: &Place, templates: &[Template], ask: &Ask) -> Result<Found
 /// # Errors
 /// If the index can't be read.
 pub fn find(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings) -> Result<Found> {
-    run(place, tree, survey, settings, &Ask::default())
+    find_on_disk(place, tree, survey, settings, &Ask::default())
 }
 
-fn run(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &Ask) -> Result<Found> {
+fn find_on_disk(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &Ask) -> Result<Found> {
     let oracle = Oracle::new(place, Overlay::new())?;
-    let staged = match (&place.repository, ask.staged) {
-        (Some(repository), true) => Some(contents::staged(repository, tree)?),
-        (None, true) => {
-            return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
-        }
-        (_, false) => None,
+    let (contents, ignored) = (Contents::Disk(place), ask.ignored);
+    run(&Look { place, tree, survey, settings, oracle: &oracle, contents, ignored }, ask)
+}
+
+/// Looks at the staged contents. What they belong to is told from what lies around them: walking the whole tree, or
+/// reading the whole index, would take longer than the commit that waits.
+fn find_staged(place: &Place, templates: &[Template], settings: &Settings, ask: &Ask) -> Result<Found> {
+    let Some(repository) = &place.repository else {
+        return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
     };
-    let mut found = Found { unread: tree.unread.clone(), ..Found::default() };
-    let (tree, contents) = match staged {
-        Some((ref tree, contents)) => (tree, contents),
-        None => (tree, Contents::Disk(place)),
-    };
-    let look = Look { place, tree, survey, settings, oracle: &oracle, contents, ignored: ask.ignored };
-    let claimed = claimed::find(&look, &mut found)?;
-    let inside = inside::find(&look, &claimed, &mut found)?;
-    by_name::find(&look, &claimed, &mut found);
-    grouped::group(&look, &claimed, &mut found);
-    oversized::find(&look, &claimed, &inside, &mut found)?;
-    reserved::find(&look, &mut found);
-    names::find(&look, &mut found);
+    let oracle = Oracle::of_rules(place)?;
+    let staged = repository.staged()?;
+    let markers: HashSet<&[u8]> = templates.iter().flat_map(Template::marker_folders).collect();
+    let paths = staged.iter().map(|staged| staged.path.as_bstr());
+    let around = Tree::around(place, paths, &|name| markers.contains(name));
+    let survey = recognise(place, &around, templates);
+    let (tree, contents) = contents::staged(repository, staged)?;
+    run(&Look { place, tree: &tree, survey: &survey, settings, oracle: &oracle, contents, ignored: false }, ask)
+}
+
+fn run(look: &Look, ask: &Ask) -> Result<Found> {
+    let (place, settings) = (look.place, look.settings);
+    let mut found = Found { unread: look.tree.unread.clone(), ..Found::default() };
+    let claimed = claimed::find(look, &mut found)?;
+    let inside = inside::find(look, &claimed, &mut found)?;
+    by_name::find(look, &claimed, &mut found);
+    grouped::group(look, &claimed, &mut found);
+    oversized::find(look, &claimed, &inside, &mut found)?;
+    reserved::find(look, &mut found);
+    names::find(look, &mut found);
     if !ask.staged {
         // What only the working tree can tell.
-        needed::find(&look, &mut found)?;
-        companions::find(&look, &mut found);
-        links::find(&look, &mut found)?;
-        nested::find(&look, &mut found)?;
-        idle_rules::find(&look, &mut found)?;
-        hidden::find(&look, &mut found)?;
+        needed::find(look, &mut found)?;
+        companions::find(look, &mut found);
+        links::find(look, &mut found)?;
+        nested::find(look, &mut found)?;
+        idle_rules::find(look, &mut found)?;
+        hidden::find(look, &mut found)?;
     }
-    tracked_anyway::find(&look, &claimed, &mut found)?;
+    tracked_anyway::find(look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;
     if ask.history {
-        history::find(&look, ask, &mut found)?;
+        history::find(look, ask, &mut found)?;
     }
     accepted::leave_out(settings, ask, &mut found);
     found.findings.retain(|finding| ask.is_for(finding));

@@ -51,6 +51,14 @@ pub struct Template {
     pub origin: Origin,
 }
 
+impl Template {
+    /// The folders, by name, that hold files by which a project around them is recognised.
+    pub fn marker_folders(&self) -> impl Iterator<Item = &[u8]> {
+        let files = self.recognise.iter().map(|marker| marker.file.trim_start_matches('/'));
+        files.filter_map(|file| file.split_once('/')).map(|(folder, _)| folder.as_bytes())
+    }
+}
+
 /// Where a template comes from; the nearer hides the farther of the same name.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub enum Origin {

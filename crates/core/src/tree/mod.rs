@@ -8,13 +8,12 @@ pub use query::{Answer, Oracle};
 pub use sources::{Overlay, Place};
 pub use walk::{Depth, Scope};
 
-use crate::Result;
 use crate::rules::Ruling;
 use crate::size::Bytes;
-use bstr::{BStr, BString, ByteSlice};
-use redshank_git::{Mode, Repository};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
 use schemars::JsonSchema;
 use serde::Serialize;
+use std::collections::BTreeSet;
 
 /// git's verdict on a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema)]
@@ -75,22 +74,27 @@ pub struct Tree {
 }
 
 impl Tree {
-    /// What git tracks, without a look at the disk: no sizes, and no untracked paths.
-    ///
-    /// # Errors
-    /// If the index can't be read.
-    pub fn tracked(repository: &Repository) -> Result<Self> {
-        let index = repository.index()?;
-        let entry = |tracked: redshank_git::Tracked| {
-            let (kind, end): (_, &[u8]) = match tracked.mode {
-                Mode::File => (Kind::File, b""),
-                Mode::Link => (Kind::Link, b""),
-                Mode::Submodule => (Kind::Repository, b"/"),
-            };
-            let path = [tracked.path.as_bytes(), end].concat().into();
-            Entry { path, state: State::Tracked, kind, size: Bytes(0), ruling: None }
-        };
-        Ok(Self { entries: index.iter().map(entry).collect(), unread: Vec::new() })
+    /// What lies on disk in the folders on the way to these paths, and in the folders in those that are `wanted` by name:
+    /// what may tell what the paths belong to. All counts as tracked, without sizes; what can't be read tells nothing.
+    pub fn around<'p>(
+        place: &Place,
+        paths: impl IntoIterator<Item = &'p BStr>,
+        wanted: &dyn Fn(&[u8]) -> bool,
+    ) -> Self {
+        let mut folders: BTreeSet<BString> = BTreeSet::from([BString::default()]);
+        for path in paths {
+            folders.extend(path.find_iter("/").map(|slash| path[..=slash].into()));
+        }
+        let mut entries = Vec::new();
+        for folder in &folders {
+            for inner in list(place, folder.as_bstr(), &mut entries) {
+                if !folders.contains(&inner) && wanted(&inner[folder.len()..inner.len() - 1]) {
+                    list(place, inner.as_bstr(), &mut entries);
+                }
+            }
+        }
+        entries.sort_by(|a: &Entry, b: &Entry| a.path.cmp(&b.path));
+        Self { entries, unread: Vec::new() }
     }
 
     /// The entries in that state.
@@ -114,4 +118,21 @@ impl Tree {
         let start = self.entries.partition_point(|entry| entry.path.as_bstr() < folder);
         self.entries[start..].iter().take_while(move |entry| entry.path.starts_with(folder))
     }
+}
+
+/// Adds the files and links of a folder, which has a slash at its end; gives the folders in it.
+fn list(place: &Place, folder: &BStr, entries: &mut Vec<Entry>) -> Vec<BString> {
+    let mut inner = Vec::new();
+    for found in std::fs::read_dir(place.path(folder)).into_iter().flatten().flatten() {
+        let name = Vec::from_os_string(found.file_name()).unwrap_or_default();
+        let Ok(kind) = found.file_type().map(|kind| (kind.is_dir(), kind.is_symlink())) else { continue };
+        let path: BString = [folder.as_bytes(), &name].concat().into();
+        if kind.0 && name != b".git" {
+            inner.push([path.as_slice(), b"/"].concat().into());
+        } else {
+            let kind = if kind.1 { Kind::Link } else { Kind::File };
+            entries.push(Entry { path, state: State::Tracked, kind, size: Bytes(0), ruling: None });
+        }
+    }
+    inner
 }

@@ -52,6 +52,19 @@ impl<'a> Oracle<'a> {
             Some(repository) => repository.index()?,
             None => Index::default(),
         };
+        Self::with_index(place, overlay, index)
+    }
+
+    /// One that only knows the rules, and takes nothing for tracked. The index isn't read, which takes its time where much
+    /// is tracked.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn of_rules(place: &'a Place) -> Result<Self> {
+        Self::with_index(place, Overlay::new(), Index::default())
+    }
+
+    fn with_index(place: &'a Place, overlay: Overlay, index: Index) -> Result<Self> {
         let chain = with_rules(place, &overlay, b"".into(), place.everywhere(&overlay))?;
         let top = Arc::new(Folder { chain, shut: None, link: None, tracked: index.whole() });
         Ok(Self { place, overlay, index, top, folders: RwLock::default() })
