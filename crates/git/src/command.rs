@@ -11,12 +11,13 @@ pub struct Git {
     folder: PathBuf,
     words: Vec<OsString>,
     settings: Vec<(OsString, OsString)>,
+    unset: Vec<&'static str>,
 }
 
 impl Git {
     /// git, run in `folder`.
     pub fn at(folder: &Path) -> Self {
-        Self { folder: folder.into(), words: Vec::new(), settings: Vec::new() }
+        Self { folder: folder.into(), words: Vec::new(), settings: Vec::new(), unset: Vec::new() }
     }
 
     /// Adds arguments.
@@ -28,6 +29,12 @@ impl Git {
     /// Sets a variable of git's environment.
     pub fn setting(mut self, name: impl Into<OsString>, value: impl Into<OsString>) -> Self {
         self.settings.push((name.into(), value.into()));
+        self
+    }
+
+    /// Takes variables out of git's environment.
+    pub(crate) fn without(mut self, names: impl IntoIterator<Item = &'static str>) -> Self {
+        self.unset.extend(names);
         self
     }
 
@@ -98,6 +105,9 @@ impl Git {
         let mut command = Command::new("git");
         // Messages are compared and shown; they come in one language. Reading never takes the index's lock.
         command.current_dir(&self.folder).args(&self.words).env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0");
+        for name in &self.unset {
+            command.env_remove(name);
+        }
         command.envs(self.settings.iter().map(|(name, value)| (name, value)));
         command
     }

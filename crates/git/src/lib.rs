@@ -2,6 +2,7 @@
 //! changed. Nothing else in Redshank starts git.
 
 mod attributes;
+mod clone;
 mod command;
 mod error;
 mod history;

@@ -163,7 +163,9 @@ fn find_staged(place: &Place, templates: &[Template], settings: &Settings, ask: 
         return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
     };
     let oracle = Oracle::of_rules(place)?;
-    let staged = repository.staged()?;
+    // The table of credentials takes as long to get ready as git to answer.
+    let (staged, _) = rayon::join(|| repository.staged(), secret::get_ready);
+    let staged = staged?;
     let markers: HashSet<&[u8]> = templates.iter().flat_map(Template::marker_folders).collect();
     let paths = staged.iter().map(|staged| staged.path.as_bstr());
     let around = Tree::around(place, paths, &|name| markers.contains(name));

@@ -10,6 +10,7 @@ mod files;
 mod hook;
 mod mute;
 mod prove;
+mod rehearse;
 mod rules;
 mod survey;
 mod templates;
@@ -44,6 +45,7 @@ pub enum Command {
     Undo(undo::Undo),
     Mute(mute::Mute),
     Unmute(mute::Unmute),
+    Rehearse(rehearse::Rehearse),
     Hook(hook::Hook),
     Demo(demo::Demo),
 }
@@ -80,6 +82,7 @@ pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
         Command::Undo(undo) => undo.run(&Context::find(asked)?),
         Command::Mute(mute) => mute.run(&Context::find(asked)?),
         Command::Unmute(unmute) => unmute.run(&Context::find(asked)?),
+        Command::Rehearse(rehearse) => rehearse.run(&Context::find(asked)?),
         Command::Hook(hook) => hook.run(&Context::find(asked)?),
     }
 }

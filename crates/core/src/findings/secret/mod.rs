@@ -52,6 +52,11 @@ pub(super) struct Hit {
     pub(super) value: Option<Secret>,
 }
 
+/// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
+pub(super) fn get_ready() {
+    let _ = Formats::get();
+}
+
 /// Looks into one file: its credentials, and how many a comment on their line accepts.
 pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::Result<(Vec<Hit>, usize)>> {
     let formats = Formats::get()?;

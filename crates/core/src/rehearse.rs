@@ -1,0 +1,167 @@
+//! What a clone of the next commit would hold, and what a command leaves behind that runs there.
+
+use crate::effect::Amount;
+use crate::rules::Ruling;
+use crate::templates::exactly;
+use crate::tree::{Depth, Entry, Kind, Place, Scope, State, Tree};
+use crate::{Error, Result};
+use bstr::{BStr, BString, ByteSlice};
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+/// A clone of the next commit, in a folder of its own that goes with it.
+pub struct Clone {
+    /// Keeps the folder as long as it is needed.
+    _folder: tempfile::TempDir,
+    /// Where the files lie.
+    pub top: PathBuf,
+    /// How much it holds.
+    pub amount: Amount,
+}
+
+impl Clone {
+    /// Lays it out, as git would.
+    ///
+    /// # Errors
+    /// If the place is no repository, or git or the disk refuses.
+    pub fn of(place: &Place, staged_only: bool) -> Result<Self> {
+        let Some(repository) = &place.repository else {
+            let what = "there is no next commit to clone";
+            return Err(Error::NoRepository { top: place.top.clone(), what });
+        };
+        let disk = |cause| Error::Disk { path: std::env::temp_dir(), cause };
+        let folder = tempfile::Builder::new().prefix("redshank-").tempdir().map_err(disk)?;
+        let name = place.top.file_name().unwrap_or("clone".as_ref());
+        let top = folder.path().join("clone").join(name);
+        repository.lay_out_next(folder.path(), &top, !staged_only)?;
+        let tree = Tree::walk(&Place::find(&top)?, &Scope::default())?;
+        Ok(Self { amount: Amount::of(tree.in_state(State::Tracked)), top, _folder: folder })
+    }
+}
+
+/// How a working tree was before a run.
+pub struct Before(HashMap<BString, (u64, Option<SystemTime>)>);
+
+/// What a run left behind.
+#[derive(Default)]
+pub struct Left {
+    /// New, and kept out: by the rule, how much.
+    pub ignored: Vec<(Ruling, Amount)>,
+    /// New, and not kept out: a file, or a folder that is new as a whole, how much, and the rule that would keep it out.
+    pub unruled: Vec<New>,
+    /// Tracked files that the run changed.
+    pub changed: Vec<BString>,
+}
+
+/// Something new that no rule keeps out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct New {
+    /// A folder ends in a slash; several files of one kind have the path of their folder.
+    pub path: BString,
+    /// How much.
+    pub amount: Amount,
+    /// The narrowest rule that keeps it out.
+    pub rule: BString,
+}
+
+impl Before {
+    /// Looks at a working tree before a run, ignored folders too.
+    ///
+    /// # Errors
+    /// If it can't be walked.
+    pub fn look(place: &Place) -> Result<Self> {
+        let tree = walk(place)?;
+        Ok(Self(tree.entries.iter().map(|entry| (entry.path.clone(), stamp(&place.top, entry))).collect()))
+    }
+
+    /// What came since. A file that was there and changed counts, unless git tracks it: then it is told as changed.
+    ///
+    /// # Errors
+    /// If it can't be walked or git can't be asked.
+    pub fn since(&self, place: &Place) -> Result<Left> {
+        let tree = walk(place)?;
+        let came: Vec<&Entry> =
+            tree.entries.iter().filter(|entry| self.0.get(&entry.path) != Some(&stamp(&place.top, entry))).collect();
+        let mut left = Left::default();
+        let mut by_rule: BTreeMap<(BString, u32), (Ruling, Amount)> = BTreeMap::new();
+        for entry in came.iter().filter(|entry| entry.state == State::Ignored) {
+            let Some(ruling) = &entry.ruling else { continue };
+            let key = (ruling.source().shown.clone(), ruling.rule().line);
+            by_rule.entry(key).or_insert((ruling.clone(), Amount::default())).1 += amount(entry);
+        }
+        left.ignored = by_rule.into_values().collect();
+        left.changed =
+            came.iter().filter(|entry| entry.state == State::Tracked).map(|entry| entry.path.clone()).collect();
+        // What was there before, or is tracked, keeps its folder from being new as a whole.
+        let known: HashSet<&BStr> = self
+            .0
+            .keys()
+            .map(|path| path.as_bstr())
+            .chain(left.changed.iter().map(|path| path.as_bstr()))
+            .flat_map(above)
+            .collect();
+        left.unruled = unruled(came.into_iter().filter(|entry| entry.state == State::Candidate), &known);
+        Ok(left)
+    }
+}
+
+fn walk(place: &Place) -> Result<Tree> {
+    Tree::walk(place, &Scope { depth: Depth::IntoIgnored, ..Scope::default() })
+}
+
+fn amount(entry: &Entry) -> Amount {
+    Amount { files: 1, size: entry.size }
+}
+
+/// By what a change of a file shows: its size and its time.
+fn stamp(top: &Path, entry: &Entry) -> (u64, Option<SystemTime>) {
+    // Nobody writes into the names of links and other repositories.
+    let is_file = entry.kind == Kind::File;
+    let found = is_file.then(|| std::fs::symlink_metadata(top.join(entry.path.to_path_lossy())).ok()).flatten();
+    (entry.size.0, found.and_then(|found| found.modified().ok()))
+}
+
+/// The folders above a path, each with its slash.
+fn above(path: &BStr) -> impl Iterator<Item = &BStr> {
+    path.find_iter("/").filter(|slash| slash + 1 < path.len()).map(|slash| path[..=slash].as_bstr())
+}
+
+/// How many files of one ending in one folder make a rule for the ending.
+const SEVERAL: usize = 3;
+
+/// New files, taken together where their folder is new, or where they end alike.
+fn unruled<'e>(entries: impl Iterator<Item = &'e Entry>, known: &HashSet<&BStr>) -> Vec<New> {
+    let mut folders: BTreeMap<&BStr, Amount> = BTreeMap::new();
+    let mut alike: BTreeMap<(&BStr, &BStr), Vec<&Entry>> = BTreeMap::new();
+    for entry in entries {
+        let path = entry.path.as_bstr();
+        if let Some(new) = above(path).find(|folder| !known.contains(folder)) {
+            *folders.entry(new).or_default() += amount(entry);
+            continue;
+        }
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let ending = path[name_at..].rfind_byte(b'.').filter(|dot| *dot > 0).map_or(path.len(), |dot| name_at + dot);
+        alike.entry((path[..name_at].as_bstr(), path[ending..].as_bstr())).or_default().push(entry);
+    }
+    let mut new: Vec<New> = folders
+        .into_iter()
+        .map(|(folder, amount)| New { path: folder.into(), amount, rule: exactly(folder) })
+        .collect();
+    for ((folder, ending), entries) in alike {
+        if entries.len() >= SEVERAL && !ending.is_empty() {
+            let rule = [b"/", &exactly(folder)[1..], b"*", ending.as_bytes()].concat().into();
+            let path = if folder.is_empty() { entries[0].path.clone() } else { folder.into() };
+            new.push(New { path, amount: Amount::of(entries), rule });
+        } else {
+            let one = |entry: &&Entry| New {
+                path: entry.path.clone(),
+                amount: amount(entry),
+                rule: exactly(entry.path.as_bstr()),
+            };
+            new.extend(entries.iter().map(one));
+        }
+    }
+    new.sort_by(|a, b| a.path.cmp(&b.path));
+    new
+}

@@ -1,0 +1,166 @@
+use super::found;
+use crate::context::Context;
+use crate::render::{self, Align, Cell, Paint, Table, files, shown};
+use crate::report::{LeftOut, RehearseOut, RunOut, SwallowedOut, root};
+use crate::{put, putln};
+use anyhow::{Context as _, Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_core::findings::needed::{Swallowed, swallowed};
+use redshank_core::rehearse::{Before, Clone, Left};
+use redshank_core::templates::recognise;
+use redshank_core::tree::{Overlay, Place, Scope, Tree};
+use std::ffi::OsString;
+use std::os::fd::AsFd;
+use std::path::Path;
+use std::process::{Command, ExitCode, Stdio};
+use std::time::{Duration, Instant};
+
+/// What a fresh clone of the next commit would hold, and whether a command works in it
+#[derive(Args)]
+pub struct Rehearse {
+    /// Only what is staged, not all that `git add --all` would stage
+    #[arg(long, conflicts_with = "here")]
+    staged: bool,
+    /// Run the command in this folder, without a clone
+    #[arg(long, requires = "command")]
+    here: bool,
+    /// What to run there, behind `--`
+    #[arg(last = true, value_name = "COMMAND")]
+    command: Vec<OsString>,
+}
+
+/// A command that ran.
+struct Ran {
+    code: Option<i32>,
+    time: Duration,
+    left: Left,
+}
+
+impl Rehearse {
+    pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        let place = &context.place;
+        let tree = Tree::walk(place, &Scope::default())?;
+        let collection = context.collection()?;
+        let survey = recognise(place, &tree, &collection);
+        let missing = swallowed(place, &tree, &survey.projects, Overlay::new())?;
+        let clone = if self.here { None } else { Some(Clone::of(place, self.staged)?) };
+        if let (Some(clone), true) = (&clone, context.for_people() && !context.asked.quiet) {
+            let holds = format!("{}, {}", files(clone.amount.files), clone.amount.size);
+            putln!("{}  {holds}", Paint::Head.on("a clone of the next commit holds"))?;
+        }
+        if context.for_people() {
+            put!("{}", text_of_missing(&missing))?;
+        }
+        let ran = match (&clone, self.command.as_slice()) {
+            (_, []) => None,
+            (Some(clone), [program, words @ ..]) => {
+                Some(run(context, &Place::find(&clone.top)?, &clone.top, program, words)?)
+            }
+            (None, [program, words @ ..]) => {
+                Some(run(context, place, &place.path(context.prefix.as_bstr()), program, words)?)
+            }
+        };
+        if !context.for_people() {
+            render::json(&RehearseOut {
+                schema: "redshank.rehearse/1",
+                root: root(&place.top),
+                clone: clone.as_ref().map(|clone| clone.amount),
+                missing: missing.iter().map(SwallowedOut::from).collect(),
+                run: ran.as_ref().map(|ran| RunOut {
+                    exit_code: ran.code,
+                    seconds: ran.time.as_secs_f64(),
+                    left: LeftOut::from(&ran.left),
+                }),
+            })?;
+        } else if let Some(ran) = &ran {
+            put!("{}", text_of_run(ran))?;
+        }
+        let worked = ran.as_ref().is_none_or(|ran| ran.code == Some(0) && ran.left.unruled.is_empty());
+        Ok(found(!(worked && missing.is_empty())))
+    }
+}
+
+/// Runs a command in a folder of a place and looks at what it leaves behind.
+fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, words: &[OsString]) -> Result<Ran> {
+    let before = Before::look(place)?;
+    let mut command = Command::new(program);
+    command.args(words).current_dir(folder);
+    // What a hook says of the repository here, is not so there.
+    for (name, _) in std::env::vars_os().filter(|(name, _)| name.to_str().is_some_and(|name| name.starts_with("GIT_")))
+    {
+        command.env_remove(name);
+    }
+    if !context.for_people() {
+        // Our own answer has the standard output to itself.
+        command.stdout(Stdio::from(std::io::stderr().as_fd().try_clone_to_owned()?));
+    } else if !context.asked.quiet {
+        let typed = std::iter::once(program).chain(words).map(|word| word.to_string_lossy()).collect::<Vec<_>>();
+        putln!("\n{}", Paint::Type.on(format!("$ {}", typed.join(" "))))?;
+    }
+    let start = Instant::now();
+    let status = command.status().with_context(|| format!("{} can't be run", program.to_string_lossy()));
+    let status = match status {
+        Ok(status) => status,
+        Err(error) => bail!("{error:#}\n  name a program that is on the PATH, or by its path in the clone"),
+    };
+    let time = start.elapsed();
+    Ok(Ran { code: status.code(), time, left: before.since(place)? })
+}
+
+fn text_of_missing(missing: &[Swallowed]) -> String {
+    let mut text = String::new();
+    for file in missing {
+        let by =
+            format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.rule().text);
+        let path = Paint::Head.on(shown(file.path.as_bstr()));
+        text += &format!("{}  {path}  {}; kept out by {by}\n", Paint::Warn.on("missing"), file.needed.reason);
+    }
+    text
+}
+
+fn text_of_run(ran: &Ran) -> String {
+    let seconds = format!("{:.1} s", ran.time.as_secs_f64());
+    let mut text = match ran.code {
+        Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works in the clone")),
+        Some(code) => format!("\n{} after {seconds}\n", Paint::Bad.on(format!("it failed with {code}"))),
+        None => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
+    };
+    let left = &ran.left;
+    if !left.ignored.is_empty() {
+        text += &format!("\n{}\n", Paint::Head.on("new, and kept out"));
+        let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
+        for (ruling, amount) in &left.ignored {
+            let by = format!("{}:{}", ruling.source().shown, ruling.rule().line);
+            let rule = Cell::painted(Paint::Type, shown(ruling.rule().text.as_bstr()));
+            table.row([
+                files(amount.files).into(),
+                amount.size.to_string().into(),
+                rule,
+                Cell::painted(Paint::Quiet, by),
+            ]);
+        }
+        text += &table.text();
+    }
+    if !left.changed.is_empty() {
+        text += &format!("\n{}\n", Paint::Head.on("tracked, and changed by the run"));
+        left.changed.iter().for_each(|path| text += &format!("  {}\n", shown(path.as_bstr())));
+    }
+    if left.unruled.is_empty() {
+        text += &format!("\n{}\n", Paint::Good.on("nothing new that no rule keeps out"));
+        return text;
+    }
+    text += &format!("\n{}\n", Paint::Warn.on("new, and NOT kept out"));
+    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right]);
+    for new in &left.unruled {
+        table.row([
+            shown(new.path.as_bstr()).into(),
+            files(new.amount.files).into(),
+            new.amount.size.to_string().into(),
+        ]);
+    }
+    text += &table.text();
+    let rules: Vec<String> = left.unruled.iter().map(|new| format!("'{}'", shown(new.rule.as_bstr()))).collect();
+    let add = format!("redshank add {} --write", rules.join(" "));
+    text + &format!("{}  {}\n", Paint::Type.on(add), Paint::Quiet.on("keeps it out"))
+}
