@@ -16,6 +16,7 @@ pub mod near;
 pub mod plan;
 pub mod rehearse;
 pub mod rules;
+pub mod sample;
 pub mod settings;
 pub mod size;
 pub mod templates;

@@ -1,14 +1,17 @@
 //! From findings to a plan: which rules to write and what to stop tracking, each step with its reason.
 
+use crate::disk::read_if_there;
 use crate::effect::{Amount, Effect};
-use crate::findings::{Finding, Remedy};
+use crate::findings::{Class, Finding, Remedy, is_environment};
 use crate::ignore_file::{NewRule, Section, with_section};
 use crate::journal::Changes;
 use crate::rules::IGNORE_FILE;
+use crate::sample;
+use crate::size::Bytes;
 use crate::tree::{Entry, Overlay, Place, State, Tree};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 /// What one step does.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,6 +22,8 @@ pub enum Act {
     LetIn(BString),
     /// Takes files out of git's index; they stay on disk.
     StopTracking,
+    /// Writes a sample without values beside an environment file.
+    Sample(BString),
 }
 
 /// One step.
@@ -83,6 +88,7 @@ struct Making<'a> {
     rules: Vec<NewRule>,
     known: HashSet<BString>,
     untracked: BTreeSet<BString>,
+    samples: BTreeMap<BString, Vec<u8>>,
     steps: Vec<Step>,
 }
 
@@ -90,7 +96,8 @@ impl<'a> Making<'a> {
     fn start(place: &'a Place, tree: &'a Tree) -> Result<Self> {
         let before = place.ignore_file(b"".into())?.unwrap_or_default();
         let (rules, known) = (Vec::new(), HashSet::new());
-        Ok(Self { place, tree, before, rules, known, untracked: BTreeSet::new(), steps: Vec::new() })
+        let (untracked, samples) = (BTreeSet::new(), BTreeMap::new());
+        Ok(Self { place, tree, before, rules, known, untracked, samples, steps: Vec::new() })
     }
 
     fn keep_out(&mut self, finding: &Finding, rule: NewRule) -> Result<()> {
@@ -102,6 +109,9 @@ impl<'a> Making<'a> {
             }
         } else if !self.is_shut(finding.path.as_bstr())? {
             self.add_rule(finding, Act::Ignore(rule.pattern.clone()), rule);
+        }
+        if finding.class == Class::Secret {
+            self.add_sample(finding)?;
         }
         if finding.state == State::Tracked {
             let below = self.tree.below(finding.path.as_bstr());
@@ -115,6 +125,24 @@ impl<'a> Making<'a> {
                 self.step(finding, Act::StopTracking, "rules do nothing for tracked files".to_owned(), amount);
                 self.untracked.extend(tracked.into_iter().map(|entry| entry.path.clone()));
             }
+        }
+        Ok(())
+    }
+
+    /// Beside an environment file that is kept out, others need its keys.
+    fn add_sample(&mut self, finding: &Finding) -> Result<()> {
+        let path = finding.path.as_bstr();
+        let exists = |path: &BStr| std::fs::symlink_metadata(self.place.path(path)).is_ok();
+        let name = sample::name(path);
+        if !is_environment(path) || self.samples.contains_key(&name) || sample::has_one(path, &exists) {
+            return Ok(());
+        }
+        let text = read_if_there(&self.place.path(path))?.unwrap_or_default();
+        if let Some(text) = sample::of(&text) {
+            let amount = Amount { files: 1, size: Bytes(text.len() as u64) };
+            let reason = format!("the keys of {path} without their values, for others to fill in");
+            self.step(finding, Act::Sample(name.clone()), reason, amount);
+            self.samples.insert(name, text);
         }
         Ok(())
     }
@@ -160,8 +188,11 @@ impl<'a> Making<'a> {
                 return Err(Error::Conflicted { path: path.clone() });
             }
         }
-        let effect = Effect::of(self.place, self.tree, self.overlay(), &untracked)?;
-        let writes = self.overlay().into_iter().collect();
+        let mut effect = Effect::of(self.place, self.tree, self.overlay(), &untracked)?;
+        for text in self.samples.values() {
+            effect.after += Amount { files: 1, size: Bytes(text.len() as u64) };
+        }
+        let writes = self.overlay().into_iter().chain(self.samples).collect();
         Ok(Plan { steps: self.steps, left, changes: Changes { writes, untracked }, effect })
     }
 }

@@ -610,6 +610,8 @@ pub enum ActOut {
     LetIn,
     /// It takes files out of git's index; they stay on disk.
     StopTracking,
+    /// It writes a sample without values beside an environment file; `path` is the sample.
+    Sample,
 }
 
 impl TidyOut {
@@ -620,10 +622,15 @@ impl TidyOut {
                 Act::Ignore(pattern) => (ActOut::Ignore, Some(pattern.to_str_lossy().into_owned())),
                 Act::LetIn(pattern) => (ActOut::LetIn, Some(pattern.to_str_lossy().into_owned())),
                 Act::StopTracking => (ActOut::StopTracking, None),
+                Act::Sample(_) => (ActOut::Sample, None),
+            };
+            let path = match &step.act {
+                Act::Sample(sample) => sample.as_bstr(),
+                _ => step.path.as_bstr(),
             };
             StepOut {
                 act,
-                path: PathOut::of(step.path.as_bstr()),
+                path: PathOut::of(path),
                 pattern,
                 reason: step.reason.clone(),
                 finding: step.finding.clone(),

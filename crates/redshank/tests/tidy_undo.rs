@@ -140,3 +140,42 @@ fn nobody_there_means_no_undo_without_yes() {
     assert_eq!(said.code, 2);
     assert!(said.err.contains("undo --yes") && nia.here().join(".gitignore").exists(), "{}", said.err);
 }
+
+#[test]
+fn a_sample_without_values_is_written_beside_an_environment_file_and_taken_back() {
+    let nia = Person::with_repository();
+    let secret = common::made_up(20, 1);
+    nia.writes("gateway/.env", format!("# the uplink\nUPLINK_PASSWORD={secret}\nPORT=7\n"));
+    nia.git(&["add", "--all"]);
+    let report = nia.redshank(&["tidy", "--apply", "--yes", "--format", "json"]).fine().json();
+    assert_eq!(nia.reads("gateway/.env.example"), b"# the uplink\nUPLINK_PASSWORD=\nPORT=\n");
+    assert_eq!(nia.lists("candidate"), [".gitignore", "gateway/.env.example"]);
+    assert_eq!((nia.lists("ignored"), nia.lists("tracked")), (vec!["gateway/.env".to_owned()], Vec::new()));
+    assert!(report["steps"].as_array().unwrap().iter().any(|step| step["act"] == "sample"), "{report}");
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert!(!nia.here().join("gateway/.env.example").exists());
+    // With a sample there already, none is written.
+    nia.writes("gateway/.env.sample", "UPLINK_PASSWORD=\n");
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert!(!nia.here().join("gateway/.env.example").exists());
+}
+
+#[test]
+fn only_what_is_chosen_is_mended() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "x");
+    nia.writes("a.o~", "x");
+    nia.writes("id_rsa", "x");
+    let found = nia.redshank(&["check", "--format", "json"]).json();
+    let id = |path: &str| {
+        let all = found["findings"].as_array().unwrap();
+        all.iter().find(|f| f["path"] == path).unwrap()["id"].as_str().unwrap().to_owned()
+    };
+    nia.redshank(&["tidy", "--only", "generated", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("ignored"), ["uplink.log"]);
+    nia.redshank(&["tidy", "--skip", &id("id_rsa"), "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("ignored"), ["a.o~", "uplink.log"]);
+    let said = nia.redshank(&["tidy", "--skip", "nothing"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("no finding `nothing`"), "{}", said.err);
+}

@@ -41,7 +41,8 @@ pub struct Check {
     strict: bool,
 }
 
-fn class(word: &str) -> Result<Class, String> {
+/// A class by its word.
+pub fn class(word: &str) -> Result<Class, String> {
     let known = || Class::ALL.map(Class::word).join(", ");
     Class::ALL.into_iter().find(|class| class.word() == word).ok_or_else(|| format!("one of {}", known()))
 }

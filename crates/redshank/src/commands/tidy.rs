@@ -2,11 +2,11 @@ use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
 use crate::report::TidyOut;
 use crate::{put, putln};
-use anyhow::Result;
+use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_core::Error;
-use redshank_core::findings;
+use redshank_core::findings::{self, Class, Finding};
 use redshank_core::journal::Journal;
 use redshank_core::plan::{Act, Plan, Step};
 use redshank_core::templates::recognise;
@@ -20,6 +20,12 @@ pub struct Tidy {
     /// Do what the plan says
     #[arg(long)]
     apply: bool,
+    /// Only findings of these classes
+    #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = super::check::class)]
+    only: Vec<Class>,
+    /// Leave these findings out; `redshank check -v` shows the ids
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    skip: Vec<String>,
 }
 
 impl Tidy {
@@ -33,7 +39,7 @@ impl Tidy {
         let collection = context.collection()?;
         let survey = recognise(place, &tree, &collection);
         let found = findings::find(place, &tree, &survey, &context.settings()?)?;
-        let plan = Plan::of(place, &tree, found.findings)?;
+        let plan = Plan::of(place, &tree, self.chosen(found.findings)?)?;
         if context.for_people() && !context.asked.quiet {
             put!("{}", text(&plan)?)?;
         }
@@ -54,12 +60,26 @@ impl Tidy {
     }
 }
 
+impl Tidy {
+    /// The findings that are to be mended.
+    fn chosen(&self, findings: Vec<Finding>) -> Result<Vec<Finding>> {
+        if let Some(unknown) = self.skip.iter().find(|id| !findings.iter().any(|finding| finding.id == **id)) {
+            bail!("there is no finding `{unknown}` to skip\n  `redshank check -v` shows the ids");
+        }
+        let is_chosen = |finding: &Finding| {
+            (self.only.is_empty() || self.only.contains(&finding.class)) && !self.skip.contains(&finding.id)
+        };
+        Ok(findings.into_iter().filter(is_chosen).collect())
+    }
+}
+
 fn text(plan: &Plan) -> Result<String> {
     let mut text = String::new();
     type IsOf = fn(&Act) -> bool;
-    let acts: [(&str, IsOf); 3] = [
+    let acts: [(&str, IsOf); 4] = [
         ("keep out, by a rule", |act| matches!(act, Act::Ignore(_))),
         ("stop tracking, keep on disk", |act| matches!(act, Act::StopTracking)),
+        ("write a sample", |act| matches!(act, Act::Sample(_))),
         ("let in, by an exception", |act| matches!(act, Act::LetIn(_))),
     ];
     for (title, is_of) in acts {
@@ -72,6 +92,7 @@ fn text(plan: &Plan) -> Result<String> {
         for step in steps {
             let what = match &step.act {
                 Act::Ignore(pattern) | Act::LetIn(pattern) => Cell::painted(Paint::Type, shown(pattern.as_bstr())),
+                Act::Sample(path) => shown(path.as_bstr()).into(),
                 Act::StopTracking => shown(step.path.as_bstr()).into(),
             };
             let (many, size) = (files(step.amount.files), step.amount.size.to_string());

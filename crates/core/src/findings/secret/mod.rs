@@ -9,7 +9,7 @@ use super::{Class, Finding, Level};
 use crate::Result;
 use crate::templates::exactly;
 use crate::tree::{Entry, State};
-use bstr::{BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 use formats::{FileRow, Formats, Kind as FileKind};
 use std::fmt;
 use std::io::Read;
@@ -50,6 +50,11 @@ impl fmt::Debug for Secret {
 pub(super) struct Hit {
     pub(super) finding: Finding,
     pub(super) value: Option<Secret>,
+}
+
+/// Whether a file is an environment file, by its name; a sample of one is none.
+pub fn is_environment(path: &BStr) -> bool {
+    Formats::get().is_ok_and(|formats| formats.kinds_of(path).contains(&FileKind::Environment))
 }
 
 /// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
