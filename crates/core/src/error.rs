@@ -41,6 +41,23 @@ pub enum Error {
     /// The table of credential formats can't be used.
     #[error("the table of credential formats: {0}")]
     Formats(String),
+    /// There is no such change to take back.
+    #[error("there is no change {0} to take back\n  `redshank undo --list` shows those there are")]
+    NoChange(u32),
+    /// A later change stands in the way.
+    #[error(
+        "change {number} can't be taken back before change {later} (`{command}`): both touch {path}\n  take that one back first: `redshank undo {later}`"
+    )]
+    ChangedLater {
+        /// The change that was to be taken back.
+        number: u32,
+        /// The later one.
+        later: u32,
+        /// Its command.
+        command: String,
+        /// What both touch.
+        path: BString,
+    },
     /// Only tracked files have changes to hide.
     #[error(
         "{path} is not tracked, so there are no changes to hide\n  a rule keeps it out: `redshank add --like {path}`"

@@ -2,8 +2,10 @@
 
 use crate::expect::Expectation;
 use crate::findings::Acceptance;
+use crate::rules::Names;
 use crate::size::Bytes;
 use crate::{Error, Result, toml_file};
+use bstr::BStr;
 use serde::Deserialize;
 use std::path::Path;
 
@@ -125,6 +127,11 @@ impl Default for Limits {
 }
 
 impl Settings {
+    /// Whether a path, or a folder above it, must not go out.
+    pub fn reserves(&self, path: &BStr) -> bool {
+        self.reserved.iter().any(|row| Names::from(vec![row.pattern.clone()]).topmost(path).is_some())
+    }
+
     /// Reads the settings of a place; without the file, the defaults.
     ///
     /// # Errors

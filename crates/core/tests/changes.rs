@@ -67,7 +67,7 @@ impl Ground {
     }
 
     fn undo(&self) -> Result<(), Error> {
-        Journal::of(&self.place())?.undo().map(drop)
+        Journal::of(&self.place())?.undo(None).map(drop)
     }
 }
 

@@ -6,6 +6,7 @@ use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::{Amount, Effect};
 use redshank_core::findings::needed::Swallowed;
 use redshank_core::findings::{Class, Exposure, Finding, Level, Past};
+use redshank_core::journal::Done;
 use redshank_core::mute::Muted;
 use redshank_core::plan::{Act, Plan};
 use redshank_core::rehearse::Left;
@@ -240,6 +241,50 @@ impl From<&Left> for LeftOut {
         });
         let changed = left.changed.iter().map(|path| PathOut::of(path.as_bstr())).collect();
         Self { ignored: ruled.collect(), unruled: new.collect(), changed }
+    }
+}
+
+/// The changes that can be taken back, or were.
+#[derive(Serialize, JsonSchema)]
+pub struct JournalOut {
+    /// `redshank.undo/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Each, the oldest first.
+    pub changes: Vec<ChangeOut>,
+}
+
+/// One of them.
+#[derive(Serialize, JsonSchema)]
+pub struct ChangeOut {
+    /// Its number.
+    pub number: u32,
+    /// When, in seconds since 1970.
+    pub time: u64,
+    /// The command that made it.
+    pub command: String,
+    /// It was taken back.
+    pub undone: bool,
+    /// It was cut short.
+    pub cut_short: bool,
+    /// The files that it wrote.
+    pub files: Vec<PathOut>,
+    /// How many paths it took out of the index.
+    pub untracked: usize,
+}
+
+impl From<&Done> for ChangeOut {
+    fn from(done: &Done) -> Self {
+        Self {
+            number: done.number,
+            time: done.time,
+            command: done.command.clone(),
+            undone: done.undone,
+            cut_short: done.cut_short,
+            files: done.files.iter().map(|file| PathOut::of(file.as_bstr())).collect(),
+            untracked: done.untracked,
+        }
     }
 }
 
@@ -658,7 +703,8 @@ mod tests {
     /// With `REDSHANK_WRITE_SCHEMAS` set, the files are written instead of compared.
     #[test]
     fn the_published_schemas_are_those_of_the_program() {
-        let schemas: [(&str, Schema); 9] = [
+        let schemas: [(&str, Schema); 10] = [
+            ("undo", schema_for!(JournalOut)),
             ("rehearse", schema_for!(RehearseOut)),
             ("mute", schema_for!(MutesOut)),
             ("check", schema_for!(CheckOut)),

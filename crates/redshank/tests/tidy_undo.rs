@@ -179,3 +179,37 @@ fn only_what_is_chosen_is_mended() {
     assert_eq!(said.code, 2);
     assert!(said.err.contains("no finding `nothing`"), "{}", said.err);
 }
+
+#[test]
+fn an_older_change_is_taken_back_unless_a_later_one_stands_in_its_way() {
+    let nia = Person::with_repository();
+    nia.writes("a.py", format!("token = '{}'\n", common::made_up(30, 2)));
+    nia.redshank(&["add", "*.raw", "--write"]).fine();
+    let found = nia.redshank(&["check", "--format", "json"]).json();
+    let id = found["findings"][0]["id"].as_str().unwrap().to_owned();
+    nia.redshank(&["accept", &id, "--because", "made up", "--write"]).fine();
+    nia.redshank(&["add", "*.tmp", "--write"]).fine();
+    let listed = nia.redshank(&["undo", "--list", "--format", "json"]).fine().json();
+    let commands: Vec<&str> =
+        listed["changes"].as_array().unwrap().iter().map(|c| c["command"].as_str().unwrap()).collect();
+    assert_eq!(commands, ["add", "accept", "add"]);
+    // The second stands alone; the first has the third on top of it.
+    nia.redshank(&["undo", "2", "--yes"]).fine();
+    assert!(!nia.here().join("redshank.toml").exists());
+    let said = nia.redshank(&["undo", "1", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(said.err.contains("redshank undo 3") && said.err.contains(".gitignore"), "{}", said.err);
+    nia.redshank(&["undo", "3", "--yes"]).fine();
+    nia.redshank(&["undo", "1", "--yes"]).fine();
+    assert!(!nia.here().join(".gitignore").exists());
+    assert_eq!(nia.redshank(&["undo", "1", "--yes"]).code, 2);
+    let said = nia.redshank(&["undo", "--list"]).fine();
+    assert_eq!(said.out.matches("taken back").count(), 3, "{}", said.out);
+
+    nia.redshank(&["add", "*.o", "--write"]).fine();
+    assert_eq!(nia.redshank(&["undo", "--forget"]).code, 2);
+    nia.redshank(&["undo", "--forget", "--yes"]).fine();
+    assert!(!nia.here().join(".git/redshank/journal").exists());
+    assert_eq!(nia.reads(".gitignore"), b"*.o\n");
+    assert_eq!(nia.redshank(&["undo", "--yes"]).code, 2);
+}

@@ -58,7 +58,9 @@ fn apart(look: &Look, project: &Project, of: &Names, ending: &str) -> (Vec<BStri
         let is_asset = |slash: &usize| of.has(path[folder.len()..=*slash].as_bstr());
         assets.extend(slashes.filter(is_asset).map(|slash| path[..slash].as_bstr()));
     }
-    let hidden = |path: &BStr| path.split_str("/").any(|part| part.starts_with(b".") || part.ends_with(b"~"));
+    let hidden = |path: &BStr| {
+        look.settings.reserves(path) || path.split_str("/").any(|part| part.starts_with(b".") || part.ends_with(b"~"))
+    };
     let owned = |paths: BTreeSet<&BStr>, ending: &str| -> Vec<BString> {
         let visible = paths.into_iter().filter(|path| !hidden(path));
         visible.map(|path| [path.as_bytes(), ending.as_bytes()].concat().into()).collect()

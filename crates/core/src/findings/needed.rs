@@ -4,6 +4,7 @@ use super::{Class, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::ignore_file::NewRule;
 use crate::rules::{Reach, Ruling};
+use crate::settings::Settings;
 use crate::size::Bytes;
 use crate::templates::{Needed, Project, exactly, fit};
 use crate::tree::{Kind, Oracle, Overlay, Place, State, Tree};
@@ -53,10 +54,14 @@ pub fn swallowed<'a>(
     overlay: Overlay,
 ) -> Result<Vec<Swallowed<'a>>> {
     let oracle = Oracle::new(place, overlay)?;
+    // What must not go out, nobody's clone may need.
+    let settings = Settings::read(&place.top)?;
     let mut found = Vec::new();
     for project in projects {
         for needed in &project.template.needed {
-            for path in present(place, tree, project, needed) {
+            for path in
+                present(place, tree, project, needed).into_iter().filter(|path| !settings.reserves(path.as_bstr()))
+            {
                 let answer = oracle.ask(path.as_bstr())?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
                     let shut = answer.shut.map(|length| path[..=length].into());

@@ -1,6 +1,6 @@
 //! What is written down of a change.
 
-use bstr::BString;
+use bstr::{BString, ByteSlice};
 use serde::{Deserialize, Serialize};
 
 /// One change of one command, as `record.json` in its folder of the journal.
@@ -18,6 +18,16 @@ pub(super) struct Record {
     pub(super) files: Vec<FileRecord>,
     /// What it did to the index.
     pub(super) index: Option<IndexRecord>,
+}
+
+impl Record {
+    /// The paths that it touches, on disk or in the index.
+    pub(super) fn paths(&self) -> impl Iterator<Item = BString> {
+        let entries = self.index.iter().flat_map(|index| &index.entries);
+        // An entry is what git reads back in: mode, object, stage, a tab, the path.
+        let names = entries.filter_map(|entry| entry.split_once_str("\t").map(|(_, path)| path.into()));
+        self.files.iter().map(|file| file.path.clone()).chain(names)
+    }
 }
 
 #[derive(Debug, Serialize, Deserialize, PartialEq, Eq)]

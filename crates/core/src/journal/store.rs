@@ -8,6 +8,7 @@ use crate::tree::Place;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::Repository;
+use std::collections::HashSet;
 use std::fs::File;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
@@ -24,6 +25,12 @@ pub struct Journal<'a> {
 /// What was done, or taken back.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Done {
+    /// Its number in the journal.
+    pub number: u32,
+    /// When, in seconds since 1970.
+    pub time: u64,
+    /// It was taken back.
+    pub undone: bool,
     /// The command that had done it.
     pub command: String,
     /// It had been cut short.
@@ -103,22 +110,33 @@ impl<'a> Journal<'a> {
         Ok(IndexRecord { saved, written: None, entries })
     }
 
-    /// What the next `undo` would take back.
+    /// All changes, the oldest first.
+    ///
+    /// # Errors
+    /// If the journal can't be read.
+    pub fn list(&self) -> Result<Vec<Done>> {
+        Ok(self.records()?.iter().map(|(number, record)| done(*number, record)).collect())
+    }
+
+    /// What undoing that change would take back; the newest that was not taken back yet, without a number.
     ///
     /// # Errors
     /// If there is nothing, or the journal can't be read.
-    pub fn last(&self) -> Result<Done> {
-        let (_, record) = self.newest()?;
-        Ok(done(&record))
+    pub fn at(&self, number: Option<u32>) -> Result<Done> {
+        let (number, record) = self.find(number)?;
+        Ok(done(number, &record))
     }
 
-    /// Takes back the newest change that was not taken back yet. Files and index are as they were, byte for byte; if the
-    /// index was changed since by others, only the entries that were taken out come back.
+    /// Takes a change back; the newest that was not taken back yet, without a number. Files and index are as they were, byte
+    /// for byte; if the index was changed since by others, only the entries that were taken out come back.
     ///
     /// # Errors
-    /// If there is nothing to take back, or a file was changed since (then nothing is touched).
-    pub fn undo(&self) -> Result<Done> {
-        let (folder, mut record) = self.newest()?;
+    /// If there is nothing to take back, a later change touches the same, or a file was changed since (then nothing is
+    /// touched).
+    pub fn undo(&self, number: Option<u32>) -> Result<Done> {
+        let (number, mut record) = self.find(number)?;
+        let folder = self.entry(number);
+        self.check_last(number, &record)?;
         for file in &record.files {
             self.check_unchanged(&folder, file)?;
         }
@@ -128,10 +146,34 @@ impl<'a> Journal<'a> {
         for file in &record.files {
             self.put_back(&folder, file)?;
         }
-        let was = done(&record);
+        let was = done(number, &record);
         record.state = Stage::Undone;
         self.put(&folder, &record)?;
         Ok(was)
+    }
+
+    /// Forgets all changes and frees what was kept of them. Nothing of them can be taken back then.
+    ///
+    /// # Errors
+    /// If the disk refuses.
+    pub fn forget(&self) -> Result<()> {
+        match std::fs::remove_dir_all(&self.folder) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => Err(refused(&self.folder)(error)),
+            _ => Ok(()),
+        }
+    }
+
+    /// # Errors
+    /// If a later change that stands touches a path that this one does.
+    fn check_last(&self, number: u32, record: &Record) -> Result<()> {
+        let mine: HashSet<BString> = record.paths().collect();
+        for (later, other) in self.records()?.into_iter().filter(|(later, _)| *later > number) {
+            let shared = other.paths().find(|path| mine.contains(path)).filter(|_| other.state != Stage::Undone);
+            if let Some(path) = shared {
+                return Err(Error::ChangedLater { number, later, command: other.command, path });
+            }
+        }
+        Ok(())
     }
 
     /// # Errors
@@ -193,21 +235,28 @@ impl<'a> Journal<'a> {
         read_if_there(&self.repository.index_file()?)
     }
 
-    fn newest(&self) -> Result<(PathBuf, Record)> {
-        for number in self.numbers()?.into_iter().rev() {
-            let folder = self.entry(number);
-            let path = folder.join(RECORD);
+    /// The record of that number, or the newest that was not taken back.
+    fn find(&self, number: Option<u32>) -> Result<(u32, Record)> {
+        let stands = |(known, record): &(u32, Record)| {
+            record.state != Stage::Undone && number.is_none_or(|number| number == *known)
+        };
+        let mut records = self.records()?.into_iter().rev();
+        records.find(stands).ok_or(number.map_or(Error::NothingToUndo, Error::NoChange))
+    }
+
+    /// All records, the oldest first.
+    fn records(&self) -> Result<Vec<(u32, Record)>> {
+        let mut records = Vec::new();
+        for number in self.numbers()? {
+            let path = self.entry(number).join(RECORD);
             // Killed before the record was written: nothing had been changed yet.
             let Some(bytes) = read_if_there(&path)? else {
                 continue;
             };
-            let record: Record =
-                serde_json::from_slice(&bytes).map_err(|error| Error::BadJournal { path, said: error.to_string() })?;
-            if record.state != Stage::Undone {
-                return Ok((folder, record));
-            }
+            let record = serde_json::from_slice(&bytes);
+            records.push((number, record.map_err(|error| Error::BadJournal { path, said: error.to_string() })?));
         }
-        Err(Error::NothingToUndo)
+        Ok(records)
     }
 
     fn numbers(&self) -> Result<Vec<u32>> {
@@ -234,8 +283,11 @@ impl<'a> Journal<'a> {
     }
 }
 
-fn done(record: &Record) -> Done {
+fn done(number: u32, record: &Record) -> Done {
     Done {
+        number,
+        time: record.time,
+        undone: record.state == Stage::Undone,
         command: record.command.clone(),
         cut_short: record.state == Stage::Begun,
         files: record.files.iter().map(|file| file.path.clone()).collect(),
