@@ -122,7 +122,7 @@ fn text_of_missing(missing: &[Swallowed]) -> String {
 fn text_of_run(ran: &Ran) -> String {
     let seconds = format!("{:.1} s", ran.time.as_secs_f64());
     let mut text = match ran.code {
-        Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works in the clone")),
+        Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works")),
         Some(code) => format!("\n{} after {seconds}\n", Paint::Bad.on(format!("it failed with {code}"))),
         None => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
     };
