@@ -60,7 +60,7 @@ pub enum Error {
     },
     /// Only tracked files have changes to hide.
     #[error(
-        "{path} is not tracked, so there are no changes to hide\n  a rule keeps it out: `redshank add --like {path}`"
+        "{path} is not tracked, so there are no changes to hide\n  to keep it out of commits, add a rule: `redshank add --like {path}`"
     )]
     NotTracked {
         /// Which.

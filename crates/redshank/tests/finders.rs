@@ -255,3 +255,34 @@ fn long_lines_growing_windows_and_odd_bytes_hide_no_secret() {
     let paths: Vec<String> = findings(&nia).iter().map(|f| f["path"].as_str().unwrap().to_owned()).collect();
     assert_eq!(paths.len(), 4, "{paths:?}");
 }
+
+#[test]
+fn what_must_not_go_out_is_needed_by_nobody() {
+    let nia = Person::with_repository();
+    let project = "game/Lagoon";
+    nia.writes(&format!("{project}/ProjectSettings/ProjectVersion.txt"), "m_EditorVersion: 2022.3.1f1\n");
+    nia.writes(&format!("{project}/Assets/Bought.meta"), "x");
+    nia.writes(&format!("{project}/Assets/Bought/boat.fbx"), "x");
+    let listed = format!("[[reserved]]\npattern = \"{project}/Assets/Bought*\"\nbecause = \"bought\"\n");
+    nia.writes("redshank.toml", format!("visibility = \"public\"\n{listed}"));
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(rows(&nia), [""; 0]);
+    // Neither is it missing in a clone, nor let in again by a draft.
+    assert_eq!(nia.redshank(&["rehearse", "--format", "json"]).fine().json()["missing"], serde_json::json!([]));
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert!(!nia.lists("candidate").iter().any(|path| path.contains("Bought")), "{:?}", nia.lists("candidate"));
+}
+
+#[test]
+fn a_file_among_many_of_its_kind_that_is_kept_on_purpose_stops_no_rule_from_being_narrow() {
+    let nia = Person::with_repository();
+    for nth in 0..6 {
+        nia.writes(&format!("web/lib/m{nth}.so"), b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0");
+    }
+    nia.writes("web/lib/script.so", "GROUP ( libm.so.6 )\n");
+    // One of that ending is text: a rule for the ending would swallow it, so each file has its own.
+    let found = rows(&nia);
+    assert_eq!(found.len(), 6, "{found:?}");
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("candidate"), [".gitignore", "web/lib/script.so"]);
+}

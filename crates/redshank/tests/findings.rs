@@ -174,7 +174,7 @@ fn large_files_are_found_by_the_limits_of_the_settings() {
 fn exposure_tells_disk_staged_committed_and_pushed_apart() {
     let nia = Person::with_repository();
     let secret = |path: &str, seed| {
-        nia.writes(path, format!("-----BEGIN {} KEY-----\n{}\n", "PRIVATE", made_up_of(ALNUM, 64, seed)))
+        nia.writes(path, format!("-----BEGIN {} KEY-----\n{}\n", "PRIVATE", made_up_of(ALNUM, 64, seed)));
     };
     let exposure = || {
         let found = findings(&nia);

@@ -126,10 +126,9 @@ fn a_lock_held_for_a_moment_is_waited_for() {
     let said = nia.redshank(&["mute", "station.ini"]);
     assert_eq!(said.code, 2);
     assert!(said.err.contains("index.lock exists"), "{}", said.err);
-    let held = lock.clone();
     let other = std::thread::spawn(move || {
         std::thread::sleep(std::time::Duration::from_millis(200));
-        std::fs::remove_file(held).unwrap();
+        std::fs::remove_file(lock).unwrap();
     });
     nia.redshank(&["mute", "station.ini"]).fine();
     other.join().unwrap();

@@ -86,3 +86,29 @@ fn a_history_of_large_and_many_versions_is_read_to_its_end() {
     // Nothing to look at is fine, too.
     assert_eq!(found(&Person::with_repository()).len(), 0);
 }
+
+#[test]
+fn a_merge_a_rename_and_odd_names_are_read_too() {
+    let nia = Person::with_repository();
+    nia.writes("odd \u{e9} name.py", format!("token = '{}'\n", made_up(30, 5)));
+    commit(&nia, "one");
+    nia.git(&["switch", "-qc", "side"]);
+    nia.writes("side.py", format!("token = '{}'\n", made_up(30, 6)));
+    commit(&nia, "two");
+    nia.git(&["switch", "-q", "main"]);
+    nia.git(&["mv", "odd \u{e9} name.py", "moved.py"]);
+    commit(&nia, "three");
+    nia.git(&["merge", "-q", "--no-edit", "side"]);
+    nia.git(&["rm", "-q", "moved.py", "side.py"]);
+    let last = commit(&nia, "four");
+    let all = found(&nia);
+    assert_eq!(all.len(), 2, "{all:?}");
+    for finding in &all {
+        assert_eq!(finding["exposure"], "committed");
+        assert_ne!(finding["past"]["first"], last);
+        assert!(finding["message"].as_str().unwrap().contains("gone from the tree"), "{finding}");
+    }
+    let sarif = nia.redshank(&["check", "--history", "--format", "sarif"]).json();
+    assert_eq!(sarif["runs"][0]["results"].as_array().unwrap().len(), 2);
+    assert_eq!(nia.redshank(&["check", "--history", "--staged"]).code, 2);
+}

@@ -27,7 +27,10 @@ fn reports_on_the_demo_hold_to_their_schemas() {
     let nia = Person::with_demo();
     std::fs::write(nia.here().join("odd\u{1}name.log"), "").unwrap();
     for (name, words) in [
-        ("survey", &["survey"][..]),
+        ("mute", &["mute", "gateway/uplink-trace.log"][..]),
+        ("mute", &["mute", "--list"]),
+        ("mute", &["unmute", "gateway/uplink-trace.log"]),
+        ("survey", &["survey"]),
         ("check", &["check"]),
         ("effect", &["draft"]),
         ("effect", &["try", "*.raw", "!*.jar"]),
@@ -37,6 +40,9 @@ fn reports_on_the_demo_hold_to_their_schemas() {
         ("rules", &["rules"]),
         ("effect", &["add", "*.raw"]),
         ("template", &["templates", "show", "unity"]),
+        ("undo", &["undo", "--list"]),
+        ("rehearse", &["rehearse"]),
+        ("rehearse", &["rehearse", "--", "touch", "new", "gateway/target"]),
     ] {
         valid(name, &nia.redshank(&[words, &["--format", "json"]].concat()).json());
     }
@@ -61,7 +67,7 @@ fn sarif_on_the_demo_holds_to_the_standard() {
         standard.iter_errors(&log).map(|error| format!("{}: {error}", error.instance_path())).collect();
     assert!(errors.is_empty(), "{errors:#?}");
     assert!(log["runs"][0]["results"].as_array().unwrap().len() > 20);
-    let mut bad = log.clone();
+    let mut bad = log;
     bad["runs"][0]["results"][0]["level"] = "bad".into();
     assert!(!standard.is_valid(&bad));
 }

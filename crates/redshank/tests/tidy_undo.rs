@@ -213,3 +213,33 @@ fn an_older_change_is_taken_back_unless_a_later_one_stands_in_its_way() {
     assert_eq!(nia.reads(".gitignore"), b"*.o\n");
     assert_eq!(nia.redshank(&["undo", "--yes"]).code, 2);
 }
+
+#[test]
+fn a_tidied_demo_has_nothing_left_to_tidy_and_a_second_time_changes_nothing() {
+    let nia = Person::with_demo();
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    let (files, index) = (snapshot(&nia), nia.reads(".git/index"));
+    let again = nia.redshank(&["tidy", "--apply", "--yes", "--format", "json"]).fine().json();
+    assert_eq!((&again["steps"], &again["applied"]), (&serde_json::json!([]), &false.into()), "{again}");
+    assert!(files == snapshot(&nia) && index == nia.reads(".git/index"));
+    let found = nia.redshank(&["check", "--format", "json"]).json();
+    let mendable = |f: &serde_json::Value| f["remedy"].as_str().unwrap().ends_with("redshank tidy");
+    assert!(!found["findings"].as_array().unwrap().iter().any(mendable), "{found}");
+    // Nothing that was tracked or lay there is gone.
+    nia.redshank(&["undo", "--yes"]).fine();
+    nia.git(&["fsck", "--strict"]);
+    assert_eq!(nia.lists("tracked"), ["gateway/uplink-trace.log"]);
+}
+
+#[test]
+fn one_value_in_two_files_that_are_secret_as_a_whole_is_kept_out_in_both() {
+    let nia = Person::with_repository();
+    let secret = common::made_up(24, 3);
+    for folder in ["gateway", "kiosk"] {
+        nia.writes(&format!("{folder}/.env"), format!("UPLINK_TOKEN={secret}\n"));
+    }
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    assert_eq!(nia.lists("ignored"), ["gateway/.env", "kiosk/.env"]);
+    assert_eq!(nia.reads("kiosk/.env.example"), b"UPLINK_TOKEN=\n");
+    assert_eq!(nia.redshank(&["check", "--class", "secret"]).code, 0);
+}

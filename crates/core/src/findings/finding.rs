@@ -245,7 +245,7 @@ impl Finding {
                 words += "; the history carries it until that is written anew, which is easy before a push";
             }
             (Class::Oversized, Exposure::Pushed) => {
-                words += "; every clone carries it until the history is written anew"
+                words += "; every clone carries it until the history is written anew";
             }
             _ => {}
         }
