@@ -44,7 +44,7 @@ fn reports_on_the_demo_hold_to_their_schemas() {
         ("rehearse", &["rehearse"]),
         ("rehearse", &["rehearse", "--", "touch", "new", "gateway/target"]),
     ] {
-        valid(name, &nia.redshank(&[words, &["--format", "json"]].concat()).json());
+        valid(name, &nia.redshank(&[&["--format", "json"], words].concat()).json());
     }
     nia.redshank(&["prove", "--record", "--write"]).fine();
     valid("prove", &nia.redshank(&["prove", "--format", "json"]).json());
