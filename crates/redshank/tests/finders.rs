@@ -286,3 +286,37 @@ fn a_file_among_many_of_its_kind_that_is_kept_on_purpose_stops_no_rule_from_bein
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert_eq!(nia.lists("candidate"), [".gitignore", "web/lib/script.so"]);
 }
+
+#[test]
+fn paths_of_one_machine_in_settings_are_a_note_and_stand_ins_are_none() {
+    let nia = Person::with_repository();
+    nia.writes("gateway/station.toml", "[data]\nport = 1\nfolder = \"/home/nia.m/levels/raw\"\n");
+    nia.writes("kiosk/paths.json", "{ \"out\": \"C:\\\\Users\\\\Otto\\\\levels\\\\x\" }\n");
+    nia.writes("ci.yml", "path: /home/runner/work/x\nother: /home/user/levels/\n");
+    nia.writes("docs/setup.md", "put it under /home/nia/levels/\n");
+    nia.writes("src/api.json", "{ \"route\": \"https://tidewatch.example/Users/list/all\" }\n");
+    assert_eq!(
+        rows(&nia),
+        ["note personal/machine-path gateway/station.toml", "note personal/machine-path kiosk/paths.json"]
+    );
+    assert_eq!(findings(&nia).iter().find(|f| f["path"] == "gateway/station.toml").unwrap()["line"], 3);
+}
+
+#[test]
+fn a_folder_that_seems_made_from_the_one_beside_it_is_a_hint() {
+    let nia = Person::with_repository();
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    for name in ["ebb", "flood", "slack"] {
+        nia.writes(&format!("charts/{name}.tide"), "x");
+        let file = std::fs::File::options().write(true).open(nia.here().join(format!("charts/{name}.tide"))).unwrap();
+        file.set_modified(old).unwrap();
+        nia.writes(&format!("drawn/{name}.page"), "x");
+    }
+    assert_eq!(rows(&nia), ["note generated/derived-folder drawn/"]);
+    // One file of its own, and it isn't.
+    nia.writes("drawn/legend.page", "x");
+    assert_eq!(rows(&nia), [""; 0]);
+    std::fs::remove_file(nia.here().join("drawn/legend.page")).unwrap();
+    nia.git(&["add", "drawn"]);
+    assert_eq!(rows(&nia), [""; 0]);
+}

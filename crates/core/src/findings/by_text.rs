@@ -1,4 +1,5 @@
-//! Text that tells that a tool wrote it: by what its first lines say, or by lines that nobody types.
+//! Text that tells where it comes from: that a tool wrote it, by what its first lines say or by lines that nobody types; or
+//! whose machine it belongs to.
 
 use super::{Class, Finding, Level};
 use crate::rules::Names;
@@ -6,6 +7,7 @@ use crate::templates::exactly;
 use crate::tree::Entry;
 use bstr::ByteSlice;
 use memchr::memmem::Finder;
+use regex::bytes::Regex;
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -59,7 +61,50 @@ const LONG_LINES: usize = 700;
 
 /// The finding on a file that starts so.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
-    by_header(entry, head).or_else(|| by_lines(entry, head))
+    by_header(entry, head).or_else(|| by_lines(entry, head)).or_else(|| by_machine_path(entry, head))
+}
+
+/// Settings that programs read, of which a path of one machine makes a personal file.
+static SETTINGS: LazyLock<Names> = LazyLock::new(|| {
+    let names = ["*.ini", "*.cfg", "*.conf", "*.toml", "*.json", "*.yml", "*.yaml", "*.properties", "*.props", "*.xml"];
+    let without = [
+        "!*.lock",
+        "!package-lock.json",
+        "!*.example*",
+        "!*.sample*",
+        "!*.schema.json",
+        "!**/fixtures/**",
+        "!**/testdata/**",
+    ];
+    names.iter().chain(&without).map(ToString::to_string).collect::<Vec<_>>().into()
+});
+
+/// A home folder of somebody who has a name.
+static HOME: LazyLock<Option<Regex>> = LazyLock::new(|| {
+    Regex::new(r#"(?-u)(?:^|["'=:\s(])(?:/home/|/Users/|[A-Za-z]:\\{1,2}Users\\{1,2})(?P<who>[A-Za-z][\w.-]*)[/\\]"#)
+        .ok()
+});
+
+/// Names that stand for anybody, for a service or for a system's own user.
+const NOBODY: [&str; 26] = [
+    "user", "username", "users", "you", "your", "yourname", "me", "myuser", "name", "example", "runner", "vscode",
+    "node", "ubuntu", "debian", "app", "appuser", "git", "jovyan", "vagrant", "circleci", "travis", "build", "shared",
+    "public", "default",
+];
+
+fn by_machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
+    if !SETTINGS.has(entry.path.as_bstr()) || !(head.contains_str("/home/") || head.contains_str("Users")) {
+        return None;
+    }
+    let is_somebody = |who: &[u8]| !NOBODY.iter().any(|nobody| who.eq_ignore_ascii_case(nobody.as_bytes()));
+    let at = HOME
+        .as_ref()?
+        .captures_iter(head)
+        .find_map(|found| found.name("who").filter(|who| is_somebody(who.as_bytes())))?;
+    let line = head[..at.start()].find_iter("\n").count() as u64 + 1;
+    let message = "a path of one person's machine; it leads nowhere elsewhere";
+    let made = Finding::on(entry, Class::Personal, "machine-path", Level::Note, message).at_line(line);
+    Some(made.with_evidence("a home folder").by_hand("make it relative, or read it from the environment"))
 }
 
 fn by_header(entry: &Entry, head: &[u8]) -> Option<Finding> {

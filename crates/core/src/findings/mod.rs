@@ -10,6 +10,7 @@ mod by_text;
 mod claimed;
 mod companions;
 mod contents;
+mod derived;
 mod exposure;
 mod finding;
 mod grouped;
@@ -188,6 +189,7 @@ fn run(look: &Look, ask: &Ask) -> Result<Found> {
         // What only the working tree can tell.
         needed::find(look, &mut found)?;
         companions::find(look, &mut found);
+        derived::find(look, &claimed, &mut found);
         links::find(look, &mut found)?;
         nested::find(look, &mut found)?;
         idle_rules::find(look, &mut found)?;
