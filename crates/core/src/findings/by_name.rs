@@ -4,8 +4,9 @@ use super::claimed::Claimed;
 use super::{Class, Finding, Found, Level, Look};
 use crate::rules::Names;
 use crate::templates::exactly;
-use crate::tree::Kind;
+use crate::tree::{Entry, Kind};
 use bstr::{BString, ByteSlice};
+use rayon::prelude::*;
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -37,16 +38,17 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) {
     let told: HashSet<BString> =
         found.findings.iter().filter(|f| f.class == Class::Generated).map(|f| f.path.clone()).collect();
     let files = look.tree.to_commit().filter(|entry| entry.kind != Kind::Repository && !claimed.has(entry));
-    for entry in files {
+    let files: Vec<&Entry> = files.collect();
+    let of_tables = files.into_par_iter().filter_map(|entry| {
         let path = entry.path.as_bstr();
-        let row = ROWS.iter().find(|row| row.patterns.has(path));
-        let Some(row) = row.filter(|_| !told.contains(&entry.path)) else { continue };
+        let row = ROWS.iter().find(|row| row.patterns.has(path)).filter(|_| !told.contains(&entry.path))?;
         let made = Finding::on(entry, row.class, &row.name, row.level, &*row.title).with_evidence("by its name");
-        found.findings.push(match &row.mend {
+        Some(match &row.mend {
             Some(words) => made.by_hand(&**words),
             None => made.kept_out_by(exactly(path), &*row.title, row.remake.clone()),
-        });
-    }
+        })
+    });
+    found.findings.par_extend(of_tables);
 }
 
 #[cfg(test)]

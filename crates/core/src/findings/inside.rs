@@ -32,7 +32,8 @@ pub(super) struct Inside {
 /// How many bytes of a file's start are looked at for what made it.
 const HEAD: u64 = 16 << 10;
 
-pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<Inside> {
+pub(super) fn find(look: &Look, claimed: &Claimed) -> Result<(Found, Inside)> {
+    let mut found = Found::default();
     let kept_out_anyway = |entry: &tree::Entry| {
         let generated = claimed.class(entry).is_some_and(|class| class != Class::Secret);
         generated && entry.state == State::Candidate
@@ -44,13 +45,13 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<
     let seen = files.into_par_iter().map(|entry| look_into(look, entry, is_claimed(entry)));
     for seen in seen.collect::<Result<Vec<Seen>>>()? {
         found.findings.extend(seen.made);
-        seen.secrets.into_iter().for_each(|hit| add(hit, &mut known, found));
+        seen.secrets.into_iter().for_each(|hit| add(hit, &mut known, &mut found));
         found.accepted += seen.accepted;
         found.unread.extend(seen.unread);
         pointers.extend(seen.pointer);
     }
     found.findings.iter_mut().filter(|finding| !finding.also.is_empty()).for_each(name_the_others);
-    Ok(Inside { pointers })
+    Ok((found, Inside { pointers }))
 }
 
 /// Adds a credential; one of a value that is found elsewhere is another place of that finding.

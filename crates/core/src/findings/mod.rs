@@ -38,6 +38,7 @@ use crate::templates::{Survey, Template, recognise};
 use crate::tree::{Depth, Entry, Oracle, Overlay, Place, Scope, State, Tree, Unread};
 use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
+use claimed::Claimed;
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 
@@ -76,6 +77,15 @@ pub struct Found {
     pub unread: Vec<Unread>,
     /// How many findings are left out because somebody accepted them.
     pub accepted: usize,
+}
+
+impl Found {
+    /// Takes over what another finder found.
+    fn take(&mut self, other: Found) {
+        self.findings.extend(other.findings);
+        self.unread.extend(other.unread);
+        self.accepted += other.accepted;
+    }
 }
 
 /// What is to be looked at, and which findings are asked for.
@@ -176,25 +186,17 @@ fn find_staged(place: &Place, templates: &[Template], settings: &Settings, ask: 
 }
 
 fn run(look: &Look, ask: &Ask) -> Result<Found> {
-    let (place, settings) = (look.place, look.settings);
+    let (place, settings, staged) = (look.place, look.settings, ask.staged);
     let mut found = Found { unread: look.tree.unread.clone(), ..Found::default() };
     let claimed = claimed::find(look, &mut found)?;
-    let inside = inside::find(look, &claimed, &mut found)?;
+    // Reading what files hold takes the longest; meanwhile, names and links are looked at.
+    let (inside, around) = rayon::join(|| inside::find(look, &claimed), || find_around(look, &claimed, !staged));
+    let (seen, inside) = inside?;
+    found.take(seen);
     by_name::find(look, &claimed, &mut found);
     grouped::group(look, &claimed, &mut found);
     oversized::find(look, &claimed, &inside, &mut found)?;
-    reserved::find(look, &mut found);
-    names::find(look, &mut found);
-    if !ask.staged {
-        // What only the working tree can tell.
-        needed::find(look, &mut found)?;
-        companions::find(look, &mut found);
-        derived::find(look, &claimed, &mut found);
-        links::find(look, &mut found)?;
-        nested::find(look, &mut found)?;
-        idle_rules::find(look, &mut found)?;
-        hidden::find(look, &mut found)?;
-    }
+    found.take(around?);
     tracked_anyway::find(look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;
     if ask.history {
@@ -203,6 +205,23 @@ fn run(look: &Look, ask: &Ask) -> Result<Found> {
     accepted::leave_out(settings, ask, &mut found);
     found.findings.retain(|finding| ask.is_for(finding));
     sort(&mut found.findings);
+    Ok(found)
+}
+
+/// What shows without looking into files. What only the working tree can tell is left out for staged contents.
+fn find_around(look: &Look, claimed: &Claimed, on_disk: bool) -> Result<Found> {
+    let mut found = Found::default();
+    reserved::find(look, &mut found);
+    names::find(look, &mut found);
+    if on_disk {
+        needed::find(look, &mut found)?;
+        companions::find(look, &mut found);
+        derived::find(look, claimed, &mut found);
+        links::find(look, &mut found)?;
+        nested::find(look, &mut found)?;
+        idle_rules::find(look, &mut found)?;
+        hidden::find(look, &mut found)?;
+    }
     Ok(found)
 }
 

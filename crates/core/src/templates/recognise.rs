@@ -4,6 +4,7 @@ use super::{Claims, Confidence, FolderMark, Marker, Output, Template, outputs};
 use crate::findings::Class;
 use crate::tree::{Entry, Kind, Place, State, Tree};
 use bstr::{BStr, BString, ByteSlice};
+use rayon::prelude::*;
 use redshank_pattern::{Case, Rule};
 use std::collections::HashMap;
 use std::io::Read;
@@ -81,8 +82,8 @@ enum What<'a> {
 /// recognised would ignore (dependencies, build output) is not a project.
 pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
     let markers = Markers::of(templates, place.case());
-    let files = tree.to_commit().filter(|entry| entry.kind == Kind::File);
-    let mut hits: Vec<Hit> = files.flat_map(|entry| markers.hits(entry)).collect();
+    let files: Vec<&Entry> = tree.to_commit().filter(|entry| entry.kind == Kind::File).collect();
+    let mut hits: Vec<Hit> = files.into_par_iter().flat_map_iter(|entry| markers.hits(entry)).collect();
     // From the top down; what a folder is, before what lies in it; a marker that spans, before one that doesn't; what
     // proves more, before what proves less; a project before its settings.
     hits.sort_by_key(|hit| {
