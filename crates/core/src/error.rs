@@ -134,6 +134,51 @@ pub enum Error {
         /// Where the copy is.
         saved: PathBuf,
     },
+    /// A change was killed on its way.
+    #[error(
+        "change {number} (`{command}`) was cut short, and what it had done still stands\n  `redshank undo` takes it back; then try again"
+    )]
+    CutShort {
+        /// Its number.
+        number: u32,
+        /// Its command.
+        command: String,
+    },
+    /// A change could neither be made nor taken back.
+    #[error(
+        "{error}\n  change {number} was begun and could not be taken back: {also}\n  once that is mended, `redshank undo` takes it back; all that it replaced is safe in the journal"
+    )]
+    HalfDone {
+        /// Its number.
+        number: u32,
+        /// What went wrong.
+        error: String,
+        /// What went wrong on the way back.
+        also: String,
+    },
+    /// Another git changed the index at the same time.
+    #[error("another git changed the index in the same moment; nothing was changed\n  try again")]
+    IndexMoved,
+    /// Something lies where a moved file or folder is to come back.
+    #[error(
+        "{path} is there again, so what was moved away can't come back\n  move it away or delete it first; what was there before is safe in {saved}; nothing was changed"
+    )]
+    InTheWay {
+        /// The file or folder.
+        path: PathBuf,
+        /// Where the older one is.
+        saved: PathBuf,
+    },
+    /// git is in the middle of something that touches the same.
+    #[error(
+        "{what} is not finished, and touches {path}\n  finish it or give it up with git first; nothing was changed"
+    )]
+    Unfinished {
+        /// What git is doing.
+        what: &'static str,
+        /// One path that both touch.
+        path: BString,
+    },
     /// A merge is not decided.
     #[error("{path} is in conflict: a merge is not finished\n  decide it with git first; nothing was changed")]
     Conflicted {

@@ -193,6 +193,6 @@ impl<'a> Making<'a> {
             effect.after += Amount { files: 1, size: Bytes(text.len() as u64) };
         }
         let writes = self.overlay().into_iter().chain(self.samples).collect();
-        Ok(Plan { steps: self.steps, left, changes: Changes { writes, untracked }, effect })
+        Ok(Plan { steps: self.steps, left, changes: Changes { writes, moved: Vec::new(), untracked }, effect })
     }
 }

@@ -1,12 +1,9 @@
-//! git's index: read directly, changed through git's own commands or under its own lock.
+//! git's index, read directly.
 
 use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::collections::HashSet;
-use std::io::Write;
 use std::ops::Range;
-use std::path::Path;
-use std::time::Duration;
 
 /// What kind of thing the index records, from the file mode of its entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -236,99 +233,9 @@ impl Index {
     }
 }
 
-impl Repository {
-    /// Takes these paths out of the index; the files on disk stay.
-    ///
-    /// # Errors
-    /// If git refuses, most often because another git holds the index.
-    pub fn stop_tracking<'a>(&self, paths: impl IntoIterator<Item = &'a BStr>) -> Result<()> {
-        let input = joined(paths);
-        self.unlocked()?;
-        self.git().words(["update-index", "--force-remove", "-z", "--stdin"]).with_input(&input)?;
-        Ok(())
-    }
-
-    /// Puts entries into the index, in the form of [`Tracked::info`].
-    ///
-    /// # Errors
-    /// If git refuses.
-    pub fn put_entries<'a>(&self, entries: impl IntoIterator<Item = &'a BStr>) -> Result<()> {
-        let input = joined(entries);
-        self.unlocked()?;
-        self.git().words(["update-index", "-z", "--index-info"]).with_input(&input)?;
-        Ok(())
-    }
-
-    /// Replaces the index file as a whole, under git's own lock; with `None` there is none afterwards.
-    ///
-    /// # Errors
-    /// If the lock is held, or the disk refuses.
-    pub fn put_index(&self, bytes: Option<&[u8]>) -> Result<()> {
-        let index = self.index_file()?;
-        let lock = with_suffix(&index, ".lock");
-        let disk = |path: &Path| {
-            let path = path.to_owned();
-            move |cause| Error::Disk { path, cause }
-        };
-        self.unlocked()?;
-        let mut file = std::fs::File::create_new(&lock).map_err(|cause| match cause.kind() {
-            std::io::ErrorKind::AlreadyExists => Error::Locked(lock.clone()),
-            _ => Error::Disk { path: lock.clone(), cause },
-        })?;
-        let written = match bytes {
-            Some(bytes) => {
-                file.write_all(bytes).and_then(|()| file.sync_all()).and_then(|()| std::fs::rename(&lock, &index))
-            }
-            None => std::fs::remove_file(&index).and_then(|()| std::fs::remove_file(&lock)),
-        };
-        if written.is_err() {
-            // The lock is ours; leaving it would stop every later git.
-            let _ = std::fs::remove_file(&lock);
-        }
-        written.map_err(disk(&index))
-    }
-
-    /// Waits a moment for another git that holds the index.
-    ///
-    /// # Errors
-    /// If it holds it still.
-    pub(crate) fn unlocked(&self) -> Result<()> {
-        let lock = with_suffix(&self.index_file()?, ".lock");
-        for _ in 0..LOOKS_AT_LOCK {
-            if !lock.exists() {
-                return Ok(());
-            }
-            std::thread::sleep(BETWEEN_LOOKS);
-        }
-        Err(Error::Locked(lock))
-    }
-}
-
-/// How often a lock is looked at before it is reported; together about a second.
-const LOOKS_AT_LOCK: u32 = 20;
-
-/// The time between two looks.
-const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
-
-fn with_suffix(path: &Path, suffix: &str) -> std::path::PathBuf {
-    let mut name = path.as_os_str().to_owned();
-    name.push(suffix);
-    name.into()
-}
-
 /// The lower-case forms of a path and of the folders on the way to it.
 fn folded(path: &BStr) -> impl Iterator<Item = Vec<u8>> {
     let lower = path.to_ascii_lowercase();
     let ends: Vec<usize> = lower.find_iter("/").map(|slash| slash + 1).chain([lower.len()]).collect();
     ends.into_iter().map(move |end| lower[..end].to_owned())
-}
-
-/// The items, each with a NUL behind it.
-fn joined<'a>(items: impl IntoIterator<Item = &'a BStr>) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    for item in items {
-        bytes.extend_from_slice(item);
-        bytes.push(0);
-    }
-    bytes
 }

@@ -7,6 +7,7 @@ mod command;
 mod error;
 mod history;
 mod index;
+mod index_change;
 mod layout;
 mod mute;
 mod staged;

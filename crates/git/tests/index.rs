@@ -126,29 +126,62 @@ fn entries_go_and_come_back() {
     let index = repository.index().unwrap();
     let gone = [BStr::new("a"), BStr::new("gauge/level.c")];
     let infos: Vec<_> = gone.iter().map(|path| index.get(path).unwrap().info()).collect();
-    repository.stop_tracking(gone).unwrap();
+    let [saved, new] = ["saved", "new"].map(|name| place.top().join(".git").join(name));
+    std::fs::write(&saved, &before).unwrap();
+    repository.index_without(gone, &new).unwrap();
+    place.agrees();
+    assert!(repository.put_index(&new, |_| true).unwrap() && !repository.put_index(&saved, |_| false).unwrap());
     assert_eq!(repository.index().unwrap().len(), PATHS.len() - 2);
     assert!(place.top().join("a").exists(), "it stays on disk");
     repository.put_entries(infos.iter().map(|info| info.as_bstr())).unwrap();
     place.agrees();
     assert!(place.git(&["status", "--porcelain"]).is_empty());
-    repository.put_index(Some(&before)).unwrap();
-    assert_eq!(std::fs::read(repository.index_file().unwrap()).unwrap(), before);
-    repository.put_index(None).unwrap();
-    assert!(repository.index().unwrap().is_empty() && !repository.index_file().unwrap().exists());
+    // Twice: the second time it is there already.
+    for _ in 0..2 {
+        assert!(repository.put_index(&saved, |_| true).unwrap());
+        assert_eq!(std::fs::read(repository.index_file().unwrap()).unwrap(), before);
+    }
+    assert!(!place.top().join(".git/index.lock").exists());
+}
+
+#[test]
+fn contents_that_nothing_names_any_more_outlast_a_clearing() {
+    let place = filled(&[]);
+    let repository = place.repository();
+    std::fs::write(place.top().join("a"), "staged and nowhere else\n").unwrap();
+    place.git(&["add", "a"]);
+    let info = repository.index().unwrap().get("a".into()).unwrap().info();
+    let blob = info.to_string().split(' ').nth(1).unwrap().to_owned();
+    std::fs::write(place.top().join("a"), "later\n").unwrap();
+    repository.keep_contents("kept", [info.as_bstr()]).unwrap();
+    place.git(&["add", "a"]);
+    place.git(&["gc", "--quiet", "--prune=now"]);
+    assert_eq!(place.git(&["cat-file", "blob", &blob]), b"staged and nowhere else\n");
+    place.git(&["fsck", "--strict"]);
+    repository.let_go_of_contents("kept").unwrap();
+    place.git(&["gc", "--quiet", "--prune=now"]);
+    assert!(Git::at(&place.top()).words(["cat-file", "-e", &blob]).output().is_err());
 }
 
 #[test]
 fn a_lock_or_a_broken_index_is_an_error_that_names_the_file() {
     let place = filled(&[]);
     let repository = place.repository();
-    let lock = place.top().join(".git/index.lock");
+    let (index, lock) = (place.top().join(".git/index"), place.top().join(".git/index.lock"));
+    let new = place.top().join(".git/new");
+    std::fs::copy(&index, &new).unwrap();
     std::fs::write(&lock, "").unwrap();
-    for refused in [repository.put_index(None), repository.stop_tracking([BStr::new("a")])] {
+    for refused in [repository.put_index(&new, |_| true).map(drop), repository.put_entries([BStr::new("a")])] {
         assert!(matches!(refused, Err(Error::Locked(path)) if path == lock));
     }
+    // Another git's lock stays; one that is ours goes.
+    repository.unlock_own(std::slice::from_ref(&new)).unwrap();
+    assert!(lock.exists());
     std::fs::remove_file(&lock).unwrap();
-    std::fs::write(place.top().join(".git/index"), "DIRC nonsense").unwrap();
+    std::fs::hard_link(&new, &lock).unwrap();
+    repository.unlock_own(&[new]).unwrap();
+    assert!(!lock.exists());
+    std::fs::write(index, "DIRC nonsense").unwrap();
     assert!(matches!(repository.index(), Err(Error::BadIndex { .. })));
 }
 

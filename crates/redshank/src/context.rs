@@ -3,6 +3,7 @@
 use crate::cli::{Everywhere, Format};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
+use redshank_core::journal::Journal;
 use redshank_core::settings::Settings;
 use redshank_core::templates::Collection;
 use redshank_core::tree::{Place, Unread};
@@ -101,6 +102,20 @@ impl<'a> Context<'a> {
             resolved.push(b'/');
         }
         Ok(Cow::Owned(resolved))
+    }
+
+    /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
+    pub fn settle(&self, may_change: bool) -> Result<()> {
+        let Ok(journal) = Journal::of(&self.place) else { return Ok(()) };
+        let Some(done) = journal.cut_short()? else { return Ok(()) };
+        let change = format!("change {} ({}) was cut short", done.number, done.command);
+        if may_change {
+            journal.settle()?;
+            anstream::eprintln!("{change}; what it had done is taken back now");
+        } else {
+            anstream::eprintln!("{change}; `redshank undo` takes back what it had done");
+        }
+        Ok(())
     }
 
     /// Whether the answer is for people.

@@ -16,6 +16,9 @@ pub(super) struct Record {
     pub(super) state: Stage,
     /// The files that it wrote.
     pub(super) files: Vec<FileRecord>,
+    /// The files and folders that it moved out of the way.
+    #[serde(default)]
+    pub(super) moved: Vec<MoveRecord>,
     /// What it did to the index.
     pub(super) index: Option<IndexRecord>,
 }
@@ -26,7 +29,8 @@ impl Record {
         let entries = self.index.iter().flat_map(|index| &index.entries);
         // An entry is what git reads back in: mode, object, stage, a tab, the path.
         let names = entries.filter_map(|entry| entry.split_once_str("\t").map(|(_, path)| path.into()));
-        self.files.iter().map(|file| file.path.clone()).chain(names)
+        let moved = self.moved.iter().map(|moved| moved.path.clone());
+        self.files.iter().map(|file| file.path.clone()).chain(names).chain(moved)
     }
 }
 
@@ -51,20 +55,28 @@ pub(super) enum Stage {
 pub(super) struct FileRecord {
     /// Relative to the top.
     pub(super) path: BString,
-    /// The copy of what it held, beside the record; none if there was no file.
+    /// The file itself as it was, beside the record; none if there was none.
     pub(super) saved: Option<String>,
     /// Hash of what was written.
     pub(super) written: String,
-    /// When it had been changed last, in nanoseconds since 1970.
-    pub(super) modified: Option<u64>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct MoveRecord {
+    /// Relative to the top; a folder ends in a slash.
+    pub(super) path: BString,
+    /// Where it went, beside the record.
+    pub(super) saved: String,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
 pub(super) struct IndexRecord {
-    /// The copy of the index file, beside the record; none if there was no index.
-    pub(super) saved: Option<String>,
-    /// Hash of the index file after the change; none while it is being made.
-    pub(super) written: Option<String>,
+    /// The index file as it was, beside the record.
+    pub(super) saved: String,
+    /// The index file that takes its place, beside the record until it has.
+    pub(super) new: String,
+    /// Hash of the new one.
+    pub(super) written: String,
     /// The entries that were taken out, as git reads them back in.
     pub(super) entries: Vec<BString>,
 }

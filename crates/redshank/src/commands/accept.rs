@@ -30,6 +30,7 @@ pub struct Accept {
 
 impl Accept {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(self.write || context.has_somebody())?;
         let place = &context.place;
         if self.until.is_some_and(|until| until < today()) {
             bail!("--until names a day that is past\n  name today or a later one");
@@ -56,7 +57,7 @@ impl Accept {
         if written {
             let writes = vec![(BString::from(settings::FILE), after.into_bytes())];
             match &place.repository {
-                Some(_) => Journal::of(place)?.apply("accept", &Changes { writes, untracked: Vec::new() })?,
+                Some(_) => Journal::of(place)?.apply("accept", &Changes::of_files(writes))?,
                 None => std::fs::write(&path, &writes[0].1).with_context(|| path.display().to_string())?,
             }
         }

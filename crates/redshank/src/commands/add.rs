@@ -106,6 +106,7 @@ impl ReachArgs {
 
 impl Add {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(self.write || context.has_somebody())?;
         if let Some(folder) = &self.contents_of {
             let folder = context.resolve_folder(folder)?;
             if folder.is_empty() {

@@ -54,6 +54,7 @@ fn level(word: &str) -> Result<Level, String> {
 
 impl Check {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(false)?;
         let spinner = ProgressBar::new_spinner().with_message("versions looked into");
         let spinner = spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
         let progress = |versions| spinner.set_position(versions);

@@ -47,6 +47,7 @@ enum Place {
 
 impl Draft {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(self.write || context.has_somebody())?;
         let place = &context.place;
         let tree = Tree::walk(place, &Scope::default())?;
         let all = Collection::of(place)?;

@@ -27,6 +27,7 @@ pub struct Prove {
 
 impl Prove {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(self.write)?;
         if self.record {
             return self.record(context);
         }
@@ -62,7 +63,7 @@ impl Prove {
             let path = context.place.top.join(settings::FILE);
             let before = std::fs::read(&path).unwrap_or_default();
             let after = [before.as_slice(), proposed.as_bytes()].concat();
-            let changes = Changes { writes: vec![(settings::FILE.into(), after)], untracked: Vec::new() };
+            let changes = Changes::of_files(vec![(settings::FILE.into(), after)]);
             Journal::of(&context.place)?.apply("prove --record", &changes)?;
             anstream::eprintln!("added to {}; {} takes it back", settings::FILE, Paint::Type.on("redshank undo"));
         }

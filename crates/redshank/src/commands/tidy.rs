@@ -30,6 +30,7 @@ pub struct Tidy {
 
 impl Tidy {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.settle(self.apply || context.has_somebody())?;
         let place = &context.place;
         if self.apply && place.repository.is_none() {
             let what = "a journal that makes undo possible lies in the git folder";

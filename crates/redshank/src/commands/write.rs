@@ -98,7 +98,7 @@ fn write(context: &Context, command: &str, files: &[Rewrite]) -> Result<()> {
     if place.repository.is_some() {
         let writes: Vec<(BString, Vec<u8>)> =
             files.iter().map(|file| (file.target.path.clone(), file.after.clone())).collect();
-        return Ok(Journal::of(place)?.apply(command, &Changes { writes, untracked: Vec::new() })?);
+        return Ok(Journal::of(place)?.apply(command, &Changes::of_files(writes))?);
     }
     match files {
         // Without a journal nothing may be taken out: what stood there would be gone.

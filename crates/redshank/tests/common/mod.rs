@@ -10,6 +10,8 @@ pub struct Person {
     folder: tempfile::TempDir,
     here: PathBuf,
     settings: Vec<(String, PathBuf)>,
+    /// At which boundary between two steps the program is killed.
+    killed_at: Option<u32>,
 }
 
 /// What a command said.
@@ -50,7 +52,7 @@ impl Person {
         let here = folder.path().canonicalize().unwrap().join("work");
         std::fs::create_dir_all(&here).unwrap();
         std::fs::create_dir_all(folder.path().join("home")).unwrap();
-        Self { folder, here, settings: Vec::new() }
+        Self { folder, here, settings: Vec::new(), killed_at: None }
     }
 
     /// With an empty repository.
@@ -85,6 +87,15 @@ impl Person {
         self.settings.push((name.to_owned(), path));
     }
 
+    /// Runs the program, killed at that boundary between two steps that change the disk. Gives whether it was.
+    pub fn redshank_killed_at(&mut self, number: u32, words: &[&str]) -> bool {
+        self.killed_at = Some(number);
+        let said = self.redshank(words);
+        self.killed_at = None;
+        assert!(said.code == -1 || said.code == 0, "{}", said.err);
+        said.code == -1
+    }
+
     pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {
         let path = self.here.join(path);
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
@@ -101,6 +112,7 @@ impl Person {
         command.env("PATH", std::env::var_os("PATH").unwrap()).env("HOME", self.home());
         command.envs([("GIT_CONFIG_NOSYSTEM", "1"), ("GIT_CEILING_DIRECTORIES", "/"), ("LC_ALL", "C")]);
         command.envs(self.settings.iter().map(|(name, path)| (name, path)));
+        command.envs(self.killed_at.map(|number| ("REDSHANK_KILLED_AT", number.to_string())));
         for who in ["AUTHOR", "COMMITTER"] {
             command.env(format!("GIT_{who}_NAME"), "Nia").env(format!("GIT_{who}_EMAIL"), "nia@tidewatch.example");
         }
