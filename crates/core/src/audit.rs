@@ -51,6 +51,8 @@ pub enum Standing {
         because: &'static str,
         /// What may have been meant.
         mended: BString,
+        /// Its form leaves no doubt.
+        sure: bool,
     },
     /// No path at all can match it.
     Impossible,
@@ -93,6 +95,9 @@ impl Audited {
         }
     }
 }
+
+/// Why git doesn't read a file whose name is a slip away from the right one.
+pub const MISSPELT: &str = "its name is misspelt";
 
 /// A file that looks like an ignore file and that git does not read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -318,7 +323,11 @@ fn missed(tree: &Tree, list: &RuleList, catches: &[Amount], facts: &[Facts]) -> 
         reached(candidates, &looser, &|_| true, &mut |_, found| {
             for nth in found {
                 let (at, because, rule) = of_case[*nth as usize];
-                missed.entry(*at).or_insert_with(|| Standing::Misread { because, mended: rule.text.clone() });
+                missed.entry(*at).or_insert_with(|| Standing::Misread {
+                    because,
+                    mended: rule.text.clone(),
+                    sure: false,
+                });
             }
         });
     }
@@ -327,7 +336,9 @@ fn missed(tree: &Tree, list: &RuleList, catches: &[Amount], facts: &[Facts]) -> 
 
 /// Whether the form of a rule tells that something else was meant.
 fn misread(rule: &Rule) -> Option<Standing> {
-    near::misreadings(rule).next().map(|(because, mended)| Standing::Misread { because, mended })
+    // A protected space at the end was written on purpose, perhaps.
+    let sure = !rule.text.ends_with(b"\\ ");
+    near::misreadings(rule).next().map(|(because, mended)| Standing::Misread { because, mended, sure })
 }
 
 /// How many edits a misspelt name may be away.
@@ -367,5 +378,5 @@ fn why_not_read(place: &Place, entry: &Entry, name: &BStr) -> Option<&'static st
     (!known
         && lower.len().abs_diff(IGNORE_FILE.len()) <= NEAR_NAME
         && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)
-        .then_some("its name is misspelt")
+        .then_some(MISSPELT)
 }

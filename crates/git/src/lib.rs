@@ -11,6 +11,7 @@ mod index_change;
 mod layout;
 mod mute;
 mod staged;
+mod under_way;
 mod versions;
 
 pub use command::Git;
@@ -19,6 +20,7 @@ pub use history::Past;
 pub use index::{Index, Mode, Span, Tracked};
 pub use layout::{Found, Personal, Repository, find, personal_outside};
 pub use staged::{Blobs, Staged};
+pub use under_way::UnderWay;
 pub use versions::{Commit, Version};
 
 /// What every call here gives.

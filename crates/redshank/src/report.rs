@@ -270,6 +270,8 @@ pub struct ChangeOut {
     pub cut_short: bool,
     /// The files that it wrote.
     pub files: Vec<PathOut>,
+    /// The files and folders that it moved out of the way.
+    pub moved: Vec<PathOut>,
     /// How many paths it took out of the index.
     pub untracked: usize,
 }
@@ -283,6 +285,7 @@ impl From<&Done> for ChangeOut {
             undone: done.undone,
             cut_short: done.cut_short,
             files: done.files.iter().map(|file| PathOut::of(file.as_bstr())).collect(),
+            moved: done.moved.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
             untracked: done.untracked,
         }
     }
@@ -633,13 +636,14 @@ pub struct StepOut {
     /// For which path.
     #[serde(flatten)]
     pub path: PathOut,
-    /// The rule that it adds.
+    /// The line that it writes into a file of rules or attributes.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub pattern: Option<String>,
     /// Why.
     pub reason: String,
-    /// The id of the finding that it mends.
-    pub finding: String,
+    /// The id of the finding that it mends; none for what rules keep out already.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub finding: Option<String>,
     /// How many files and bytes it concerns.
     #[serde(flatten)]
     pub amount: Amount,
@@ -657,6 +661,14 @@ pub enum ActOut {
     StopTracking,
     /// It writes a sample without values beside an environment file; `path` is the sample.
     Sample,
+    /// It writes a rule as it was meant.
+    Mend,
+    /// It gives a file the name that was meant; `path` is that name.
+    Rename,
+    /// It adds a line to the attributes at the top.
+    Attribute,
+    /// It moves out of the way what can be made again.
+    Remove,
 }
 
 impl TidyOut {
@@ -664,13 +676,18 @@ impl TidyOut {
     pub fn of(top: &Path, plan: &Plan, applied: bool) -> Self {
         let steps = plan.steps.iter().map(|step| {
             let (act, pattern) = match &step.act {
-                Act::Ignore(pattern) => (ActOut::Ignore, Some(pattern.to_str_lossy().into_owned())),
-                Act::LetIn(pattern) => (ActOut::LetIn, Some(pattern.to_str_lossy().into_owned())),
+                Act::Ignore(pattern) => (ActOut::Ignore, Some(pattern)),
+                Act::LetIn(pattern) => (ActOut::LetIn, Some(pattern)),
+                Act::Mend { with, .. } => (ActOut::Mend, Some(with)),
+                Act::Attribute(line) => (ActOut::Attribute, Some(line)),
                 Act::StopTracking => (ActOut::StopTracking, None),
                 Act::Sample(_) => (ActOut::Sample, None),
+                Act::Rename(_) => (ActOut::Rename, None),
+                Act::Remove { .. } => (ActOut::Remove, None),
             };
+            let pattern = pattern.map(|pattern| pattern.to_str_lossy().into_owned());
             let path = match &step.act {
-                Act::Sample(sample) => sample.as_bstr(),
+                Act::Sample(new) | Act::Rename(new) => new.as_bstr(),
                 _ => step.path.as_bstr(),
             };
             StepOut {

@@ -89,8 +89,28 @@ pub enum Remedy {
     ///
     /// The rule is for the ignore file at the top.
     KeepOut(NewRule),
-    /// A rule that lets it in, for the ignore file at the top.
-    LetIn(NewRule),
+    /// A rule that lets it in.
+    LetIn {
+        /// The folder whose ignore file takes the rule: empty, or with a slash at its end.
+        folder: BString,
+        /// The rule.
+        rule: NewRule,
+    },
+    /// A rule written as it was meant.
+    Mend {
+        /// The ignore file that holds it.
+        file: BString,
+        /// Its line, from 1.
+        line: u32,
+        /// The line as it stands, without its end.
+        from: BString,
+        /// What is to stand there; perhaps several lines.
+        with: BString,
+    },
+    /// The name that was meant.
+    Rename(BString),
+    /// A line for the attributes at the top (gitattributes(5)), as its pattern.
+    Attribute(NewRule),
     /// Something that only a person can do, in words.
     ByHand(String),
 }
@@ -210,6 +230,11 @@ impl Finding {
         Self { remedy: Remedy::KeepOut(NewRule { pattern, reason: reason.into(), remake }), ..self }
     }
 
+    /// Mended by an exception in the ignore file of a folder.
+    pub(crate) fn let_in_by(self, folder: BString, rule: NewRule) -> Self {
+        Self { remedy: Remedy::LetIn { folder, rule }, ..self }
+    }
+
     /// Mended by a person only.
     pub(crate) fn by_hand(self, words: impl Into<String>) -> Self {
         Self { remedy: Remedy::ByHand(words.into()), ..self }
@@ -233,7 +258,13 @@ impl Finding {
                 format!("stop tracking it (it stays on disk) and ignore it with `{pattern}`: redshank tidy")
             }
             Remedy::KeepOut(NewRule { pattern, .. }) => format!("ignore it with `{pattern}`: redshank tidy"),
-            Remedy::LetIn(NewRule { pattern, .. }) => format!("let it in with `{pattern}`: redshank tidy"),
+            Remedy::LetIn { rule: NewRule { pattern, .. }, .. } => format!("let it in with `{pattern}`: redshank tidy"),
+            Remedy::Mend { with, .. } => {
+                let rule = with.lines().next_back().unwrap_or_default().as_bstr();
+                format!("write `{rule}`: redshank tidy")
+            }
+            Remedy::Rename(name) => format!("call it {name}: redshank tidy"),
+            Remedy::Attribute(NewRule { pattern, .. }) => format!("say `{pattern}` in .gitattributes: redshank tidy"),
             Remedy::ByHand(words) => words.clone(),
         };
         match (self.class, self.exposure) {

@@ -47,7 +47,7 @@ fn kind(finding: &Finding) -> Option<Kind> {
     let ours = match &finding.remedy {
         Remedy::KeepOut(rule) => rule.pattern == exactly(path),
         Remedy::ByHand(_) => true,
-        Remedy::LetIn(_) => false,
+        _ => false,
     };
     let kind = (finding.rule.clone(), finding.state, path[..first].into(), path[name_at + ending..].into());
     (single && ours).then_some(kind)

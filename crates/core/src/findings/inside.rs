@@ -2,6 +2,7 @@
 
 use super::claimed::Claimed;
 use super::oversized::POINTER;
+use super::script_ends::{self, Script};
 use super::secret::Secret;
 use super::{Class, Finding, Found, Look, by_content, by_text, secret};
 use crate::Result;
@@ -21,12 +22,16 @@ struct Seen {
     accepted: usize,
     unread: Option<Unread>,
     pointer: Option<BString>,
+    /// It is a script, and how its lines end.
+    script: Option<Script>,
 }
 
 /// What else was seen inside files.
 pub(super) struct Inside {
     /// Files that are pointers into large-file storage.
     pub(super) pointers: HashSet<BString>,
+    /// Scripts whose lines end as their interpreter can't read them.
+    pub(super) scripts: Vec<Script>,
 }
 
 /// How many bytes of a file's start are looked at for what made it.
@@ -41,7 +46,7 @@ pub(super) fn find(look: &Look, claimed: &Claimed) -> Result<(Found, Inside)> {
     let files: Vec<&tree::Entry> =
         look.files().filter(|entry| entry.kind == Kind::File && !kept_out_anyway(entry)).collect();
     let is_claimed = |entry: &tree::Entry| claimed.has(entry) || entry.state == State::Ignored;
-    let (mut pointers, mut known) = (HashSet::new(), HashMap::new());
+    let (mut pointers, mut scripts, mut known) = (HashSet::new(), Vec::new(), HashMap::new());
     let seen = files.into_par_iter().map(|entry| look_into(look, entry, is_claimed(entry)));
     for seen in seen.collect::<Result<Vec<Seen>>>()? {
         found.findings.extend(seen.made);
@@ -49,9 +54,10 @@ pub(super) fn find(look: &Look, claimed: &Claimed) -> Result<(Found, Inside)> {
         found.accepted += seen.accepted;
         found.unread.extend(seen.unread);
         pointers.extend(seen.pointer);
+        scripts.extend(seen.script);
     }
     found.findings.iter_mut().filter(|finding| !finding.also.is_empty()).for_each(name_the_others);
-    Ok((found, Inside { pointers }))
+    Ok((found, Inside { pointers, scripts }))
 }
 
 /// Adds a credential; one of a value that is found elsewhere is another place of that finding.
@@ -94,17 +100,18 @@ fn look_into(look: &Look, entry: &tree::Entry, claimed: bool) -> Result<Seen> {
         let made =
             if claimed { None } else { by_content::finding(entry, &head).or_else(|| by_text::finding(entry, &head)) };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
-        Ok((secret::look_into(entry, &mut head.chain(file)), made, pointer))
+        let script = script_ends::of(entry, &head);
+        Ok((secret::look_into(entry, &mut head.chain(file)), made, pointer, script))
     });
     let nothing: &mut dyn Read = &mut std::io::empty();
-    let (secrets, made, pointer) = match read {
-        Ok((secrets, made, pointer)) => (secrets?, made, pointer),
+    let (secrets, made, pointer, script) = match read {
+        Ok((secrets, made, pointer, script)) => (secrets?, made, pointer, script),
         // Tracked and gone from the disk: there is nothing to read, but its name may tell.
-        Err(error) if error.kind() == ErrorKind::NotFound => (secret::look_into(entry, nothing)?, None, None),
-        Err(error) => (Err(error), None, None),
+        Err(error) if error.kind() == ErrorKind::NotFound => (secret::look_into(entry, nothing)?, None, None, None),
+        Err(error) => (Err(error), None, None, None),
     };
     Ok(match secrets {
-        Ok((secrets, accepted)) => Seen { made, secrets, accepted, unread: None, pointer },
+        Ok((secrets, accepted)) => Seen { made, secrets, accepted, unread: None, pointer, script },
         Err(error) => {
             Seen { unread: Some(Unread { path: path.to_owned(), reason: error.to_string() }), ..Seen::default() }
         }

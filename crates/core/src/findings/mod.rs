@@ -24,6 +24,7 @@ pub mod needed;
 mod nested;
 mod oversized;
 mod reserved;
+mod script_ends;
 mod secret;
 mod tracked_anyway;
 
@@ -196,6 +197,7 @@ fn run(look: &Look, ask: &Ask) -> Result<Found> {
     by_name::find(look, &claimed, &mut found);
     grouped::group(look, &claimed, &mut found);
     oversized::find(look, &claimed, &inside, &mut found)?;
+    script_ends::find(look, &claimed, &inside, &mut found)?;
     found.take(around?);
     tracked_anyway::find(look, &claimed, &mut found)?;
     exposure::fill_in(place, &mut found)?;

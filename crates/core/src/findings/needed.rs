@@ -106,7 +106,10 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
             size: std::fs::metadata(look.place.path(file.path.as_bstr())).ok().map(|found| Bytes(found.len())),
             state: State::Ignored,
             remedy: match &file.shut {
-                None => Remedy::LetIn(file.exception),
+                None => {
+                    let (folder, rule) = file.placed();
+                    Remedy::LetIn { folder, rule }
+                }
                 Some(folder) => Remedy::ByHand(format!(
                     "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
                      or `git add --force` the file"

@@ -2,13 +2,16 @@
 
 use super::claimed::Claimed;
 use super::inside::Inside;
-use super::{Class, Finding, Found, Level, Look};
+use super::{Class, Finding, Found, Level, Look, Remedy};
 use crate::Result;
+use crate::edit::Width;
 use crate::effect::Amount;
+use crate::ignore_file::NewRule;
 use crate::rules::Names;
 use crate::templates::exactly;
 use crate::tree::{Entry, Kind, State};
-use bstr::{BStr, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Case, Rule};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -63,21 +66,42 @@ pub(super) fn file(look: &Look, entry: &Entry) -> Finding {
     } else {
         (Level::Warning, limits.file_warning)
     };
-    let kind = TYPES.iter().find(|row| row.patterns.has(entry.path.as_bstr()));
+    let kind = type_of(entry);
+    let stored_here = look.place.repository.as_ref().is_some_and(|repository| repository.stores_large_files);
     let (kind, reason) = match kind {
         Some(row) if row.store => (
             format!("{}, which belongs in large-file storage; ", row.title),
-            "too large for git; large-file storage takes it",
+            "too large for git; once Git LFS is set up, take this rule out, and `redshank tidy` sends it to large-file storage",
         ),
         Some(row) => (format!("{}; ", row.title), "too large for git"),
         None => (String::new(), "too large for git; keep it in a store for large files"),
     };
     let message = format!("{kind}over the limit of {limit}; every clone would carry it for ever");
-    Finding::on(entry, Class::Oversized, "file", level, message).kept_out_by(
-        exactly(entry.path.as_bstr()),
-        reason,
-        None,
-    )
+    let made = Finding::on(entry, Class::Oversized, "file", level, message);
+    if stored_here && type_of(entry).is_some_and(|row| row.store) {
+        let pattern = [attribute_pattern(look, entry).as_slice(), b" filter=lfs diff=lfs merge=lfs -text"].concat();
+        let reason = "large files of which git keeps a pointer only (Git LFS)".to_owned();
+        let remedy = Remedy::Attribute(NewRule { pattern: pattern.into(), reason, remake: None });
+        return Finding { remedy, ..made };
+    }
+    made.kept_out_by(exactly(entry.path.as_bstr()), reason, None)
+}
+
+fn type_of(entry: &Entry) -> Option<&'static Type> {
+    TYPES.iter().find(|row| row.patterns.has(entry.path.as_bstr()))
+}
+
+/// What to call a file by in the attributes: all files of its type, but only itself where git holds others of them whole
+/// already, which would seem changed.
+fn attribute_pattern(look: &Look, entry: &Entry) -> BString {
+    let path = entry.path.as_bstr();
+    let of_type = Width::Type.pattern(path).filter(|pattern| {
+        let others = look.tree.in_state(State::Tracked).filter(|other| other.path != entry.path);
+        let rule = Rule::parse(pattern, 1, Case::Sensitive);
+        !others.into_iter().any(|other| rule.matches(other.path.as_bstr(), false))
+    });
+    // White space ends a pattern there (gitattributes(5)).
+    of_type.unwrap_or_else(|| exactly(path)).replace(" ", "[[:space:]]").into()
 }
 
 /// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder above one that is found.

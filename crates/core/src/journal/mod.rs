@@ -68,6 +68,8 @@ pub struct Done {
     pub cut_short: bool,
     /// The files written.
     pub files: Vec<BString>,
+    /// Those of them that were not there before.
+    pub created: Vec<BString>,
     /// The files and folders moved out of the way; a folder ends in a slash.
     pub moved: Vec<BString>,
     /// How many paths were taken out of the index.
@@ -76,6 +78,7 @@ pub struct Done {
 
 impl Done {
     fn of(number: u32, record: &Record) -> Self {
+        let created = record.files.iter().filter(|file| file.saved.is_none());
         Self {
             number,
             time: record.time,
@@ -83,6 +86,7 @@ impl Done {
             command: record.command.clone(),
             cut_short: record.state == Stage::Begun,
             files: record.files.iter().map(|file| file.path.clone()).collect(),
+            created: created.map(|file| file.path.clone()).collect(),
             moved: record.moved.iter().map(|moved| moved.path.clone()).collect(),
             untracked: record.index.as_ref().map_or(0, |index| index.entries.len()),
         }

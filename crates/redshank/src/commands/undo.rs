@@ -89,7 +89,8 @@ fn list(context: &Context, changes: &[Done]) -> Result<ExitCode> {
             (false, true) => "cut short",
             (false, false) => "",
         };
-        let what = written.into_iter().chain(untracked).collect::<Vec<_>>().join(", ");
+        let moved = change.moved.iter().map(|path| format!("{} moved away", shown(path.as_bstr())));
+        let what = written.into_iter().chain(moved).chain(untracked).collect::<Vec<_>>().join(", ");
         let command = format!("{} {standing}", change.command);
         table.row([
             change.number.to_string().into(),
@@ -115,7 +116,12 @@ fn text(change: &Done) -> String {
         text += &format!("  {}\n", Paint::Warn.on("it was cut short"));
     }
     for file in &change.files {
-        text += &format!("  {} gets back what it held\n", shown(file.as_bstr()));
+        let how =
+            if change.created.contains(file) { "goes; it was not there before" } else { "gets back what it held" };
+        text += &format!("  {} {how}\n", shown(file.as_bstr()));
+    }
+    for path in &change.moved {
+        text += &format!("  {} comes back\n", shown(path.as_bstr()));
     }
     if change.untracked > 0 {
         text += &format!("  {} tracked again\n", files(change.untracked as u64));

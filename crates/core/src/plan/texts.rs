@@ -1,0 +1,113 @@
+//! The files that a plan writes, from what they hold now.
+
+use crate::Result;
+use crate::disk::read_if_there;
+use crate::ignore_file::{NewRule, Section, with_section};
+use crate::rules::IGNORE_FILE;
+use crate::tree::{Overlay, Place};
+use bstr::{BStr, BString, ByteSlice};
+use std::collections::BTreeMap;
+
+pub(super) struct Texts<'a> {
+    place: &'a Place,
+    files: BTreeMap<BString, Text>,
+}
+
+#[derive(Default)]
+struct Text {
+    before: Vec<u8>,
+    /// Lines that are to read otherwise, by their number from 1.
+    mended: BTreeMap<u32, BString>,
+    /// Lines to add.
+    rules: Vec<NewRule>,
+    is_new: bool,
+}
+
+impl Text {
+    fn after(&self) -> Vec<u8> {
+        let mut text = self.before.clone();
+        if !self.mended.is_empty() {
+            let lines = (1..).zip(self.before.lines_with_terminator());
+            let mended = lines.map(|(number, line)| match self.mended.get(&number) {
+                Some(with) => [with.as_slice(), &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..]].concat(),
+                None => line.to_vec(),
+            });
+            text = mended.collect::<Vec<_>>().concat();
+        }
+        if !self.rules.is_empty() {
+            text = with_section(&text, &Section::new("tidy".to_owned(), self.rules.clone()), None);
+        }
+        text
+    }
+
+    fn is_changed(&self) -> bool {
+        self.is_new || !self.mended.is_empty() || !self.rules.is_empty()
+    }
+}
+
+impl<'a> Texts<'a> {
+    pub(super) fn of(place: &'a Place) -> Self {
+        Self { place, files: BTreeMap::new() }
+    }
+
+    /// The file as it stands, read when it is first asked for.
+    fn file(&mut self, path: &BStr) -> Result<&mut Text> {
+        if !self.files.contains_key(path) {
+            let before = match folder_of_rules(path) {
+                Some(folder) => self.place.ignore_file(folder)?,
+                None => read_if_there(&self.place.path(path))?,
+            };
+            self.files.insert(path.to_owned(), Text { before: before.unwrap_or_default(), ..Text::default() });
+        }
+        Ok(self.files.entry(path.to_owned()).or_default())
+    }
+
+    /// Adds a line to a file, unless this plan has added it already. Gives whether it did.
+    pub(super) fn add(&mut self, path: &BStr, rule: NewRule) -> Result<bool> {
+        let file = self.file(path)?;
+        let is_new = !file.rules.iter().any(|known| known.pattern == rule.pattern);
+        if is_new {
+            file.rules.push(rule);
+        }
+        Ok(is_new)
+    }
+
+    /// Whether a line stands in a file already.
+    pub(super) fn has_line(&mut self, path: &BStr, line: &BStr) -> Result<bool> {
+        Ok(self.file(path)?.before.lines().any(|known| known.trim() == line.as_bytes()))
+    }
+
+    /// Writes a line anew; its end stays.
+    pub(super) fn mend(&mut self, path: &BStr, line: u32, with: BString) -> Result<()> {
+        self.file(path)?.mended.insert(line, with);
+        Ok(())
+    }
+
+    /// Writes a new file.
+    pub(super) fn put(&mut self, path: BString, before: Vec<u8>) {
+        self.files.insert(path, Text { before, is_new: true, ..Text::default() });
+    }
+
+    pub(super) fn writes_anew(&self, path: &BStr) -> bool {
+        self.files.get(path).is_some_and(|file| file.is_new)
+    }
+
+    /// The ignore files among them, as they are to be.
+    pub(super) fn overlay(&self) -> Overlay {
+        let rules =
+            self.files.iter().filter(|(path, file)| file.is_changed() && folder_of_rules(path.as_bstr()).is_some());
+        rules.map(|(path, file)| (path.clone(), file.after())).collect()
+    }
+
+    /// All of them that change, as they are to be.
+    pub(super) fn writes(&self) -> Vec<(BString, Vec<u8>)> {
+        let changed = self.files.iter().filter(|(_, file)| file.is_changed());
+        changed.map(|(path, file)| (path.clone(), file.after())).collect()
+    }
+}
+
+/// The folder of an ignore file, by its path; nothing for another file.
+fn folder_of_rules(path: &BStr) -> Option<&BStr> {
+    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+    (&path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
+}
