@@ -238,6 +238,25 @@ fn a_change_that_cannot_be_saved_is_not_made() {
 }
 
 #[test]
+fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
+    let ground = Ground::new();
+    ground.write(".gitignore", "mine\n");
+    ground.write("uplink.log", "1");
+    ground.write("target/x", "1");
+    ground.git(&["add", "uplink.log"]);
+    let before = ground.snapshot();
+    let changes = Changes {
+        writes: vec![(".gitignore".into(), b"theirs\n".to_vec())],
+        moved: vec!["target/".into(), "gone meanwhile/".into()],
+        untracked: vec!["uplink.log".into()],
+    };
+    let error = Journal::of(&ground.place()).unwrap().apply("tidy", &changes).unwrap_err();
+    assert!(error.to_string().contains("gone meanwhile"), "{error}");
+    assert!(ground.snapshot() == before);
+    assert!(matches!(ground.undo(), Err(Error::NothingToUndo)));
+}
+
+#[test]
 fn permissions_and_times_come_back() {
     use std::os::unix::fs::PermissionsExt;
     let ground = Ground::new();

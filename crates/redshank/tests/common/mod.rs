@@ -96,6 +96,40 @@ impl Person {
         said.code == -1
     }
 
+    /// Runs the program where no file may become larger than so many KiB, as on a disk that is almost full.
+    pub fn redshank_with_room_for(&self, kib: u32, words: &[&str]) -> Said {
+        let mut command = self.command("bash");
+        // Without the trap, the system would end the program instead of refusing.
+        command.args([
+            "-c",
+            "trap '' XFSZ; ulimit -f $0; exec \"$@\"",
+            &kib.to_string(),
+            env!("CARGO_BIN_EXE_redshank"),
+        ]);
+        Said::of(&command.args(words).output().unwrap())
+    }
+
+    /// Runs the program as somebody who may read everything here and write nothing, as on a disk that is read only.
+    pub fn redshank_that_may_only_read(&self, words: &[&str]) -> Said {
+        let everything = self.folder.path().to_str().unwrap();
+        let program = self.folder.path().join("redshank");
+        std::fs::copy(env!("CARGO_BIN_EXE_redshank"), &program).unwrap();
+        let run =
+            |program: &str, words: &[&str]| assert!(Command::new(program).args(words).status().unwrap().success());
+        run("chmod", &["-R", "a+rX,a-w", everything]);
+        let is_root = Said::of(&Command::new("id").arg("-u").output().unwrap()).out.trim() == "0";
+        let other =
+            if is_root { &["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"][..] } else { &["env"] };
+        let mut command = self.command(other[0]);
+        command.args(&other[1..]).arg(program).args(words);
+        for (name, value) in [("COUNT", "1"), ("KEY_0", "safe.directory"), ("VALUE_0", "*")] {
+            command.env(format!("GIT_CONFIG_{name}"), value);
+        }
+        let said = Said::of(&command.output().unwrap());
+        run("chmod", &["-R", "u+w", everything]);
+        said
+    }
+
     pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {
         let path = self.here.join(path);
         std::fs::create_dir_all(path.parent().unwrap()).unwrap();
