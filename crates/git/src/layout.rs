@@ -52,7 +52,12 @@ pub fn find(folder: &Path) -> Result<Found> {
         return Err(no_folder(std::io::ErrorKind::NotADirectory.into()));
     }
     let asked = ["rev-parse", "--path-format=absolute", "--show-toplevel", "--git-dir", "--git-common-dir"];
-    let lines = match Git::at(folder).words(asked).output() {
+    // Both questions at once: each takes as long as starting git does.
+    let (lines, config) = std::thread::scope(|scope| {
+        let config = scope.spawn(|| Config::read(folder));
+        (Git::at(folder).words(asked).output(), config.join())
+    });
+    let lines = match lines {
         Ok(lines) => lines,
         Err(Error::Refused { said, .. }) if said.contains("not a git repository") => {
             return Ok(Found::Folder(folder.canonicalize().map_err(no_folder)?));
@@ -65,7 +70,7 @@ pub fn find(folder: &Path) -> Result<Found> {
     let mut folders = lines.lines().map(|line| line.to_path_lossy().into_owned());
     let mut next = || folders.next().ok_or_else(|| Error::NoWorkTree(folder.into()));
     let (top, git_folder, common_folder) = (next()?, next()?, next()?);
-    let config = Config::read(&top)?;
+    let config = config.unwrap_or_else(|_| Config::read(&top))?;
     Ok(Found::Repository(Box::new(Repository {
         ignores_case: config.is_set("core.ignorecase"),
         personal: config.personal(&top)?,

@@ -8,7 +8,7 @@ use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ops::Range;
-use std::sync::LazyLock;
+use std::sync::{LazyLock, OnceLock};
 
 /// A row of the table as it is written.
 #[derive(Deserialize)]
@@ -72,7 +72,9 @@ pub(super) struct FileRow {
 pub(super) struct Format {
     pub(super) name: String,
     pub(super) title: String,
-    pub(super) pattern: Regex,
+    /// As it is written, and ready once it was wanted: most files make few of them ready.
+    written: String,
+    ready: OnceLock<Result<Regex, String>>,
     pub(super) proof: Proof,
     pub(super) only: Option<Kind>,
     by: By,
@@ -114,9 +116,7 @@ impl Formats {
                 (None, Some(pattern), by) => (pattern, by),
                 _ => return Err(format!("{name}: either a token or a pattern").into()),
             };
-            // Credentials are ASCII; bytes are quicker to match than characters.
-            let pattern = RegexBuilder::new(&pattern).unicode(false).build()?;
-            formats.push(Format { pattern, name, title, proof, only, by });
+            formats.push(Format { written: pattern, ready: OnceLock::new(), name, title, proof, only, by });
         }
         Ok(Self { formats, keywords: Keywords::new(keywords), owners, files: table.file, kinds: table.kinds })
     }
@@ -154,6 +154,17 @@ impl Formats {
 const LINE_REACH: usize = 1000;
 
 impl Format {
+    /// Its pattern, ready to be tried.
+    ///
+    /// # Errors
+    /// If it isn't one; the tests see to it that this does not happen.
+    pub(super) fn pattern(&self) -> std::io::Result<&Regex> {
+        // Credentials are ASCII; bytes are quicker to match than characters.
+        let build = || RegexBuilder::new(&self.written).unicode(false).build().map_err(|error| error.to_string());
+        let ready = self.ready.get_or_init(build).as_ref();
+        ready.map_err(|said| std::io::Error::other(format!("the credential format {}: {said}", self.name)))
+    }
+
     /// What the pattern is tried on for a keyword there.
     fn place(&self, text: &[u8], keyword: &Range<usize>) -> Range<usize> {
         let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
@@ -181,6 +192,13 @@ mod tests {
     /// What stands around the form of a token.
     const ALONE: (&str, &str) = (r"\A(?P<secret>", r")(?:[^A-Za-z0-9_-]|\z)");
 
+    #[test]
+    fn every_pattern_can_be_made_ready() {
+        for format in &Formats::get().unwrap().formats {
+            format.pattern().unwrap();
+        }
+    }
+
     /// Random values of every row whose value stands alone pass; the same with one character repeated, as placeholders
     /// have it, don't.
     #[test]
@@ -190,7 +208,7 @@ mod tests {
         let (mut rows, mut missed) = (0, Vec::new());
         for format in formats.formats.iter().filter(|format| !matches!(format.proof, Proof::Crc32Base62 | Proof::Form))
         {
-            let pattern = format.pattern.as_str();
+            let pattern = format.pattern().unwrap().as_str();
             let Some(inner) = pattern.strip_prefix(ALONE.0).and_then(|rest| rest.strip_suffix(ALONE.1)) else {
                 continue;
             };
@@ -203,7 +221,7 @@ mod tests {
                     let suspected = formats.suspected(text.as_bytes(), &[]);
                     let of_it = suspected.iter().filter(|(other, _)| other.name == format.name);
                     of_it.flat_map(|(_, places)| places).any(|place| {
-                        let found = format.pattern.captures(&text.as_bytes()[place.clone()]);
+                        let found = format.pattern().unwrap().captures(&text.as_bytes()[place.clone()]);
                         found.is_some_and(|found| format.proof.holds(found.name("secret").unwrap().as_bytes(), None))
                     })
                 };

@@ -85,7 +85,7 @@ fn windows<'f>(
                 let secret = Secret::new(&window[span]);
                 hits.push(Hit { format, line, secret, is_the_file: offset + start == 0, accepted });
             }
-        });
+        })?;
         if read < WINDOW {
             hits.sort_by_key(|hit| hit.line);
             return Ok(hits);
@@ -103,12 +103,13 @@ fn look<'f>(
     formats: &'f Formats,
     kinds: &[Kind],
     take: &mut dyn FnMut(&'f Format, std::ops::Range<usize>, usize),
-) {
+) -> std::io::Result<()> {
     let mut seen: Vec<std::ops::Range<usize>> = Vec::new();
     for (format, places) in formats.suspected(text, kinds) {
         // Most lines with a keyword hold nothing; telling so is much quicker than finding the parts of a match.
-        for place in places.into_iter().filter(|place| format.pattern.is_match(&text[place.clone()])) {
-            for found in format.pattern.captures_iter(&text[place.clone()]) {
+        let pattern = format.pattern()?;
+        for place in places.into_iter().filter(|place| pattern.is_match(&text[place.clone()])) {
+            for found in pattern.captures_iter(&text[place.clone()]) {
                 let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
                     continue;
                 };
@@ -125,4 +126,5 @@ fn look<'f>(
             }
         }
     }
+    Ok(())
 }
