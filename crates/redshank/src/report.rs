@@ -4,12 +4,11 @@ use base64::Engine;
 use bstr::{BStr, ByteSlice};
 use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::{Amount, Effect};
-use redshank_core::findings::needed::Swallowed;
 use redshank_core::findings::{Class, Exposure, Finding, Level, Past};
 use redshank_core::journal::Done;
 use redshank_core::mute::Muted;
 use redshank_core::plan::{Act, Plan};
-use redshank_core::rehearse::Left;
+use redshank_core::rehearse::{Left, Missing};
 use redshank_core::rules::Reach;
 use redshank_core::size::Bytes;
 use redshank_core::templates::Confidence;
@@ -151,28 +150,29 @@ pub struct RehearseOut {
     pub root: String,
     /// What the clone holds; none where the run was here.
     pub clone: Option<Amount>,
-    /// What it would lack: needed, and kept out.
-    pub missing: Vec<SwallowedOut>,
+    /// What it would lack: needed, here, and not in it.
+    pub missing: Vec<MissingOut>,
     /// The run, if there was one.
     pub run: Option<RunOut>,
 }
 
-/// A needed file that a rule keeps out.
+/// A file or folder that is needed and would not be in the clone.
 #[derive(Serialize, JsonSchema)]
-pub struct SwallowedOut {
+pub struct MissingOut {
     /// Which.
     #[serde(flatten)]
     pub path: PathOut,
     /// Why it is needed.
     pub reason: String,
-    /// The rule that keeps it out.
-    pub rule: String,
+    /// The rule that keeps it out; none if it is only not staged.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub rule: Option<String>,
 }
 
-impl From<&Swallowed<'_>> for SwallowedOut {
-    fn from(file: &Swallowed) -> Self {
-        let rule = file.ruling.rule().text.to_string();
-        Self { path: PathOut::of(file.path.as_bstr()), reason: file.needed.reason.clone(), rule }
+impl From<&Missing> for MissingOut {
+    fn from(file: &Missing) -> Self {
+        let rule = file.ruling.as_ref().map(|ruling| ruling.rule().text.to_string());
+        Self { path: PathOut::of(file.path.as_bstr()), reason: file.reason.clone(), rule }
     }
 }
 

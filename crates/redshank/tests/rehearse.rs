@@ -110,3 +110,49 @@ fn a_linked_tree_and_a_repository_without_a_commit_are_rehearsed_too() {
     assert_eq!((&report["clone"]["files"], &report["run"]["exit_code"]), (&json!(2), &json!(0)));
     assert_eq!(nia.git(&["status", "--porcelain"]).out, "?? b.txt\n");
 }
+
+#[test]
+fn what_files_of_the_commit_refer_to_and_a_clone_would_lack_is_told() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "local.h\n/parts/kiosk/\n*.mk\n/target/\n");
+    nia.writes("Cargo.toml", "[workspace]\nmembers = ['gauge', 'parts/kiosk']\n");
+    nia.writes("gauge/Cargo.toml", "[package]\nname = 'gauge'\n");
+    nia.writes("parts/kiosk/Cargo.toml", "[package]\nname = 'kiosk'\n");
+    nia.writes("level.c", "#include \"local.h\"\n#include \"elsewhere.h\"\n#include \"target/made.h\"\n");
+    nia.writes("local.h", "");
+    nia.writes("target/made.h", "a build makes it again");
+    nia.writes("Makefile", "include rules.mk\n-include own.mk\n");
+    nia.writes("rules.mk", "");
+    nia.writes("own.mk", "");
+    let missing = |words: &[&str]| {
+        let report = rehearsed(&nia, words);
+        let each = report["missing"].as_array().unwrap().clone();
+        each.iter().map(|m| (m["path"].as_str().unwrap().to_owned(), m["rule"].clone())).collect::<Vec<_>>()
+    };
+    let out = |path: &str, rule: &str| (path.to_owned(), json!(rule));
+    assert_eq!(
+        missing(&[]),
+        [out("local.h", "local.h"), out("parts/kiosk/", "/parts/kiosk/"), out("rules.mk", "*.mk")]
+    );
+    let said = nia.redshank(&["rehearse"]);
+    assert_eq!(said.code, 1);
+    assert!(said.out.contains("Makefile refers to it: rules that it includes"), "{}", said.out);
+    // With only a part staged, the rest is missing, too.
+    nia.git(&["add", "Cargo.toml"]);
+    let staged = missing(&["--staged"]);
+    assert_eq!(staged, [("gauge/".to_owned(), Value::Null), out("parts/kiosk/", "/parts/kiosk/")]);
+}
+
+#[test]
+fn a_template_is_made_of_what_a_run_created() {
+    let nia = gauge();
+    assert_eq!(nia.redshank(&["templates", "new", "level", "--from-run"]).code, 2, "nothing was rehearsed yet");
+    nia.redshank(&["rehearse", "-q", "--", "sh", "-c", "./run; touch 'a b.log'"]);
+    let said = nia.redshank(&["templates", "new", "level", "--from-run", "--write"]).fine();
+    assert!(said.out.contains("level.toml"), "{}", said.out);
+    let shown = nia.redshank(&["templates", "show", "level"]).fine();
+    for rule in ["/out/", "/deep/new/", "/level.cache", "/a b.log"] {
+        assert!(shown.out.contains(rule), "{rule}: {}", shown.out);
+    }
+    assert!(shown.out.contains("made by `sh -c './run; touch"), "{}", shown.out);
+}

@@ -19,6 +19,7 @@ pub use fit::{exactly, fit};
 pub use format::{
     Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat, Template, TemplateRule, Variant,
 };
+pub(crate) use outputs::setting;
 pub use proof::{Failure, prove};
 pub use recognise::{KnownPlace, Project, Survey, recognise};
 pub use start::started;

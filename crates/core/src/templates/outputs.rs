@@ -8,17 +8,25 @@ use serde_json::Value;
 /// settings file lies: empty, or with a slash at its end. A path that leads out of the repository, holds a variable, or
 /// would be the settings' own folder or one above it, is not taken.
 pub(super) fn named(output: &Output, folder: &BStr, text: &str) -> Vec<BString> {
-    let values = match output.format {
-        SettingFormat::Json => json5::from_str(text).map(|value| at(&value, &output.key)).unwrap_or_default(),
-        SettingFormat::Toml => toml::from_str(text).map(|value| at(&value, &output.key)).unwrap_or_default(),
-        SettingFormat::Ini => ini_value(text, &output.key).into_iter().collect(),
-        SettingFormat::Text => by_expression(text, &output.key),
-    };
-    values.iter().filter_map(|value| resolved(value, folder, output.is_file)).collect()
+    setting(output.format, &output.key, folder, text, output.is_file)
 }
 
-/// The texts at a path of keys; `*` stands for any key.
+/// The same for any setting: its syntax, and where it stands (see [`Output::key`]).
+pub(crate) fn setting(format: SettingFormat, key: &str, folder: &BStr, text: &str, is_file: bool) -> Vec<BString> {
+    let values = match format {
+        SettingFormat::Json => json5::from_str(text).map(|value| at(&value, key)).unwrap_or_default(),
+        SettingFormat::Toml => toml::from_str(text).map(|value| at(&value, key)).unwrap_or_default(),
+        SettingFormat::Ini => ini_value(text, key).into_iter().collect(),
+        SettingFormat::Text => by_expression(text, key),
+    };
+    values.iter().filter_map(|value| resolved(value, folder, is_file)).collect()
+}
+
+/// The texts at a path of keys, also in lists; `*` stands for any key.
 fn at(value: &Value, keys: &str) -> Vec<String> {
+    if let Value::Array(items) = value {
+        return items.iter().flat_map(|item| at(item, keys)).collect();
+    }
     let (key, rest) = keys.split_once('.').map_or((keys, None), |(key, rest)| (key, Some(rest)));
     let found: Vec<&Value> = match value {
         Value::Object(map) if key == "*" => map.values().collect(),
@@ -27,7 +35,15 @@ fn at(value: &Value, keys: &str) -> Vec<String> {
     };
     match rest {
         Some(rest) => found.into_iter().flat_map(|inner| at(inner, rest)).collect(),
-        None => found.into_iter().filter_map(|value| value.as_str().map(str::to_owned)).collect(),
+        None => found.into_iter().flat_map(texts).map(str::to_owned).collect(),
+    }
+}
+
+/// A text, or the texts of a list.
+fn texts(value: &Value) -> Vec<&str> {
+    match value {
+        Value::Array(items) => items.iter().filter_map(Value::as_str).collect(),
+        other => other.as_str().into_iter().collect(),
     }
 }
 

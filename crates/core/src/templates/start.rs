@@ -10,11 +10,12 @@ use redshank_pattern::{Case, Line, lines};
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 /// The text of a template file with the rules of an ignore file. Each rule's reason is the comment above it; its example
-/// is a path that it ignores. `origin` is the ignore file's name.
+/// is a path that it ignores. `origin` is the ignore file's name. `remake` is the command that makes again what the rules
+/// keep out, if one does.
 ///
 /// # Errors
 /// If a pattern can't be in a template, or the name is none.
-pub fn started(name: &str, origin: &str, contents: &[u8]) -> Result<String> {
+pub fn started(name: &str, origin: &str, contents: &[u8], remake: Option<&str>) -> Result<String> {
     let mut document = DocumentMut::new();
     document["name"] = value(name);
     document["title"] = value(format!("From {origin}"));
@@ -33,10 +34,17 @@ pub fn started(name: &str, origin: &str, contents: &[u8]) -> Result<String> {
             continue;
         }
         let reason = match comment.join(" ").trim() {
-            "" => format!("from {origin}, line {}", line.number),
+            "" => match remake {
+                Some(command) => format!("made by `{command}`"),
+                None => format!("from {origin}, line {}", line.number),
+            },
             words => words.to_owned(),
         };
-        rules.push(rule(&text, &reason));
+        let mut rule = rule(&text, &reason);
+        if let Some(command) = remake {
+            rule["remake"] = value(command);
+        }
+        rules.push(rule);
     }
     document["rule"] = Item::ArrayOfTables(rules);
     let mut template: Template = crate::toml_file::read(&document.to_string(), origin.as_ref())?;

@@ -1,15 +1,14 @@
 use super::found;
 use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, files, shown};
-use crate::report::{LeftOut, RehearseOut, RunOut, SwallowedOut, root};
+use crate::report::{LeftOut, MissingOut, RehearseOut, RunOut, root};
 use crate::{put, putln};
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_core::findings::needed::{Swallowed, swallowed};
-use redshank_core::rehearse::{Before, Clone, Left};
+use redshank_core::rehearse::{Before, Clone, Left, Missing, missing};
 use redshank_core::templates::recognise;
-use redshank_core::tree::{Overlay, Place, Scope, Tree};
+use redshank_core::tree::{Place, Scope, Tree};
 use std::ffi::OsString;
 use std::os::fd::AsFd;
 use std::path::Path;
@@ -43,7 +42,7 @@ impl Rehearse {
         let tree = Tree::walk(place, &Scope::default())?;
         let collection = context.collection()?;
         let survey = recognise(place, &tree, &collection);
-        let missing = swallowed(place, &tree, &survey.projects, Overlay::new())?;
+        let missing = missing(place, &tree, &survey, self.staged)?;
         let clone = if self.here { None } else { Some(Clone::of(place, self.staged)?) };
         if let (Some(clone), true) = (&clone, context.for_people() && !context.asked.quiet) {
             let holds = format!("{}, {}", files(clone.amount.files), clone.amount.size);
@@ -66,7 +65,7 @@ impl Rehearse {
                 schema: "redshank.rehearse/1",
                 root: root(&place.top),
                 clone: clone.as_ref().map(|clone| clone.amount),
-                missing: missing.iter().map(SwallowedOut::from).collect(),
+                missing: missing.iter().map(MissingOut::from).collect(),
                 run: ran.as_ref().map(|ran| RunOut {
                     exit_code: ran.code,
                     seconds: ran.time.as_secs_f64(),
@@ -95,8 +94,7 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
         // Our own answer has the standard output to itself.
         command.stdout(Stdio::from(std::io::stderr().as_fd().try_clone_to_owned()?));
     } else if !context.asked.quiet {
-        let typed = std::iter::once(program).chain(words).map(|word| word.to_string_lossy()).collect::<Vec<_>>();
-        putln!("\n{}", Paint::Type.on(format!("$ {}", typed.join(" "))))?;
+        putln!("\n{}", Paint::Type.on(format!("$ {}", typed(program, words))))?;
     }
     let start = Instant::now();
     let status = command.status().with_context(|| format!("{} can't be run", program.to_string_lossy()));
@@ -105,16 +103,25 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
         Err(error) => bail!("{error:#}\n  name a program that is on the PATH, or by its path in the clone"),
     };
     let time = start.elapsed();
-    Ok(Ran { code: status.code(), time, left: before.since(place)? })
+    let left = before.since(place)?;
+    left.remember(&context.place, &typed(program, words))?;
+    Ok(Ran { code: status.code(), time, left })
 }
 
-fn text_of_missing(missing: &[Swallowed]) -> String {
+/// A command as a person would type it.
+fn typed(program: &OsString, words: &[OsString]) -> String {
+    shell_words::join(std::iter::once(program).chain(words).map(|word| word.to_string_lossy()))
+}
+
+fn text_of_missing(missing: &[Missing]) -> String {
     let mut text = String::new();
     for file in missing {
-        let by =
-            format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.rule().text);
+        let by = match &file.ruling {
+            Some(by) => format!("kept out by {}, line {}: `{}`", by.source().shown, by.rule().line, by.rule().text),
+            None => "not staged".to_owned(),
+        };
         let path = Paint::Head.on(shown(file.path.as_bstr()));
-        text += &format!("{}  {path}  {}; kept out by {by}\n", Paint::Warn.on("missing"), file.needed.reason);
+        text += &format!("{}  {path}  {}; {by}\n", Paint::Warn.on("missing"), file.reason);
     }
     text
 }

@@ -5,6 +5,7 @@ use crate::render::Paint;
 use crate::{put, putln};
 use anyhow::{Context as _, Result, bail};
 use clap::{Args, ValueEnum};
+use redshank_core::rehearse::remembered;
 use redshank_core::templates::{self, TEAM_FOLDER};
 use std::io::Write;
 use std::path::PathBuf;
@@ -15,8 +16,11 @@ pub struct New {
     /// Its name: small letters, digits and `-`
     name: String,
     /// The ignore file whose rules it is to have
-    #[arg(long, value_name = "FILE")]
-    from: PathBuf,
+    #[arg(long, value_name = "FILE", required_unless_present = "from_run")]
+    from: Option<PathBuf>,
+    /// Take the rules for what the last `redshank rehearse` run created
+    #[arg(long, conflicts_with = "from")]
+    from_run: bool,
     /// Who is to have it
     #[arg(long = "for", value_enum, default_value_t = Owner::Team)]
     owner: Owner,
@@ -35,9 +39,19 @@ enum Owner {
 
 impl New {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        let contents = std::fs::read(&self.from).with_context(|| self.from.display().to_string())?;
-        let origin = self.from.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-        let text = templates::started(&self.name, &origin, &contents)?;
+        let text = match &self.from {
+            Some(from) => {
+                let contents = std::fs::read(from).with_context(|| from.display().to_string())?;
+                let origin = from.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+                templates::started(&self.name, &origin, &contents, None)?
+            }
+            None => {
+                let run = remembered(&context.place)?;
+                let (command, rules) =
+                    run.context("nothing was rehearsed here yet\n  `redshank rehearse -- COMMAND` first")?;
+                templates::started(&self.name, &format!("a run of {command}"), &rules, Some(&command))?
+            }
+        };
         let folder = match self.owner {
             Owner::Team => context.place.top.join(TEAM_FOLDER),
             Owner::Personal => templates::personal_folder().context("no home folder is known\n  set HOME")?,

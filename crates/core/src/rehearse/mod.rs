@@ -1,14 +1,19 @@
 //! What a clone of the next commit would hold, and what a command leaves behind that runs there.
 
+use crate::disk::{private_folder, read_if_there, replace};
 use crate::effect::Amount;
 use crate::rules::Ruling;
-use crate::templates::exactly;
+use crate::templates::{exactly, fit};
 use crate::tree::{Depth, Entry, Kind, Place, Scope, State, Tree};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
+
+mod missing;
+
+pub use missing::{Missing, missing};
 
 /// A clone of the next commit, in a folder of its own that goes with it.
 pub struct Clone {
@@ -120,6 +125,44 @@ fn stamp(top: &Path, entry: &Entry) -> (u64, Option<SystemTime>) {
     let is_file = entry.kind == Kind::File;
     let found = is_file.then(|| std::fs::symlink_metadata(top.join(entry.path.to_path_lossy())).ok()).flatten();
     (entry.size.0, found.and_then(|found| found.modified().ok()))
+}
+
+impl Left {
+    /// Keeps, in the git folder, which rules what the run created comes to: those that kept it out, and those that would. A
+    /// template can be made of them.
+    ///
+    /// # Errors
+    /// If the disk refuses.
+    pub fn remember(&self, place: &Place, command: &str) -> Result<()> {
+        let Some(path) = last_run(place) else { return Ok(()) };
+        let ruled = self
+            .ignored
+            .iter()
+            .map(|(ruling, _)| fit(&ruling.rule().text.to_str_lossy(), ruling.source().base.as_bstr()));
+        let mut rules: Vec<BString> = ruled.chain(self.unruled.iter().map(|new| new.rule.clone())).collect();
+        rules.sort();
+        rules.dedup();
+        let text = [format!("# {command}\n").into_bytes(), bstr::join("\n", rules)].concat();
+        private_folder(path.parent().unwrap_or(&path))?;
+        replace(&path, &text)
+    }
+}
+
+/// The command of the last run, and the rules for what it created, as [`Left::remember`] kept them; none if there was none.
+///
+/// # Errors
+/// If it can't be read.
+pub fn remembered(place: &Place) -> Result<Option<(String, Vec<u8>)>> {
+    let Some(path) = last_run(place) else { return Ok(None) };
+    let text = read_if_there(&path)?;
+    Ok(text.and_then(|text| {
+        let (command, rules) = text.split_once_str("\n")?;
+        Some((command.to_str_lossy().trim_start_matches("# ").to_owned(), rules.to_vec()))
+    }))
+}
+
+fn last_run(place: &Place) -> Option<PathBuf> {
+    Some(place.repository.as_ref()?.git_folder.join("redshank").join("last-run"))
 }
 
 /// The folders above a path, each with its slash.
