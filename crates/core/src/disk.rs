@@ -1,9 +1,8 @@
 //! Writing files so that nothing is lost: whole or not at all.
 
-use crate::{Error, Result};
+use crate::{Error, Result, platform};
 use std::fs::{File, Permissions};
 use std::io::Write;
-use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 #[cfg(debug_assertions)]
 use std::sync::{
@@ -21,7 +20,7 @@ pub fn replace(path: &Path, contents: &[u8]) -> Result<()> {
     let mut builder = tempfile::Builder::new();
     builder.prefix(".redshank-");
     // A new file gets what the person's umask leaves; an old one keeps what it had.
-    let permissions = kept.unwrap_or_else(new_file_permissions);
+    let permissions = kept.unwrap_or_else(platform::new_file_permissions);
     let mut file = builder.permissions(permissions).tempfile_in(folder).map_err(refused(folder))?;
     file.write_all(contents).and_then(|()| file.as_file().sync_all()).map_err(refused(path))?;
     boundary();
@@ -40,7 +39,7 @@ pub fn keep(path: &Path, at: &Path) -> Result<()> {
         return Ok(());
     }
     if let Ok(target) = std::fs::read_link(path) {
-        return std::os::unix::fs::symlink(target, at).map_err(refused(at));
+        return platform::link(&target, at).map_err(refused(at));
     }
     let modified = std::fs::metadata(path).and_then(|found| found.modified()).map_err(refused(path))?;
     std::fs::copy(path, at).map_err(refused(at))?;
@@ -89,9 +88,8 @@ pub fn put_in_place(prepared: &Path, path: &Path) -> Result<()> {
 /// # Errors
 /// If the disk refuses; the file is as it was then.
 pub fn bring_back(kept: &Path, scratch: &Path, path: &Path) -> Result<()> {
-    let identity = |path: &Path| std::fs::symlink_metadata(path).map(|found| (found.dev(), found.ino())).ok();
     // Renaming one name of a file to another of its names would leave both.
-    if identity(path).is_some() && identity(path) == identity(kept) {
+    if same_file::is_same_file(kept, path).unwrap_or(false) {
         return Ok(());
     }
     match std::fs::remove_file(scratch) {
@@ -131,18 +129,12 @@ pub fn boundary() {
     }
 }
 
-fn new_file_permissions() -> Permissions {
-    use std::os::unix::fs::PermissionsExt;
-    Permissions::from_mode(0o666)
-}
-
 /// Makes a folder, and those on the way to it, that only its owner can enter.
 ///
 /// # Errors
 /// If the disk refuses.
 pub fn private_folder(path: &Path) -> Result<()> {
-    use std::os::unix::fs::DirBuilderExt;
-    std::fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(refused(path))
+    platform::private_folder(path).map_err(refused(path))
 }
 
 /// What a file holds, if it is there.

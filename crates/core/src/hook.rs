@@ -1,10 +1,10 @@
 //! The check before each commit: a block in git's `pre-commit` hook (githooks(5)), beside whatever else stands there.
 
 use crate::disk::{read_if_there, refused, replace};
+use crate::platform;
 use crate::tree::Place;
 use crate::{Error, Result};
 use bstr::ByteSlice;
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 const START: &str = "# redshank: start hook";
@@ -115,9 +115,7 @@ impl Hook {
     }
 
     fn make_executable(&self) -> Result<()> {
-        let mut permissions = std::fs::metadata(&self.path).map_err(refused(&self.path))?.permissions();
-        permissions.set_mode(permissions.mode() | 0o111);
-        std::fs::set_permissions(&self.path, permissions).map_err(refused(&self.path))
+        platform::make_executable(&self.path).map_err(refused(&self.path))
     }
 }
 

@@ -14,6 +14,7 @@ pub mod journal;
 pub mod mute;
 pub mod near;
 pub mod plan;
+mod platform;
 pub mod rehearse;
 pub mod rules;
 pub mod sample;

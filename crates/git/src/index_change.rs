@@ -2,7 +2,6 @@
 
 use crate::{Error, Repository, Result};
 use bstr::{BStr, ByteSlice};
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -54,7 +53,7 @@ impl Repository {
             }
             Ok(()) => {}
         }
-        let is_there = is_same(new, &index);
+        let is_there = same_file::is_same_file(new, &index).unwrap_or(false);
         if is_there || !may(&index) {
             // Renaming one name of a file to another of its names would leave both.
             std::fs::remove_file(&lock).map_err(disk(&lock))?;
@@ -75,7 +74,7 @@ impl Repository {
     /// If the disk refuses.
     pub fn unlock_own(&self, files: &[PathBuf]) -> Result<()> {
         let lock = with_suffix(&self.index_file()?, ".lock");
-        if files.iter().any(|file| is_same(&lock, file)) {
+        if files.iter().any(|file| same_file::is_same_file(&lock, file).unwrap_or(false)) {
             std::fs::remove_file(&lock).map_err(disk(&lock))?;
         }
         Ok(())
@@ -131,12 +130,6 @@ const LOOKS_AT_LOCK: u32 = 20;
 
 /// The time between two looks.
 const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
-
-/// Whether both are names of one file.
-fn is_same(a: &Path, b: &Path) -> bool {
-    let identity = |path: &Path| std::fs::metadata(path).map(|found| (found.dev(), found.ino())).ok();
-    identity(a).is_some_and(|one| Some(one) == identity(b))
-}
 
 fn kept(name: &str) -> String {
     format!("refs/redshank/{name}")

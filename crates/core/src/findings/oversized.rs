@@ -71,7 +71,7 @@ pub(super) fn file(look: &Look, entry: &Entry) -> Finding {
     let (kind, reason) = match kind {
         Some(row) if row.store => (
             format!("{}, which belongs in large-file storage; ", row.title),
-            "too large for git; once Git LFS is set up, take this rule out, and `redshank tidy` sends it to large-file storage",
+            "too large for git; where Git LFS is set up, large-file storage takes it instead",
         ),
         Some(row) => (format!("{}; ", row.title), "too large for git"),
         None => (String::new(), "too large for git; keep it in a store for large files"),

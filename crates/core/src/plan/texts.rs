@@ -109,5 +109,5 @@ impl<'a> Texts<'a> {
 /// The folder of an ignore file, by its path; nothing for another file.
 fn folder_of_rules(path: &BStr) -> Option<&BStr> {
     let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    (&path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
+    (path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
 }

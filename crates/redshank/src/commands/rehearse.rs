@@ -10,7 +10,6 @@ use redshank_core::rehearse::{Before, Clone, Left, Missing, missing};
 use redshank_core::templates::recognise;
 use redshank_core::tree::{Place, Scope, Tree};
 use std::ffi::OsString;
-use std::os::fd::AsFd;
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
 use std::time::{Duration, Instant};
@@ -92,7 +91,7 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
     }
     if !context.for_people() {
         // Our own answer has the standard output to itself.
-        command.stdout(Stdio::from(std::io::stderr().as_fd().try_clone_to_owned()?));
+        command.stdout(Stdio::from(std::io::stderr()));
     } else if !context.asked.quiet {
         putln!("\n{}", Paint::Type.on(format!("$ {}", typed(program, words))))?;
     }

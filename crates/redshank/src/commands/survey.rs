@@ -237,6 +237,11 @@ impl Seen<'_> {
             ]);
         }
         text.push_str(&table.text());
+        let hidden = self.found.findings.iter().filter(|finding| finding.rule == "personal/hidden-changes").count();
+        if hidden > 0 {
+            let list = Paint::Type.on("redshank mute --list");
+            writeln!(text, "  git sees no changes to {} here: {list}", files(hidden as u64))?;
+        }
         Ok(())
     }
 }

@@ -32,6 +32,31 @@ pub(super) fn lay_out(layout: &mut Layout) -> Result<()> {
     layout.put("firmware/src/.main.c.swp", [b"b0VIM 9.0\0", &dice.bytes(4_000)[..]].concat())
 }
 
+/// A script in which somebody left a key.
+pub(super) fn script_with_key() -> (&'static str, String) {
+    script(&format!("ARCHIVE_TOKEN='{}'", key()))
+}
+
+/// The same without it.
+pub(super) fn script_without_key() -> (&'static str, String) {
+    script(": \"${ARCHIVE_TOKEN:?is not set}\"")
+}
+
+fn script(line: &str) -> (&'static str, String) {
+    let send =
+        "curl --fail --upload-file \"$1\" --header \"X-Token: $ARCHIVE_TOKEN\" https://archive.tidewatch.example/";
+    ("soundings/upload.sh", format!("#!/bin/sh\n# Sends a day's soundings to the archive.\n{line}\n{send}\n"))
+}
+
+fn key() -> String {
+    word(&mut Dice(11), 32)
+}
+
+/// A line as it may be shown.
+pub(super) fn without_key(line: &str) -> String {
+    line.replace(&key()[4..], "…")
+}
+
 /// Letters and digits.
 fn word(dice: &mut Dice, length: usize) -> String {
     let letters: Vec<char> = ('a'..='z').chain('A'..='Z').chain('0'..='9').collect();

@@ -1,6 +1,6 @@
 //! The walk through the job, from a heap of files to a first commit.
 
-use super::{isolated, isolation};
+use super::{isolated, isolation, litter};
 use crate::putln;
 use crate::render::{Paint, count};
 use anyhow::{Context, Result, bail};
@@ -12,11 +12,17 @@ enum Step {
     Say(&'static str),
     /// What we type at redshank.
     Run(&'static [&'static str]),
+    /// What we type at redshank where a program is here, and that it is not.
+    With(&'static str, &'static [&'static str], &'static str),
     /// What we type at git.
     Git(&'static [&'static str]),
+    /// What we type at git, and a hook refuses.
+    Refused(&'static [&'static str]),
+    /// A file that we write.
+    Write(fn() -> (&'static str, String)),
 }
 
-use Step::{Git, Run, Say};
+use Step::{Git, Refused, Run, Say, With, Write};
 
 const STEPS: &[Step] = &[
     Say("A heap of files, and nobody has committed anything yet. What is here?"),
@@ -39,23 +45,53 @@ const STEPS: &[Step] = &[
     Say("Files and index are as they were. Once more, and look again:"),
     Run(&["tidy", "--apply", "--yes", "--quiet"]),
     Run(&["check"]),
-    Say("Now the first commit."),
+    Say("Would it work for a colleague? A clone of the next commit, and a build in it:"),
+    With(
+        "cargo",
+        &["rehearse", "--", "cargo", "build", "--offline", "--manifest-path", "gateway/Cargo.toml"],
+        "cargo doesn't run here, so nothing is built.",
+    ),
+    Say("Keep it so: the same check before every commit. Now the first one."),
+    Run(&["hook", "on"]),
     Git(&["add", "--all"]),
     Git(&["commit", "--quiet", "--message", "Tidewatch: gateway, analysis, dashboard, firmware, exhibit, kiosk"]),
     Git(&["status", "--short", "--branch"]),
+    Say("Weeks later. A script that sends soundings to the archive, with its key in it:"),
+    Write(litter::script_with_key),
+    Git(&["add", "soundings/upload.sh"]),
+    Refused(&["commit", "--quiet", "--message", "Send soundings to the archive"]),
+    Say("Nothing went out. The script takes the key from its environment instead:"),
+    Write(litter::script_without_key),
+    Git(&["add", "soundings/upload.sh"]),
+    Git(&["commit", "--quiet", "--message", "Send soundings to the archive"]),
 ];
 
 /// Walks through the job in a demo folder, printing each command before its output.
 pub fn walk(top: &Path, files: u64) -> Result<()> {
+    let mut files = files;
     for step in STEPS {
         match step {
             Say(text) => putln!("\n{}", Paint::Quiet.on(format!("# {text}")))?,
             Run(words) => run(top, words)?,
-            Git(words) => {
+            With(program, words, otherwise) if !is_here(program) => {
+                putln!("\n{}", Paint::Type.on(format!("$ redshank {}", typed(words))))?;
+                putln!("{otherwise}")?;
+            }
+            With(_, words, _) => run(top, words)?,
+            Git(words) | Refused(words) => {
                 putln!("\n{}", Paint::Type.on(format!("$ git {}", typed(words))))?;
-                if !isolated(top).words(*words).passed_through()? {
-                    bail!("git {} failed in {}", words[0], top.display());
+                let wanted = !matches!(step, Refused(_));
+                if isolated(top).words(*words).passed_through()? != wanted {
+                    bail!("git {} did not end as it should in {}", words[0], top.display());
                 }
+            }
+            Write(file) => {
+                let (path, text) = file();
+                putln!("\n{}", Paint::Head.on(path))?;
+                // Nobody's key is shown whole, not even a made-up one.
+                text.lines().try_for_each(|line| putln!("  {}", litter::without_key(line)))?;
+                files += u64::from(!top.join(path).exists());
+                std::fs::write(top.join(path), text).context(path)?;
             }
         }
     }
@@ -68,6 +104,10 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
     ));
     putln!("\n{out}")?;
     Ok(())
+}
+
+fn is_here(program: &str) -> bool {
+    Command::new(program).arg("--version").output().is_ok_and(|said| said.status.success())
 }
 
 fn run(top: &Path, words: &[&str]) -> Result<()> {
