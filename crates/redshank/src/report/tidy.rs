@@ -1,0 +1,112 @@
+//! A plan.
+
+use super::{FindingOut, PathOut, root};
+use bstr::ByteSlice;
+use redshank_core::effect::Amount;
+use redshank_core::plan::{Act, Plan};
+use schemars::JsonSchema;
+use serde::Serialize;
+use std::path::Path;
+
+/// `tidy --format json`.
+#[derive(Serialize, JsonSchema)]
+#[schemars(rename = "redshank.tidy/1")]
+pub struct TidyOut {
+    /// Always `redshank.tidy/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Whether the steps were done.
+    pub applied: bool,
+    /// The steps, in order.
+    pub steps: Vec<StepOut>,
+    /// What only a person can mend.
+    pub left: Vec<FindingOut>,
+    /// What would be committed before.
+    pub before: Amount,
+    /// What would be committed after.
+    pub after: Amount,
+}
+
+/// A step of a plan.
+#[derive(Serialize, JsonSchema)]
+pub struct StepOut {
+    /// What it does.
+    pub act: ActOut,
+    /// For which path.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// The line that it writes into a file of rules or attributes.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pattern: Option<String>,
+    /// Why.
+    pub reason: String,
+    /// The id of the finding that it mends; none for what rules keep out already.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub finding: Option<String>,
+    /// How many files and bytes it concerns.
+    #[serde(flatten)]
+    pub amount: Amount,
+}
+
+/// What a step does.
+#[derive(Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ActOut {
+    /// It adds a rule that keeps files out.
+    Ignore,
+    /// It adds a rule that lets a file in.
+    LetIn,
+    /// It takes files out of git's index; they stay on disk.
+    StopTracking,
+    /// It writes a sample without values beside an environment file; `path` is the sample.
+    Sample,
+    /// It writes a rule as it was meant.
+    Mend,
+    /// It gives a file the name that was meant; `path` is that name.
+    Rename,
+    /// It adds a line to the attributes at the top.
+    Attribute,
+    /// It moves out of the way what can be made again.
+    Remove,
+}
+
+impl TidyOut {
+    /// A plan as it is written.
+    pub fn of(top: &Path, plan: &Plan, applied: bool) -> Self {
+        let steps = plan.steps.iter().map(|step| {
+            let (act, pattern) = match &step.act {
+                Act::Ignore(pattern) => (ActOut::Ignore, Some(pattern)),
+                Act::LetIn(pattern) => (ActOut::LetIn, Some(pattern)),
+                Act::Mend { with, .. } => (ActOut::Mend, Some(with)),
+                Act::Attribute(line) => (ActOut::Attribute, Some(line)),
+                Act::StopTracking => (ActOut::StopTracking, None),
+                Act::Sample(_) => (ActOut::Sample, None),
+                Act::Rename(_) => (ActOut::Rename, None),
+                Act::Remove { .. } => (ActOut::Remove, None),
+            };
+            let pattern = pattern.map(|pattern| pattern.to_str_lossy().into_owned());
+            let path = match &step.act {
+                Act::Sample(new) | Act::Rename(new) => new.as_bstr(),
+                _ => step.path.as_bstr(),
+            };
+            StepOut {
+                act,
+                path: PathOut::of(path),
+                pattern,
+                reason: step.reason.clone(),
+                finding: step.finding.clone(),
+                amount: step.amount,
+            }
+        });
+        Self {
+            schema: "redshank.tidy/1",
+            root: root(top),
+            applied,
+            steps: steps.collect(),
+            left: plan.left.iter().map(FindingOut::from).collect(),
+            before: plan.effect.before,
+            after: plan.effect.after,
+        }
+    }
+}
