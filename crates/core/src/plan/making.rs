@@ -61,6 +61,7 @@ impl<'a> Making<'a> {
             if step.path != finding.path {
                 step.amount += amount_of(finding);
             }
+            step.findings.push(finding.id.clone());
         } else if !self.is_shut(finding.path.as_bstr())? {
             let (reason, pattern) = (rule.reason.clone(), rule.pattern.clone());
             if self.texts.add(IGNORE_FILE.into(), rule.clone())? {
@@ -152,7 +153,11 @@ impl<'a> Making<'a> {
 
     pub(super) fn add_attribute(&mut self, finding: &Finding, line: NewRule) -> Result<()> {
         let (reason, text) = (line.reason.clone(), line.pattern.clone());
-        if !self.texts.has_line(ATTRIBUTES.into(), text.as_bstr())? && self.texts.add(ATTRIBUTES.into(), line)? {
+        let same = Act::Attribute(text.clone());
+        if let Some(step) = self.steps.iter_mut().find(|step| step.act == same) {
+            step.amount += amount_of(finding);
+            step.findings.push(finding.id.clone());
+        } else if !self.texts.has_line(ATTRIBUTES.into(), text.as_bstr())? && self.texts.add(ATTRIBUTES.into(), line)? {
             self.step(finding, Act::Attribute(text), reason, amount_of(finding));
         }
         Ok(())
@@ -180,14 +185,20 @@ impl<'a> Making<'a> {
             self.moved.insert(path.to_owned());
             let act = Act::Remove { remake: remake.to_owned() };
             let reason = format!("made again by: {remake}");
-            self.steps.push(Step { act, path: path.to_owned(), reason, finding: finding.cloned(), amount });
+            self.steps.push(Step {
+                act,
+                path: path.to_owned(),
+                reason,
+                findings: finding.into_iter().cloned().collect(),
+                amount,
+            });
         }
         Ok(())
     }
 
     fn step(&mut self, finding: &Finding, act: Act, reason: String, amount: Amount) {
-        let (path, finding) = (finding.path.clone(), Some(finding.id.clone()));
-        self.steps.push(Step { act, path, reason, finding, amount });
+        let (path, findings) = (finding.path.clone(), vec![finding.id.clone()]);
+        self.steps.push(Step { act, path, reason, findings, amount });
     }
 
     /// Whether the rules that everyone has, with the ones to be added, keep a path out.
@@ -215,7 +226,7 @@ impl<'a> Making<'a> {
                 if self.texts.add(IGNORE_FILE.into(), rule)? {
                     let amount = Amount { files: 1, size: entry.size };
                     let (act, path) = (Act::LetIn(pattern), path.to_owned());
-                    self.steps.push(Step { act, path, reason, finding: None, amount });
+                    self.steps.push(Step { act, path, reason, findings: Vec::new(), amount });
                 }
             }
         }

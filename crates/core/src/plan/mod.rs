@@ -52,8 +52,8 @@ pub struct Step {
     pub path: BString,
     /// Why.
     pub reason: String,
-    /// The id of the finding that it mends; none for what rules keep out already.
-    pub finding: Option<String>,
+    /// The ids of the findings that it mends; none for what rules keep out already.
+    pub findings: Vec<String>,
     /// How much it concerns.
     pub amount: Amount,
 }

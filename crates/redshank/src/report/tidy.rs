@@ -95,7 +95,7 @@ impl TidyOut {
                 path: PathOut::of(path),
                 pattern,
                 reason: step.reason.clone(),
-                finding: step.finding.clone(),
+                finding: step.findings.first().cloned(),
                 amount: step.amount,
             }
         });

@@ -16,9 +16,9 @@ pub(super) enum Choice {
 }
 
 pub(super) fn ask() -> Result<Choice> {
-    let answers = ["no, change nothing", "all of it", "choose, step by step", "show the difference"];
+    let answers = ["change nothing", "do all of it", "choose, step by step", "show the difference"];
     let theme = SimpleTheme;
-    let asked = Select::with_theme(&theme).with_prompt("Do it?").items(answers).default(0);
+    let asked = Select::with_theme(&theme).with_prompt("\nWhat now").items(answers).default(0);
     Ok(match asked.interact_opt()? {
         Some(1) => Choice::All,
         Some(2) => Choice::Some,
@@ -27,15 +27,17 @@ pub(super) fn ask() -> Result<Choice> {
     })
 }
 
-/// The findings of the steps that are chosen; nothing if the question was left.
-pub(super) fn among(plan: &Plan) -> Result<Option<HashSet<String>>> {
+/// The findings whose steps a person leaves out.
+pub(super) fn left_out(plan: &Plan) -> Result<HashSet<String>> {
     let mut known = HashSet::new();
-    let steps = plan.steps.iter().filter_map(|step| Some((step, step.finding.as_ref()?)));
-    let first: Vec<(&Step, &String)> = steps.filter(|(_, finding)| known.insert(*finding)).collect();
-    let labels: Vec<(String, bool)> = first.iter().map(|(step, _)| (show::in_words(step), true)).collect();
+    // A finding's steps go together; the first one stands for them.
+    let first: Vec<&Step> =
+        plan.steps.iter().filter(|step| step.findings.first().is_some_and(|first| known.insert(first))).collect();
+    let labels: Vec<(String, bool)> = first.iter().map(|step| (show::in_words(step), true)).collect();
     let theme = SimpleTheme;
     let asked =
         MultiSelect::with_theme(&theme).with_prompt("Space leaves a step out, Enter goes on").items_checked(labels);
-    let kept = asked.interact_opt()?;
-    Ok(kept.map(|kept| kept.into_iter().map(|at| first[at].1.clone()).collect()))
+    let Some(kept) = asked.interact_opt()? else { return Ok(HashSet::new()) };
+    let left = first.iter().enumerate().filter(|(at, _)| !kept.contains(at));
+    Ok(left.flat_map(|(_, step)| step.findings.iter().cloned()).collect())
 }

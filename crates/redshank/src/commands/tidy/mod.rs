@@ -95,18 +95,16 @@ fn choose_from(
     remove: Option<&Survey>,
     plan: Plan,
 ) -> Result<(Plan, bool)> {
-    let mut plan = plan;
+    let (mut findings, mut plan) = (findings, plan);
     loop {
         match choose::ask()? {
             Choice::All => return Ok((plan, true)),
             Choice::Nothing => return Ok((plan, false)),
             Choice::Difference => put!("{}", show::differences(&context.place, &plan))?,
             Choice::Some => {
-                let kept = choose::among(&plan)?;
-                let is_in = |finding: &&Finding| kept.as_ref().is_none_or(|kept| kept.contains(&finding.id));
-                let is_left = |finding: &&Finding| plan.left.iter().any(|left| left.id == finding.id);
-                let chosen = findings.iter().filter(|finding| is_in(finding) || is_left(finding)).cloned().collect();
-                plan = Plan::of(&context.place, tree, chosen, remove)?;
+                let left_out = choose::left_out(&plan)?;
+                findings.retain(|finding| !left_out.contains(&finding.id));
+                plan = Plan::of(&context.place, tree, findings.clone(), remove)?;
                 put!("{}", show::plan(&plan)?)?;
                 if plan.changes.is_empty() {
                     return Ok((plan, false));

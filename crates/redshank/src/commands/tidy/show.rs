@@ -69,6 +69,12 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
         writeln!(text, "{}", Paint::Good.on("nothing that a rule or git's index could mend"))?;
     } else {
         text += &render::effect(&plan.effect);
+        let is_stored = |step: &&Step| matches!(&step.act, Act::Attribute(line) if line.contains_str("filter=lfs"));
+        let mut stored = Amount::default();
+        plan.steps.iter().filter(is_stored).for_each(|step| stored += step.amount);
+        if stored != Amount::default() {
+            writeln!(text, "{}, {} of it go to large-file storage", files(stored.files), stored.size)?;
+        }
     }
     text += &left(plan)?;
     Ok(text)
