@@ -105,7 +105,10 @@ pub fn bring_back(kept: &Path, scratch: &Path, path: &Path) -> Result<()> {
 /// If the disk refuses, most often because both do not lie on one.
 pub fn move_to(path: &Path, to: &Path) -> Result<()> {
     boundary();
-    std::fs::rename(path, to).map_err(refused(path))?;
+    std::fs::rename(path, to).map_err(|error| match error.kind() {
+        std::io::ErrorKind::CrossesDevices => Error::OtherDisk(path.to_owned()),
+        _ => refused(path)(error),
+    })?;
     [path, to].iter().filter_map(|path| path.parent()).try_for_each(make_durable)
 }
 

@@ -156,6 +156,11 @@ pub enum Error {
         /// What went wrong on the way back.
         also: String,
     },
+    /// What is to be moved lies on another disk than the journal.
+    #[error(
+        "{0} lies on another disk than the git folder, so it can't be moved away in one step; nothing was changed\n  leave it out with `--skip`, or go on without `--remove`"
+    )]
+    OtherDisk(PathBuf),
     /// Another git changed the index at the same time.
     #[error("another git changed the index in the same moment; nothing was changed\n  try again")]
     IndexMoved,

@@ -193,3 +193,23 @@ fn a_quiet_tidying_says_nothing() {
     assert_eq!((said.out.as_str(), said.err.as_str()), ("", ""));
     assert_eq!(nia.lists("ignored"), ["uplink.log"]);
 }
+
+#[test]
+fn a_person_at_a_terminal_chooses_step_by_step() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "x");
+    nia.writes("id_rsa", "x");
+    let (enter, down, space) = ("\r", "\x1b[B", " ");
+    let said = nia.redshank_at_a_terminal("tidy", &[("> change nothing", enter)]);
+    assert!(said.out.contains("nothing was changed"), "{}", said.out);
+    assert_eq!(nia.lists("ignored"), [""; 0]);
+    let to_choose = [("> change nothing", down), ("> do all of it", down)];
+    let to_difference = [("> choose", down), ("> show the difference", enter)];
+    let leave_first = [("> choose", enter), ("> [x] keep out, by a rule: id_rsa", space), ("> [ ]", enter)];
+    let do_it = [("> change nothing", down), ("> do all of it", enter)];
+    let keys = [&to_choose[..], &to_difference, &to_choose, &leave_first, &do_it].concat();
+    let said = nia.redshank_at_a_terminal("tidy", &keys);
+    assert!(said.out.contains("+ *.log") && said.out.contains("done"), "{}", said.out);
+    assert_eq!(nia.lists("ignored"), ["uplink.log"]);
+    assert_eq!(nia.lists("candidate"), [".gitignore", "id_rsa"]);
+}

@@ -2,7 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its part")]
 
 use std::ffi::OsStr;
-use std::io::Write;
+use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 
@@ -128,6 +128,27 @@ impl Person {
         let said = Said::of(&command.output().unwrap());
         run("chmod", &["-R", "u+w", everything]);
         said
+    }
+
+    /// The program on a terminal, at which a person waits for some text each time and then presses a key.
+    pub fn redshank_at_a_terminal(&self, words: &str, keys: &[(&str, &str)]) -> Said {
+        let mut command = self.command("script");
+        let run = format!("{} {words}", env!("CARGO_BIN_EXE_redshank"));
+        let command = command.args(["-qec", &run, "/dev/null"]).env("TERM", "xterm");
+        let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+        let (mut hands, mut screen) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+        let (mut seen, mut from, mut part) = (String::new(), 0, [0; 4096]);
+        for (text, key) in keys {
+            while !seen[from..].contains(text) {
+                let length = screen.read(&mut part).unwrap();
+                assert!(length > 0, "it ended before {text:?} in {seen}");
+                seen += &String::from_utf8_lossy(&part[..length]);
+            }
+            from = seen.len();
+            hands.write_all(key.as_bytes()).unwrap();
+        }
+        screen.read_to_string(&mut seen).unwrap();
+        Said { out: seen, ..Said::of(&child.wait_with_output().unwrap()) }
     }
 
     pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {

@@ -97,14 +97,12 @@ fn left(plan: &Plan) -> Result<String> {
 /// What was done.
 pub(super) fn done(plan: &Plan) -> Result<String> {
     let (before, after) = (plan.effect.before, plan.effect.after);
-    let mut text = format!(
-        "{}: the next commit holds {}, {} instead of {}, {}\n",
-        Paint::Good.on("done"),
-        files(after.files),
-        after.size,
-        files(before.files),
-        before.size
-    );
+    let mut text = Paint::Good.on("done").to_string();
+    if before != after {
+        write!(text, ": the next commit holds {}, {}", files(after.files), after.size)?;
+        write!(text, " instead of {}, {}", files(before.files), before.size)?;
+    }
+    text.push('\n');
     let mut moved = Amount::default();
     for step in plan.steps.iter().filter(|step| matches!(step.act, Act::Remove { .. })) {
         moved += step.amount;
