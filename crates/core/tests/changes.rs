@@ -7,7 +7,6 @@ use redshank_core::Error;
 use redshank_core::findings::{Ask, Finding, Remedy, find_in};
 use redshank_core::journal::{Changes, Journal};
 use redshank_core::plan::Plan;
-use redshank_core::templates::Collection;
 use redshank_core::tree::{Place, Scope, State, Tree};
 use redshank_git::Git;
 use std::collections::BTreeMap;
@@ -53,7 +52,7 @@ impl Ground {
     }
 
     fn findings(&self) -> Vec<Finding> {
-        find_in(&self.place(), &Collection::built_in().unwrap(), &Ask::default()).unwrap().findings
+        find_in(&self.place(), &Ask::default()).unwrap().findings
     }
 
     fn tidy(&self) -> Plan {

@@ -35,7 +35,7 @@ pub use secret::{Secret, is_environment};
 
 use crate::settings::Settings;
 use crate::size::Bytes;
-use crate::templates::{Survey, Template, recognise};
+use crate::templates::{Collection, Survey, Template, recognise};
 use crate::tree::{Depth, Entry, Oracle, Overlay, Place, Scope, State, Tree, Unread};
 use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
@@ -139,18 +139,19 @@ impl Ask<'_> {
     }
 }
 
-/// Runs every finder on a place.
+/// Runs every finder on a place, with the templates that count there.
 ///
 /// # Errors
-/// If the tree, the settings or the index can't be read.
-pub fn find_in(place: &Place, templates: &[Template], ask: &Ask) -> Result<Found> {
+/// If the tree, the settings, a template or the index can't be read.
+pub fn find_in(place: &Place, ask: &Ask) -> Result<Found> {
     let settings = Settings::read(&place.top)?;
     if ask.staged {
-        return find_staged(place, templates, &settings, ask);
+        return find_staged(place, &settings, ask);
     }
     let depth = if ask.ignored { Depth::IntoIgnored } else { Depth::StopAtIgnored };
     let tree = Tree::walk(place, &Scope { depth, ..Scope::default() })?;
-    let survey = recognise(place, &tree, templates);
+    let templates = Collection::of(place)?.chosen(&settings.draft)?;
+    let survey = recognise(place, &tree, &templates);
     find_on_disk(place, &tree, &survey, &settings, ask)
 }
 
@@ -170,18 +171,19 @@ fn find_on_disk(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings
 
 /// Looks at the staged contents. What they belong to is told from what lies around them: walking the whole tree, or
 /// reading the whole index, would take longer than the commit that waits.
-fn find_staged(place: &Place, templates: &[Template], settings: &Settings, ask: &Ask) -> Result<Found> {
+fn find_staged(place: &Place, settings: &Settings, ask: &Ask) -> Result<Found> {
     let Some(repository) = &place.repository else {
         return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
     };
     let oracle = Oracle::of_rules(place)?;
-    // The table of credentials takes as long to get ready as git to answer.
-    let (staged, _) = rayon::join(|| repository.staged(), secret::get_ready);
-    let staged = staged?;
+    // The tables take as long to get ready as git to answer.
+    let tables = || rayon::join(|| Collection::of(place)?.chosen(&settings.draft), secret::get_ready);
+    let (staged, (templates, ())) = rayon::join(|| repository.staged(), tables);
+    let (staged, templates) = (staged?, templates?);
     let markers: HashSet<&[u8]> = templates.iter().flat_map(Template::marker_folders).collect();
     let paths = staged.iter().map(|staged| staged.path.as_bstr());
     let around = Tree::around(place, paths, &|name| markers.contains(name));
-    let survey = recognise(place, &around, templates);
+    let survey = recognise(place, &around, &templates);
     let (tree, contents) = contents::staged(repository, staged)?;
     run(&Look { place, tree: &tree, survey: &survey, settings, oracle: &oracle, contents, ignored: false }, ask)
 }

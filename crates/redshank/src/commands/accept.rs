@@ -35,7 +35,7 @@ impl Accept {
         if self.until.is_some_and(|until| until < today()) {
             bail!("--until names a day that is past\n  name today or a later one");
         }
-        let found = find_in(place, &context.collection()?, &Ask::default())?;
+        let found = find_in(place, &Ask::default())?;
         let finding = found.findings.iter().find(|finding| finding.id == self.finding);
         let finding = finding.with_context(|| self.unknown(context))?;
         if context.for_people() {

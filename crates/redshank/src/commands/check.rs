@@ -59,7 +59,7 @@ impl Check {
         let spinner = spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
         let progress = |versions| spinner.set_position(versions);
         let ask = Ask { progress: &progress, ..self.ask(context)? };
-        let found_here = find_in(&context.place, &context.collection()?, &ask)?;
+        let found_here = find_in(&context.place, &ask)?;
         spinner.finish_and_clear();
         match context.asked.format {
             Format::Text if context.asked.quiet => {}

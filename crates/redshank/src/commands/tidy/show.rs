@@ -97,7 +97,7 @@ fn left(plan: &Plan) -> Result<String> {
 /// What was done.
 pub(super) fn done(plan: &Plan) -> Result<String> {
     let (before, after) = (plan.effect.before, plan.effect.after);
-    let mut text = Paint::Good.on("done").to_string();
+    let mut text = Paint::Good.on("done");
     if before != after {
         write!(text, ": the next commit holds {}, {}", files(after.files), after.size)?;
         write!(text, " instead of {}, {}", files(before.files), before.size)?;
