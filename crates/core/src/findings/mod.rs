@@ -31,6 +31,7 @@ mod tracked_anyway;
 pub use accepted::{Acceptance, accepting, today};
 pub use contents::Contents;
 pub use finding::{Class, Exposure, Finding, Level, Past, Remedy};
+pub use oversized::NOT_STORED;
 pub use secret::{Secret, is_environment};
 
 use crate::settings::Settings;

@@ -43,6 +43,9 @@ pub(super) const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
 /// No pointer is longer, in bytes (the same).
 const LONGEST_POINTER: u64 = 1024;
 
+/// Why a file is kept out that belongs in large-file storage, where no program for that is set up.
+pub const NOT_STORED: &str = "too large for git; where Git LFS is set up, large-file storage takes it instead";
+
 pub(super) fn find(look: &Look, claimed: &Claimed, inside: &Inside, found: &mut Found) -> Result<()> {
     let covered = covered(look)?;
     let is_stored = |entry: &Entry| covered.contains(entry.path.as_bstr());
@@ -69,10 +72,7 @@ pub(super) fn file(look: &Look, entry: &Entry) -> Finding {
     let kind = type_of(entry);
     let stored_here = look.place.repository.as_ref().is_some_and(|repository| repository.stores_large_files);
     let (kind, reason) = match kind {
-        Some(row) if row.store => (
-            format!("{}, which belongs in large-file storage; ", row.title),
-            "too large for git; where Git LFS is set up, large-file storage takes it instead",
-        ),
+        Some(row) if row.store => (format!("{}, which belongs in large-file storage; ", row.title), NOT_STORED),
         Some(row) => (format!("{}; ", row.title), "too large for git"),
         None => (String::new(), "too large for git; keep it in a store for large files"),
     };

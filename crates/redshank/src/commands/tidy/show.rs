@@ -4,6 +4,7 @@ use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_core::effect::Amount;
+use redshank_core::findings::NOT_STORED;
 use redshank_core::plan::{Act, Plan, Step};
 use redshank_core::tree::Place;
 use std::fmt::Write;
@@ -76,6 +77,13 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
             writeln!(text, "{}, {} of it go to large-file storage", files(stored.files), stored.size)?;
         }
     }
+    if plan.steps.iter().any(|step| step.reason == NOT_STORED) {
+        let (install, tidy) = (Paint::Type.on("git lfs install"), Paint::Type.on("redshank tidy"));
+        writeln!(
+            text,
+            "Git LFS is not set up here: install it, run {install}, take those rules out, then {tidy} stores them"
+        )?;
+    }
     text += &left(plan)?;
     Ok(text)
 }
@@ -97,7 +105,7 @@ fn left(plan: &Plan) -> Result<String> {
 /// What was done.
 pub(super) fn done(plan: &Plan) -> Result<String> {
     let (before, after) = (plan.effect.before, plan.effect.after);
-    let mut text = Paint::Good.on("done");
+    let mut text = format!("\n{}", Paint::Good.on("done"));
     if before != after {
         write!(text, ": the next commit holds {}, {}", files(after.files), after.size)?;
         write!(text, " instead of {}, {}", files(before.files), before.size)?;
