@@ -110,8 +110,10 @@ impl<'a> Context<'a> {
         let Some(done) = journal.cut_short()? else { return Ok(()) };
         let change = format!("change {} ({}) was cut short", done.number, done.command);
         if may_change {
-            journal.settle()?;
-            anstream::eprintln!("{change}; what it had done is taken back now");
+            // Nothing is given where another Redshank was only still at it.
+            if journal.settle()?.is_some() {
+                anstream::eprintln!("{change}; what it had done is taken back now");
+            }
         } else {
             anstream::eprintln!("{change}; `redshank undo` takes back what it had done");
         }

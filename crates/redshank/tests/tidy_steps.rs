@@ -56,6 +56,29 @@ fn what_can_be_made_again_moves_away_and_comes_back_with_all_it_was() {
 }
 
 #[test]
+fn a_built_folder_with_a_file_that_a_clone_needs_stays_where_it_is() {
+    let nia = Person::with_repository();
+    nia.writes(
+        ".redshank/templates/tables.toml",
+        "name = 'tables'\ntitle = 'Tide tables'\nrevision = 1\ngroup = 'tool'\n\
+         [[recognise]]\nfile = 'tables.ini'\n\
+         [[rule]]\npattern = 'made/'\nclass = 'generated'\nreason = 'the tables'\nremake = 'make tables'\n\
+         ignored = ['made/a.bin']\nkept = ['tables.ini']\n\
+         [[needed]]\npattern = '/made/index.txt'\nreason = 'readers start from it'\n",
+    );
+    for harbour in ["north", "south"] {
+        nia.writes(&format!("{harbour}/tables.ini"), "");
+        nia.writes(&format!("{harbour}/made/a.bin"), "1");
+    }
+    nia.writes("south/made/index.txt", "1");
+    nia.writes(".gitignore", "made/\n");
+    nia.redshank(&["tidy", "--remove", "--apply", "--yes"]).fine();
+    assert!(!nia.here().join("north/made").exists(), "nothing in it is needed");
+    assert_eq!(nia.reads("south/made/index.txt"), b"1");
+    assert!(nia.here().join("south/made/a.bin").exists());
+}
+
+#[test]
 fn a_misspelt_ignore_file_gets_its_name_and_one_that_is_taken_is_left() {
     let nia = with_commit(&[("kiosk/.gitignor", "*.tmp\n"), (".gitignore", "*.bak\n"), (".gitignroe", "*.raw\n")]);
     nia.writes("kiosk/a.tmp", "");
@@ -78,7 +101,7 @@ fn rules_are_written_as_they_were_meant_and_every_other_line_stays() {
     nia.writes("uplink.log", "");
     nia.redshank(&["tidy", "--only", "rule", "--apply", "--yes"]).fine();
     let text = String::from_utf8(nia.reads(".gitignore")).unwrap();
-    assert!(text.starts_with("# ours\r\n# of the uplink\n*.log\r\n/out.txt\r\n*.bak\r\n"), "{text:?}");
+    assert!(text.starts_with("# ours\r\n# of the uplink\r\n*.log\r\n/out.txt\r\n*.bak\r\n"), "{text:?}");
     assert!(text.contains("!/keep.log"), "the rule speaks of a tracked file now: {text:?}");
     assert_eq!(nia.lists("ignored"), ["out.txt", "uplink.log"]);
     nia.agrees_with_git();
@@ -133,11 +156,13 @@ fn scripts_get_the_line_ends_that_their_interpreter_reads() {
     let nia = Person::with_repository();
     nia.writes("flash.sh", "#!/bin/sh\r\necho tide\r\n");
     nia.writes("build.bat", "echo tide\n");
+    nia.writes("level.js", "#!/usr/bin/env node\r\n");
     nia.writes("fixtures/raw.sh", "#!/bin/sh\r\n");
     nia.writes("fixtures/.gitattributes", "*.sh -text\n");
     nia.redshank(&APPLY).fine();
     let text = String::from_utf8(nia.reads(".gitattributes")).unwrap();
     assert!(text.contains("*.sh text eol=lf\n") && text.contains("*.bat text eol=crlf\n"), "{text}");
+    assert!(text.contains("/level.js text eol=lf\n") && !text.contains("*.js"), "only this one is a script: {text}");
     nia.git(&["add", "--all"]);
     assert_eq!(nia.git(&["show", ":flash.sh"]).out, "#!/bin/sh\necho tide\n");
     assert_eq!(nia.git(&["show", ":fixtures/raw.sh"]).out, "#!/bin/sh\r\n", "left alone on purpose");

@@ -9,7 +9,7 @@ use crate::edit::Width;
 use crate::ignore_file::NewRule;
 use crate::templates::exactly;
 use crate::tree::Entry;
-use bstr::{BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 
 /// A script whose lines end wrongly.
 pub(super) struct Script {
@@ -24,19 +24,23 @@ enum Ends {
     Crlf,
 }
 
+const SHELL: [&str; 2] = [".sh", ".bash"];
+const BATCH: [&str; 2] = [".bat", ".cmd"];
+
+fn is_named(path: &BStr, endings: &[&str]) -> bool {
+    let end = |ending: &&str| path.len().checked_sub(ending.len()).map(|at| &path[at..]);
+    endings.iter().any(|ending| end(ending).is_some_and(|end| end.eq_ignore_ascii_case(ending.as_bytes())))
+}
+
 /// The script that a file is by its name and start, if its lines end wrongly.
 pub(super) fn of(entry: &Entry, head: &[u8]) -> Option<Script> {
     let path = entry.path.as_bstr();
-    let is_named = |endings: &[&str]| {
-        let ends = |ending: &&str| path.len().checked_sub(ending.len()).map(|at| &path[at..]);
-        endings.iter().any(|ending| ends(ending).is_some_and(|end| end.eq_ignore_ascii_case(ending.as_bytes())))
-    };
     let first = head.lines_with_terminator().next()?;
     let has_crlf = first.ends_with(b"\r\n");
-    let is_shell = is_named(&[".sh", ".bash"]) || head.starts_with(b"#!/") || head.starts_with(b"#! /");
+    let is_shell = is_named(path, &SHELL) || head.starts_with(b"#!/") || head.starts_with(b"#! /");
     let ends = match (is_shell, has_crlf) {
         (true, true) => Ends::Lf,
-        (false, false) if is_named(&[".bat", ".cmd"]) && first.ends_with(b"\n") => Ends::Crlf,
+        (false, false) if is_named(path, &BATCH) && first.ends_with(b"\n") => Ends::Crlf,
         _ => return None,
     };
     (!head.contains(&0)).then(|| Script { path: path.to_owned(), ends })
@@ -64,7 +68,10 @@ pub(super) fn find(look: &Look, claimed: &Claimed, inside: &Inside, found: &mut 
                 (Level::Note, "a batch file whose lines end in LF only; Windows can lose its way in it", "crlf")
             }
         };
-        let pattern = Width::Type.pattern(entry.path.as_bstr()).unwrap_or_else(|| exactly(entry.path.as_bstr()));
+        let path = entry.path.as_bstr();
+        // All of a type are scripts, or only this one is, by its first line.
+        let of_type = Width::Type.pattern(path).filter(|_| is_named(path, &SHELL) || is_named(path, &BATCH));
+        let pattern = of_type.unwrap_or_else(|| exactly(path));
         let line = format!("{} text eol={value}", pattern.replace(" ", "[[:space:]]").as_bstr());
         let reason = "line ends that their interpreter can read, on every system".to_owned();
         let remedy = Remedy::Attribute(NewRule { pattern: line.into(), reason, remake: None });

@@ -38,7 +38,12 @@ pub(super) struct Making<'a> {
 }
 
 impl<'a> Making<'a> {
-    pub(super) fn start(place: &'a Place, tree: &'a Tree, remove: Option<&'a Survey<'a>>) -> Self {
+    pub(super) fn start(
+        place: &'a Place,
+        tree: &'a Tree,
+        remove: Option<&'a Survey<'a>>,
+        needed: Vec<BString>,
+    ) -> Self {
         Self {
             place,
             tree,
@@ -47,7 +52,7 @@ impl<'a> Making<'a> {
             untracked: BTreeSet::new(),
             renamed: BTreeSet::new(),
             moved: BTreeSet::new(),
-            needed: Vec::new(),
+            needed,
             samples: Amount::default(),
             widened: false,
             steps: Vec::new(),
@@ -117,7 +122,6 @@ impl<'a> Making<'a> {
 
     pub(super) fn let_in(&mut self, finding: &Finding, folder: &BStr, rule: NewRule) -> Result<()> {
         let (reason, pattern) = (rule.reason.clone(), rule.pattern.clone());
-        self.needed.push(finding.path.clone());
         let file = [folder.as_bytes(), IGNORE_FILE.as_bytes()].concat();
         if self.texts.add(file.as_bstr(), rule)? {
             self.step(finding, Act::LetIn(pattern), reason, amount_of(finding));

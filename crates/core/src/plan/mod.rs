@@ -7,7 +7,7 @@ mod texts;
 
 use crate::Result;
 use crate::effect::{Amount, Effect};
-use crate::findings::{Finding, Remedy};
+use crate::findings::{Class, Finding, Remedy};
 use crate::journal::Changes;
 use crate::templates::Survey;
 use crate::tree::{Place, Tree};
@@ -78,7 +78,10 @@ impl Plan {
     /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the middle of something that
     /// touches a path of the plan.
     pub fn of(place: &Place, tree: &Tree, findings: Vec<Finding>, remove: Option<&Survey>) -> Result<Self> {
-        let mut making = Making::start(place, tree, remove);
+        // Known before anything is moved, whatever mends it.
+        let needed =
+            findings.iter().filter(|finding| finding.class == Class::Needed).map(|finding| finding.path.clone());
+        let mut making = Making::start(place, tree, remove, needed.collect());
         let mut left = Vec::new();
         // Names first, and rules as they were meant; exceptions last, below the rules that they except from.
         let order = |finding: &Finding| match finding.remedy {

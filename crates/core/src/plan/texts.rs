@@ -29,7 +29,10 @@ impl Text {
         if !self.mended.is_empty() {
             let lines = (1..).zip(self.before.lines_with_terminator());
             let mended = lines.map(|(number, line)| match self.mended.get(&number) {
-                Some(with) => [with.as_slice(), &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..]].concat(),
+                Some(with) => {
+                    let end = &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..];
+                    [with.replace("\n", if end.is_empty() { b"\n" } else { end }).as_slice(), end].concat()
+                }
                 None => line.to_vec(),
             });
             text = mended.collect::<Vec<_>>().concat();
