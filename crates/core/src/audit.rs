@@ -361,7 +361,7 @@ fn why_not_read(place: &Place, entry: &Entry, name: &BStr) -> Option<&'static st
         if entry.kind == Kind::Link {
             return Some("it is a link; git follows none here");
         }
-        let start = std::fs::read(place.path(entry.path.as_bstr())).ok()?;
+        let start = place.read(entry.path.as_bstr()).ok()?;
         return is_utf16(&start).then_some("it is UTF-16; git reads UTF-8 only");
     }
     let text = name.to_str().ok()?;

@@ -1,8 +1,10 @@
 //! Writing files so that nothing is lost: whole or not at all.
 
-use crate::{Error, Result, platform};
-use std::fs::{File, Permissions};
-use std::io::Write;
+use crate::{Error, Result};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::{Kind, Put, Root};
+use std::fs::File;
+use std::io::{Read, Write};
 use std::path::Path;
 #[cfg(debug_assertions)]
 use std::sync::{
@@ -10,112 +12,72 @@ use std::sync::{
     atomic::{AtomicU32, Ordering},
 };
 
+/// How the name of a file starts that is to be renamed over another.
+pub(crate) const SCRATCH: &str = ".redshank-";
+
 /// Replaces a file as a whole: written beside it, made durable, renamed over it. Permissions stay.
 ///
 /// # Errors
 /// If the disk refuses; the file is as it was then.
-pub fn replace(path: &Path, contents: &[u8]) -> Result<()> {
-    let folder = path.parent().unwrap_or(Path::new("."));
-    let kept: Option<Permissions> = std::fs::metadata(path).map(|found| found.permissions()).ok();
-    let mut builder = tempfile::Builder::new();
-    builder.prefix(".redshank-");
-    // A new file gets what the person's umask leaves; an old one keeps what it had.
-    let permissions = kept.unwrap_or_else(platform::new_file_permissions);
-    let mut file = builder.permissions(permissions).tempfile_in(folder).map_err(refused(folder))?;
-    file.write_all(contents).and_then(|()| file.as_file().sync_all()).map_err(refused(path))?;
+pub(crate) fn replace(root: &Root, path: &BStr, contents: &[u8]) -> std::io::Result<()> {
+    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+    let scratch = format!("{SCRATCH}{}-{}", std::process::id(), &path[name_at..].as_bstr());
+    let scratch = BString::from([&path[..name_at], scratch.as_bytes()].concat());
+    let mode = root.meta_if_there(path)?.map(|found| found.mode);
+    root.remove_file_if_there(scratch.as_bstr())?;
+    sync(root.create(scratch.as_bstr(), 0o666)?, contents)?;
+    // A new file gets what the person's mask leaves; an old one keeps what it had.
+    let moded = mode.map_or(Ok(()), |mode| root.set_mode(scratch.as_bstr(), mode));
     boundary();
-    file.persist(path).map_err(|error| refused(path)(error.error))?;
-    make_durable(folder)
+    let put = moded.and_then(|()| root.rename(scratch.as_bstr(), (root, path), Put::Over));
+    if put.is_err() {
+        let _ = root.remove_file(scratch.as_bstr());
+    }
+    put?;
+    boundary();
+    root.sync_parent(path)
 }
 
-/// Gives the file at `path` a second name, by which it can be brought back with all that it is: contents, permissions,
-/// times. Where the disk has no second names, a copy.
+/// Writes into a new file, and makes it durable.
+pub(crate) fn sync(mut file: File, contents: &[u8]) -> std::io::Result<()> {
+    file.write_all(contents)?;
+    file.sync_all()
+}
+
+/// Gives a file or a link a second name, by which it can be brought back with all that it is: contents, permissions, times.
+/// Where the disk has no second names, a copy.
 ///
 /// # Errors
-/// If `path` can't be read, or `at` is there already or can't be written.
-pub fn keep(path: &Path, at: &Path) -> Result<()> {
+/// If it can't be read, or something lies at the new name already, or that can't be written.
+pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<()> {
     boundary();
-    if std::fs::hard_link(path, at).is_ok() {
+    let disk = |at: (&Root, &BStr)| refused(&at.0.path().join(at.1.to_path_lossy()));
+    let found = from.0.meta(from.1).map_err(disk(from))?;
+    // A second name of a FIFO, or of whatever else it became, is of no use.
+    if found.kind != Kind::File && found.kind != Kind::Link {
+        let said = format!("it is {}, not a regular file", found.kind.word());
+        return Err(disk(from)(std::io::Error::other(said)));
+    }
+    if from.0.link(from.1, to).is_ok() {
         return Ok(());
     }
-    if let Ok(target) = std::fs::read_link(path) {
-        return platform::link(&target, at).map_err(refused(at));
-    }
-    let modified = std::fs::metadata(path).and_then(|found| found.modified()).map_err(refused(path))?;
-    std::fs::copy(path, at).map_err(refused(at))?;
-    let file = File::options().write(true).open(at);
-    file.and_then(|file| file.set_modified(modified).and_then(|()| file.sync_all())).map_err(refused(at))?;
-    Ok(())
-}
-
-/// Writes at `at` what `path` is to hold, with the permissions that `path` has or a new file gets, and makes it durable.
-///
-/// # Errors
-/// If the disk refuses.
-pub fn prepare(path: &Path, contents: &[u8], at: &Path) -> Result<()> {
-    boundary();
-    let mut file = File::create(at).map_err(refused(at))?;
-    let written = file.write_all(contents).and_then(|()| match std::fs::metadata(path) {
-        Ok(found) => file.set_permissions(found.permissions()),
-        Err(_) => Ok(()),
-    });
-    written.and_then(|()| file.sync_all()).map_err(refused(at))
-}
-
-/// Puts a file that was prepared elsewhere in the place of another, whole or not at all.
-///
-/// # Errors
-/// If the disk refuses; the file is as it was then.
-pub fn put_in_place(prepared: &Path, path: &Path) -> Result<()> {
-    boundary();
-    match std::fs::rename(prepared, path) {
-        Err(error) if error.kind() == std::io::ErrorKind::CrossesDevices => {
-            replace(path, &std::fs::read(prepared).map_err(refused(prepared))?)?;
-            let modified = std::fs::metadata(prepared).and_then(|found| found.modified()).map_err(refused(prepared))?;
-            let file = File::options().write(true).open(path);
-            file.and_then(|file| file.set_modified(modified)).map_err(refused(path))
+    if found.kind == Kind::Link {
+        let target = from.0.link_target(from.1).map_err(disk(from))?;
+        to.0.symlink(target.as_bstr(), to.1).map_err(disk(to))?;
+    } else {
+        let mut source = from.0.file(from.1).map_err(disk(from))?;
+        let mut copy = to.0.create(to.1, 0o600).map_err(disk(to))?;
+        let mut part = vec![0; 1 << 16];
+        loop {
+            match source.read(&mut part).map_err(disk(from))? {
+                0 => break,
+                read => copy.write_all(&part[..read]).map_err(disk(to))?,
+            }
         }
-        renamed => {
-            renamed.map_err(refused(path))?;
-            make_durable(path.parent().unwrap_or(Path::new(".")))
-        }
+        copy.sync_all().map_err(disk(to))?;
+        to.0.set_mode(to.1, found.mode).map_err(disk(to))?;
     }
-}
-
-/// Puts what was kept at `kept` in the place of `path`, whole or not at all. What was kept stays; `scratch` is a name beside
-/// it that may be used.
-///
-/// # Errors
-/// If the disk refuses; the file is as it was then.
-pub fn bring_back(kept: &Path, scratch: &Path, path: &Path) -> Result<()> {
-    // Renaming one name of a file to another of its names would leave both.
-    if same_file::is_same_file(kept, path).unwrap_or(false) {
-        return Ok(());
-    }
-    match std::fs::remove_file(scratch) {
-        Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(refused(scratch)(error)),
-        _ => keep(kept, scratch)?,
-    }
-    put_in_place(scratch, path)
-}
-
-/// Moves a file or folder, of any size, in one step.
-///
-/// # Errors
-/// If the disk refuses, most often because both do not lie on one.
-pub fn move_to(path: &Path, to: &Path) -> Result<()> {
-    boundary();
-    std::fs::rename(path, to).map_err(|error| match error.kind() {
-        std::io::ErrorKind::CrossesDevices => Error::OtherDisk(path.to_owned()),
-        _ => refused(path)(error),
-    })?;
-    [path, to].iter().filter_map(|path| path.parent()).try_for_each(make_durable)
-}
-
-/// Makes durable which names a folder holds.
-fn make_durable(folder: &Path) -> Result<()> {
-    boundary();
-    File::open(folder).and_then(|folder| folder.sync_all()).map_err(refused(folder))
+    to.0.set_modified(to.1, found.modified).map_err(disk(to))
 }
 
 /// Between two steps that change the disk: here the program may be killed, and tests of it do so. With
@@ -132,28 +94,8 @@ pub fn boundary() {
     }
 }
 
-/// Makes a folder, and those on the way to it, that only its owner can enter.
-///
-/// # Errors
-/// If the disk refuses.
-pub fn private_folder(path: &Path) -> Result<()> {
-    platform::private_folder(path).map_err(refused(path))
-}
-
-/// What a file holds, if it is there.
-///
-/// # Errors
-/// If it can't be read.
-pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>> {
-    match std::fs::read(path) {
-        Ok(bytes) => Ok(Some(bytes)),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(source) => Err(refused(path)(source)),
-    }
-}
-
 /// What the disk said of a path, as an error.
-pub fn refused(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
+pub fn refused(path: &Path) -> impl FnOnce(std::io::Error) -> Error + use<> {
     let path = path.to_owned();
     move |cause| Error::Disk { path, cause }
 }

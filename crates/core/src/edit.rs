@@ -1,6 +1,7 @@
 //! Adding rules to the file that fits whom they are for, and taking them out.
 
 use crate::ignore_file::lines_of;
+use crate::journal::{Area, FileChange};
 use crate::rules::{IGNORE_FILE, Reach, Source};
 use crate::templates::exactly;
 use crate::tree::Place;
@@ -13,7 +14,9 @@ use redshank_pattern::quote;
 pub struct Target {
     /// As git prints it; also what an overlay knows it by.
     pub source: Source,
-    /// Its path: relative to the top, or absolute where it lies outside.
+    /// Where its path starts.
+    pub area: Area,
+    /// Its path, from there.
     pub path: BString,
     /// What it holds; `None` if it isn't there yet.
     pub contents: Option<Vec<u8>>,
@@ -25,16 +28,16 @@ impl Target {
     /// # Errors
     /// If there is no such file in this place, it can't be read, or git would not read it.
     pub fn of(place: &Place, reach: Reach, folder: &BStr) -> Result<Self> {
-        let (source, path): (Source, BString) = match (reach, &place.repository) {
+        let (source, area, path): (Source, Area, BString) = match (reach, &place.repository) {
             (Reach::Team | Reach::Folder, _) => {
                 let folder = if reach == Reach::Team { b"".as_bstr() } else { folder };
                 let source = Source::of_folder(folder.to_owned());
                 let path = source.shown.clone();
-                (source, path)
+                (source, Area::Worktree, path)
             }
             (Reach::Clone, Some(repository)) => {
-                let (path, shown) = repository.clone_file();
-                (Source { shown, base: BString::default(), reach }, Vec::from_path_lossy(&path).into_owned().into())
+                let (_, shown) = repository.clone_file();
+                (Source { shown, base: BString::default(), reach }, Area::Git, "info/exclude".into())
             }
             (Reach::Clone, None) => {
                 return Err(Error::NoRepository {
@@ -44,18 +47,26 @@ impl Target {
             }
             (Reach::Personal, _) => {
                 let personal = place.personal().ok_or(Error::NoPersonalFile)?;
+                if personal.by_repository {
+                    return Err(Error::NotYourFile(personal.path.clone()));
+                }
                 let path = Vec::from_path_lossy(&personal.path).into_owned().into();
-                (Source { shown: personal.shown.clone(), base: BString::default(), reach }, path)
+                (Source { shown: personal.shown.clone(), base: BString::default(), reach }, Area::Personal, path)
             }
         };
         let contents = match reach {
             Reach::Team | Reach::Folder => place.ignore_file(source.base.as_bstr())?,
-            Reach::Clone | Reach::Personal => read_if_there(place, path.as_bstr())?,
+            Reach::Clone | Reach::Personal => area.read(place, path.as_bstr())?,
         };
         if contents.as_deref().is_some_and(is_utf16) {
             return Err(Error::Unreadable16(place.path(path.as_bstr())));
         }
-        Ok(Self { source, path, contents })
+        Ok(Self { source, area, path, contents })
+    }
+
+    /// The change from what it holds to what it is to hold.
+    pub fn change(&self, after: Vec<u8>) -> FileChange {
+        FileChange { area: self.area, ..FileChange::of(self.path.clone(), self.contents.clone(), after) }
     }
 
     /// What the file would hold with these lines at its end, with line ends as it has them.
@@ -83,15 +94,6 @@ impl Target {
         let kept: Vec<&[u8]> = lines_of(contents).filter(|line| line.text != pattern).map(|line| line.whole).collect();
         let kept = kept.concat();
         (kept.len() < contents.len()).then_some(kept)
-    }
-}
-
-fn read_if_there(place: &Place, path: &BStr) -> Result<Option<Vec<u8>>> {
-    let path = place.path(path);
-    match std::fs::read(&path) {
-        Ok(contents) => Ok(Some(contents)),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(cause) => Err(Error::Disk { path, cause }),
     }
 }
 

@@ -105,6 +105,11 @@ pub enum Error {
         "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty\n  set core.excludesFile with `git config --global`"
     )]
     NoPersonalFile,
+    /// A repository's configuration names a file as the person's own.
+    #[error(
+        "this repository's own configuration says that {0} holds your rules (core.excludesFile), so nothing is written there\n  take that setting out of the repository first"
+    )]
+    NotYourFile(PathBuf),
     /// Something needs a repository.
     #[error("{top} is not a repository yet, and {what}\n  run `git init` there first")]
     NoRepository {
@@ -117,22 +122,97 @@ pub enum Error {
     #[error("there is nothing to undo here")]
     NothingToUndo,
     /// A record of the journal can't be understood.
-    #[error("{path}: {said}\n  the copies beside it are as they were; nothing was changed")]
+    #[error(
+        "{path}: {said}\n  no record that this version wrote; the copies beside it are as they were, and nothing was changed"
+    )]
     BadJournal {
         /// The record.
         path: PathBuf,
         /// Why.
         said: String,
     },
-    /// What was written has been changed since.
-    #[error(
-        "{path} was changed after Redshank wrote it, so undo would lose that\n  its earlier contents are safe in {saved}; nothing was changed"
-    )]
-    ChangedSince {
+    /// Something is not any more what it was when a change was decided.
+    #[error("{path} was changed by somebody else meanwhile, so nothing was changed\n  try again")]
+    ChangedMeanwhile {
+        /// Which.
+        path: PathBuf,
+    },
+    /// What was kept of a file is not what it was.
+    #[error("{path} can't be taken back: {saved} is not what was kept there; nothing was changed")]
+    NotKept {
         /// The file.
         path: PathBuf,
-        /// Where the copy is.
+        /// Where it was kept.
         saved: PathBuf,
+    },
+    /// A path that no change may name.
+    #[error("{path} is no place that a change may touch; nothing was changed")]
+    NotInArea {
+        /// Which.
+        path: BString,
+    },
+    /// The folder for rehearsals can be entered by others.
+    #[error(
+        "{0} isn't yours alone, so no clone is laid out there\n  name another folder for temporary files with TMPDIR"
+    )]
+    NotPrivate(PathBuf),
+    /// git's hooks are kept where other repositories use them, too.
+    #[error(
+        "git takes its hooks from {folder}, outside this repository (core.hooksPath), where nothing is written\n  to have commits checked, add this line to the pre-commit hook there: redshank check --staged"
+    )]
+    HooksElsewhere {
+        /// The folder.
+        folder: PathBuf,
+    },
+    /// Something that was to be moved away holds what nothing makes again.
+    #[error(
+        "{path} stays where it is: {because}; nothing was changed\n  leave it out with `--skip`, or go on without `--remove`"
+    )]
+    NotMoved {
+        /// The file or folder.
+        path: BString,
+        /// Why.
+        because: String,
+    },
+    /// All that could be taken back was made by somebody else.
+    #[error(
+        "there is nothing of yours to undo here; change {number} is not sealed with your key: somebody else made it, or you did on another machine\n  `redshank undo {number}` takes it back all the same, `redshank undo --forget {number}` deletes its record"
+    )]
+    OnlyForeign {
+        /// The newest one.
+        number: u32,
+    },
+    /// Somebody else's record names more than the working tree.
+    #[error(
+        "change {number} is not sealed with your key, and it touches more than the working tree, so it is not taken back\n  `redshank undo --forget {number}` deletes its record"
+    )]
+    ForeignRecord {
+        /// Its number.
+        number: u32,
+    },
+    /// What was written has been changed since.
+    #[error(
+        "files were changed after change {number}, so undo would lose that; nothing was changed{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest, `redshank undo {number} --replace` brings back what they held",
+        list(.files)
+    )]
+    ChangedSince {
+        /// The change.
+        number: u32,
+        /// The files, and where their earlier contents are kept.
+        files: Vec<(PathBuf, Option<PathBuf>)>,
+    },
+    /// A change was killed on its way, and somebody changed what it touches since.
+    #[error(
+        "change {number} (`{command}`) was cut short, and files that it touches were changed since{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest, `redshank undo {number} --replace` brings back what they held, `redshank undo --forget {number}` leaves all as it is",
+        list(.files)
+    )]
+    CutShortAndEdited {
+        /// Its number.
+        number: u32,
+        /// Its command.
+        command: String,
+        /// The files, and where their earlier contents are kept.
+        files: Vec<(PathBuf, Option<PathBuf>)>,
     },
     /// A change was killed on its way.
     #[error(
@@ -164,16 +244,6 @@ pub enum Error {
     /// Another git changed the index at the same time.
     #[error("another git changed the index in the same moment; nothing was changed\n  try again")]
     IndexMoved,
-    /// Something lies where a moved file or folder is to come back.
-    #[error(
-        "{path} is there again, so what was moved away can't come back\n  move it away or delete it first; what was there before is safe in {saved}; nothing was changed"
-    )]
-    InTheWay {
-        /// The file or folder.
-        path: PathBuf,
-        /// Where the older one is.
-        saved: PathBuf,
-    },
     /// git is in the middle of something that touches the same.
     #[error(
         "{what} is not finished, and touches {path}\n  finish it or give it up with git first; nothing was changed"
@@ -190,6 +260,15 @@ pub enum Error {
         /// One path of it.
         path: BString,
     },
+}
+
+/// Files that were changed since, a line each.
+fn list(files: &[(PathBuf, Option<PathBuf>)]) -> String {
+    let line = |(path, saved): &(PathBuf, Option<PathBuf>)| match saved {
+        Some(saved) => format!("\n  {}: what it held before is in {}", path.display(), saved.display()),
+        None => format!("\n  {}: it was not there before", path.display()),
+    };
+    files.iter().map(line).collect()
 }
 
 /// What the calls of the core give.

@@ -1,24 +1,33 @@
 //! The check before each commit: a block in git's `pre-commit` hook (githooks(5)), beside whatever else stands there.
 
-use crate::disk::{read_if_there, refused, replace};
-use crate::platform;
+use crate::journal::{Area, Changes, Content, FileChange, Journal, Mode};
 use crate::tree::Place;
 use crate::{Error, Result};
-use bstr::ByteSlice;
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use redshank_files::{Kind, Root};
+use redshank_git::Repository;
 use std::path::{Path, PathBuf};
 
 const START: &str = "# redshank: start hook";
 const END: &str = "# redshank: end hook";
 
-/// Where somebody's own hook is put that is no shell script; ours runs it afterwards.
+/// What stands in the start line before the name of somebody's own hook that was put aside.
+const THEN: &str = ", then ";
+
+/// Where somebody's own hook is put that can't hold our block: it is no shell script, a link, or not to be run.
 const ASIDE: &str = "pre-commit.own";
 
 /// The hook of a repository.
-pub struct Hook {
+pub struct Hook<'a> {
+    place: &'a Place,
     /// The script.
     pub path: PathBuf,
     /// The hooks folder is a part of the working tree, so that others get it, too.
     pub shared: bool,
+    area: Area,
+    root: Root,
+    /// From the root.
+    script: BString,
 }
 
 /// What stands in it.
@@ -32,21 +41,22 @@ pub enum Standing {
     Beside,
 }
 
-impl Hook {
-    /// The hook of a place; `core.hooksPath` counts.
+impl<'a> Hook<'a> {
+    /// The hook of a place; `core.hooksPath` counts, as long as it stays in the repository.
     ///
     /// # Errors
-    /// If the place is no repository or git can't be asked.
-    pub fn of(place: &Place) -> Result<Self> {
+    /// If the place is no repository, its hooks are kept elsewhere, or git can't be asked.
+    pub fn of(place: &'a Place) -> Result<Self> {
         let what = "there are no commits to check";
         let Some(repository) = &place.repository else {
             return Err(Error::NoRepository { top: place.top.clone(), what });
         };
         let folder = repository.hooks_folder()?;
-        let shared = folder.starts_with(&repository.top)
-            && !folder.starts_with(&repository.common_folder)
-            && !folder.starts_with(&repository.git_folder);
-        Ok(Self { path: folder.join("pre-commit"), shared })
+        let Some((area, root, below)) = home(place, repository, &folder)? else {
+            return Err(Error::HooksElsewhere { folder });
+        };
+        let script = [below.as_slice(), b"pre-commit"].concat().into();
+        Ok(Self { place, path: folder.join("pre-commit"), shared: area == Area::Worktree, area, root, script })
     }
 
     /// What stands in it now.
@@ -54,13 +64,14 @@ impl Hook {
     /// # Errors
     /// If it can't be read.
     pub fn standing(&self) -> Result<Standing> {
-        let Some(text) = self.text()? else { return Ok(Standing::Off) };
-        let Some((before, after)) = around(&text) else { return Ok(Standing::Off) };
-        let own = !is_only_a_start(before) || !after.trim().is_empty() || self.aside().exists();
-        Ok(if own { Standing::Beside } else { Standing::On })
+        let Content::File(text) = self.content(self.script.as_bstr())? else { return Ok(Standing::Off) };
+        let Some(block) = Block::in_text(&text) else { return Ok(Standing::Off) };
+        let is_alone = block.aside.is_none() && block.is_only_one();
+        Ok(if is_alone { Standing::On } else { Standing::Beside })
     }
 
-    /// Puts the check in. `program` is where Redshank is, for when it isn't on the PATH of whoever commits.
+    /// Puts the check in, through the journal. `program` is where Redshank is, for when it isn't on the PATH of whoever
+    /// commits.
     ///
     /// # Errors
     /// If the hook can't be read or written.
@@ -68,67 +79,129 @@ impl Hook {
         if self.standing()? != Standing::Off {
             return Ok(());
         }
-        let folder = self.path.parent().unwrap_or(Path::new("."));
-        std::fs::create_dir_all(folder).map_err(refused(folder))?;
-        let program = if self.shared { None } else { program.to_str() };
-        let text = match self.text()? {
-            None => format!("#!/bin/sh\n{}", block(program, false)),
+        let program = if self.shared { None } else { Some(Vec::from_path_lossy(program).into_owned()) };
+        let now = self.content(self.script.as_bstr())?;
+        let mode = self.mode(self.script.as_bstr())?;
+        let mut files = Vec::new();
+        let after = match &now {
+            Content::Nothing => [b"#!/bin/sh\n".as_slice(), &block(program.as_deref(), None)].concat(),
             // Ours comes first, for the own one may end the script.
-            Some(own) if is_shell(&own) => {
+            Content::File(own) if is_shell(own) && mode.is_some_and(|mode| mode & 0o111 != 0) => {
                 let head = own.find_byte(b'\n').map_or(own.len(), |end| end + 1);
-                let end = if own[..head].ends_with(b"\n") { "" } else { "\n" };
-                let [head, rest] = [&own[..head], &own[head..]].map(|part| part.to_str_lossy());
-                format!("{head}{end}{}{rest}", block(program, false))
+                let end: &[u8] = if own[..head].ends_with(b"\n") { b"" } else { b"\n" };
+                [&own[..head], end, &block(program.as_deref(), None), &own[head..]].concat()
             }
-            Some(_) => {
-                let aside = self.aside();
-                std::fs::rename(&self.path, &aside).map_err(refused(&aside))?;
-                format!("#!/bin/sh\n{}", block(program, true))
+            own => {
+                let aside = self.free_name()?;
+                let path = self.beside(&aside);
+                let mode = mode.map_or(Mode::AsItWas, Mode::Exactly);
+                files.push(self.change(path, Content::Nothing, own.clone(), mode));
+                [b"#!/bin/sh\n".as_slice(), &block(program.as_deref(), Some(&aside))].concat()
             }
         };
-        replace(&self.path, text.as_bytes())?;
-        self.make_executable()
+        files.push(self.change(self.script.clone(), now, Content::File(after), Mode::Executable));
+        Journal::of(self.place)?.apply("hook on", &Changes::of_files(files))
     }
 
-    /// Takes the check out; a hook of somebody's own is as it was.
+    /// Takes the check out, through the journal; a hook of somebody's own is as it was: its bytes, its permissions, and
+    /// whether it is a link.
     ///
     /// # Errors
     /// If the hook can't be read or written.
     pub fn take_out(&self) -> Result<()> {
-        let Some(text) = self.text()? else { return Ok(()) };
-        let Some((before, after)) = around(&text) else { return Ok(()) };
-        if self.aside().exists() {
-            return std::fs::rename(self.aside(), &self.path).map_err(refused(&self.path));
+        let now = self.content(self.script.as_bstr())?;
+        let Content::File(text) = &now else { return Ok(()) };
+        let Some(block) = Block::in_text(text) else { return Ok(()) };
+        let own = block.aside.map(|name| self.beside(&name.to_str_lossy()));
+        let mut files = Vec::new();
+        let (after, mode) = match own.map(|path| Ok::<_, Error>((self.content(path.as_bstr())?, path))).transpose()? {
+            Some((own, path)) if own != Content::Nothing => {
+                let mode = self.mode(path.as_bstr())?.map_or(Mode::AsItWas, Mode::Exactly);
+                files.push(self.change(path, own.clone(), Content::Nothing, Mode::AsItWas));
+                (own, mode)
+            }
+            _ if block.is_only_one() => (Content::Nothing, Mode::AsItWas),
+            _ => (Content::File([block.before, block.after].concat()), Mode::AsItWas),
+        };
+        files.push(self.change(self.script.clone(), now.clone(), after, mode));
+        Journal::of(self.place)?.apply("hook off", &Changes::of_files(files))
+    }
+
+    fn change(&self, path: BString, before: Content, after: Content, mode: Mode) -> FileChange {
+        FileChange { area: self.area, path, before, after, mode }
+    }
+
+    fn content(&self, path: &BStr) -> Result<Content> {
+        Content::at(&self.root, path).map_err(crate::disk::refused(&self.root.path().join(path.to_path_lossy())))
+    }
+
+    /// The permissions of a file; none of a link or where nothing is.
+    fn mode(&self, path: &BStr) -> Result<Option<u32>> {
+        let found = self.root.meta_if_there(path);
+        let found = found.map_err(crate::disk::refused(&self.root.path().join(path.to_path_lossy())))?;
+        Ok(found.filter(|found| found.kind == Kind::File).map(|found| found.mode))
+    }
+
+    /// The path of a file beside the script.
+    fn beside(&self, name: &str) -> BString {
+        let folder = &self.script[..self.script.rfind_byte(b'/').map_or(0, |slash| slash + 1)];
+        [folder, name.as_bytes()].concat().into()
+    }
+
+    /// A name for somebody's own hook that nothing has yet.
+    fn free_name(&self) -> Result<String> {
+        let names = std::iter::once(ASIDE.to_owned()).chain((2..).map(|nth| format!("{ASIDE}-{nth}")));
+        for name in names {
+            if self.content(self.beside(&name).as_bstr()).is_ok_and(|content| content == Content::Nothing) {
+                return Ok(name);
+            }
         }
-        if is_only_a_start(before) && after.trim().is_empty() {
-            return std::fs::remove_file(&self.path).map_err(refused(&self.path));
-        }
-        replace(&self.path, &[before, after].concat())
-    }
-
-    fn aside(&self) -> PathBuf {
-        self.path.with_file_name(ASIDE)
-    }
-
-    fn text(&self) -> Result<Option<Vec<u8>>> {
-        read_if_there(&self.path)
-    }
-
-    fn make_executable(&self) -> Result<()> {
-        platform::make_executable(&self.path).map_err(refused(&self.path))
+        Err(Error::NotInArea { path: ASIDE.into() })
     }
 }
 
-/// What stands before and behind our block.
-fn around(text: &[u8]) -> Option<(&[u8], &[u8])> {
-    let start = text.find(START)?;
-    let end = start + text[start..].find(END)? + END.len();
-    let end = end + usize::from(text.get(end) == Some(&b'\n'));
-    Some((&text[..start], &text[end..]))
+/// Where the hooks folder lies: which area it belongs to, the root that it is opened from, and the path from there, with a
+/// slash at its end. Nothing if it is neither in the git folder nor in the working tree.
+fn home(place: &Place, repository: &Repository, folder: &Path) -> Result<Option<(Area, Root, BString)>> {
+    let common = &repository.common_folder;
+    if folder == common.join("hooks") {
+        let root = Root::open(common).map_err(crate::disk::refused(common))?;
+        return Ok(Some((Area::Git, root, "hooks/".into())));
+    }
+    let Ok(below) = folder.strip_prefix(&place.top) else { return Ok(None) };
+    let mut below = BString::from(Vec::from_path_lossy(below).into_owned());
+    if below.split_str("/").any(|part| part == b"..") || folder.starts_with(common) {
+        return Ok(None);
+    }
+    if !below.is_empty() {
+        below.push(b'/');
+    }
+    Ok(Some((Area::Worktree, place.root.clone(), below)))
 }
 
-fn is_only_a_start(before: &[u8]) -> bool {
-    before.trim() == b"#!/bin/sh"
+/// Our block in a script.
+struct Block<'t> {
+    before: &'t [u8],
+    after: &'t [u8],
+    /// The name of somebody's own hook that was put aside.
+    aside: Option<&'t BStr>,
+}
+
+impl<'t> Block<'t> {
+    fn in_text(text: &'t [u8]) -> Option<Self> {
+        let start = text.find(START)?;
+        let end = start + text[start..].find(END)? + END.len();
+        let end = end + usize::from(text.get(end) == Some(&b'\n'));
+        let first = text[start + START.len()..].lines().next().unwrap_or_default();
+        let is_name = |name: &&[u8]| name.starts_with(ASIDE.as_bytes()) && !name.contains(&b'/');
+        let aside = first.strip_prefix(THEN.as_bytes()).filter(is_name).map(ByteSlice::as_bstr);
+        Some(Self { before: &text[..start], after: &text[end..], aside })
+    }
+
+    /// Whether nothing else stands in the script.
+    fn is_only_one(&self) -> bool {
+        self.before.trim() == b"#!/bin/sh" && self.after.trim().is_empty()
+    }
 }
 
 fn is_shell(text: &[u8]) -> bool {
@@ -138,12 +211,16 @@ fn is_shell(text: &[u8]) -> bool {
         && first.fields().any(|word| shells.iter().any(|shell| word.rsplit_str("/").next() == Some(shell.as_bytes())))
 }
 
-fn block(program: Option<&str>, runs_own: bool) -> String {
-    let otherwise = program.map_or(String::new(), |path| format!(" || echo {}", quoted(path)));
-    let own = if runs_own { format!("exec \"$(dirname \"$0\")/{ASIDE}\" \"$@\"\n") } else { String::new() };
-    format!(
-        "{START}\n\
-         redshank=$(command -v redshank{otherwise})\n\
+/// The check, for any shell and whatever it was told (`-e` ends a script at the first command that fails).
+fn block(program: Option<&[u8]>, aside: Option<&str>) -> Vec<u8> {
+    let then = aside.map_or(String::new(), |name| format!("{THEN}{name}"));
+    let own = aside.map_or(String::new(), |name| {
+        format!("own=$(dirname \"$0\")/{name}\nif [ -x \"$own\" ]; then exec \"$own\" \"$@\"; fi\n")
+    });
+    let otherwise = program.map_or(Vec::new(), |path| [b"'".as_slice(), &path.replace("'", "'\\''"), b"'"].concat());
+    let start = format!("{START}{then}\nredshank=$(command -v redshank || echo ");
+    let rest = format!(
+        ")\n\
          if [ -x \"$redshank\" ]; then\n    \
              \"$redshank\" check --staged || {{\n        \
                  status=$?\n        \
@@ -154,10 +231,6 @@ fn block(program: Option<&str>, runs_own: bool) -> String {
              echo \"redshank isn't here, so nothing was checked before this commit\" >&2\n\
          fi\n\
          {own}{END}\n"
-    )
-}
-
-/// A word as the shell takes it whole.
-fn quoted(word: &str) -> String {
-    format!("'{}'", word.replace('\'', "'\\''"))
+    );
+    [start.as_bytes(), &otherwise, rest.as_bytes()].concat()
 }

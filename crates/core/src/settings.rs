@@ -4,6 +4,7 @@ use crate::expect::Expectation;
 use crate::findings::Acceptance;
 use crate::rules::Names;
 use crate::size::Bytes;
+use crate::tree::Place;
 use crate::{Error, Result, toml_file};
 use bstr::BStr;
 use serde::Deserialize;
@@ -126,6 +127,19 @@ impl Default for Limits {
     }
 }
 
+/// The text of a place's settings, if it has some.
+///
+/// # Errors
+/// If it can't be read, is no regular file (a link could lead anywhere), or is not UTF-8.
+pub fn text(place: &Place) -> Result<Option<String>> {
+    let path = place.path(FILE.into());
+    let bytes = place.root.read_if_there(FILE.into(), LARGEST).map_err(crate::disk::refused(&path))?;
+    bytes.map(|bytes| toml_file::text(bytes, &path)).transpose()
+}
+
+/// No settings are larger than this, in bytes.
+const LARGEST: u64 = 4 << 20;
+
 impl Settings {
     /// Whether a path, or a folder above it, must not go out.
     pub fn reserves(&self, path: &BStr) -> bool {
@@ -136,15 +150,9 @@ impl Settings {
     ///
     /// # Errors
     /// If the file can't be read or is not in the format; the error names the line and what was expected.
-    pub fn read(top: &Path) -> Result<Self> {
-        let path = top.join(FILE);
-        let text = match std::fs::read_to_string(&path) {
-            Ok(text) => text,
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
-                return Ok(Self::default());
-            }
-            Err(cause) => return Err(Error::Disk { path, cause }),
-        };
+    pub fn read(place: &Place) -> Result<Self> {
+        let path = place.path(FILE.into());
+        let Some(text) = text(place)? else { return Ok(Self::default()) };
         let settings: Self = toml_file::read(&text, &path)?;
         for (nth, expected) in settings.expect.iter().enumerate() {
             if expected.path.is_some() == expected.pattern.is_some() {

@@ -8,6 +8,18 @@ use toml_edit::{DocumentMut, Table};
 /// The longest distance, in edits, at which one key is taken for a misspelling of another.
 const NEAR_KEY: usize = 3;
 
+/// A file's text.
+///
+/// # Errors
+/// If it is not UTF-8.
+pub fn text(bytes: Vec<u8>, path: &Path) -> Result<String> {
+    String::from_utf8(bytes).map_err(|error| {
+        let upto = error.utf8_error().valid_up_to();
+        let line = error.as_bytes()[..upto].iter().filter(|byte| **byte == b'\n').count() + 1;
+        Error::Malformed { path: path.to_owned(), line, said: "it is not UTF-8; save it as UTF-8".to_owned() }
+    })
+}
+
 /// What a file's text holds.
 ///
 /// # Errors

@@ -146,7 +146,7 @@ fn lay_out(case: &Case, top: &Path) -> Vec<String> {
     let tracked: Vec<&String> = case.tracked.iter().filter(|_| !made.is_empty()).map(|at| at.get(&made)).collect();
     if !tracked.is_empty() {
         // git takes no file of a nested repository; such a case tracks nothing.
-        let _ = Git::at(top).words(["--literal-pathspecs", "add", "-f", "--"]).words(tracked).output();
+        let _ = Git::at(top).args(["--literal-pathspecs", "add", "-f", "--"]).args(tracked).output();
     }
     made
 }
@@ -219,7 +219,7 @@ fn row(path: &BString, ruling: Option<Ruling>) -> Row {
 }
 
 fn listed_by_git(top: &Path, words: &[&str]) -> Vec<BString> {
-    let listed = Git::at(top).words(["ls-files", "-z"]).words(words).output().unwrap();
+    let listed = Git::at(top).args(["ls-files", "-z"]).args(words).output().unwrap();
     let mut names: Vec<BString> = listed.split(|b| *b == 0).filter(|n| !n.is_empty()).map(BString::from).collect();
     names.sort();
     names.dedup();

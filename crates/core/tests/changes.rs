@@ -5,7 +5,7 @@ use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_core::Error;
 use redshank_core::findings::{Ask, Finding, Remedy, find_in};
-use redshank_core::journal::{Changes, Journal};
+use redshank_core::journal::{Changes, FileChange, IfEdited, Journal};
 use redshank_core::plan::Plan;
 use redshank_core::tree::{Place, Scope, State, Tree};
 use redshank_git::Git;
@@ -31,7 +31,7 @@ impl Ground {
 
     fn git(&self, words: &[&str]) -> Vec<u8> {
         let who = ["-c", "user.name=Nia", "-c", "user.email=nia@tidewatch.example"];
-        Git::at(&self.top).words(who).words(words).output().unwrap()
+        Git::at(&self.top).args(who).args(words).output().unwrap()
     }
 
     fn write(&self, path: &str, contents: &str) {
@@ -66,7 +66,7 @@ impl Ground {
     }
 
     fn undo(&self) -> Result<(), Error> {
-        Journal::of(&self.place())?.undo(None).map(drop)
+        Journal::of(&self.place())?.undo(None, IfEdited::Refuse).map(drop)
     }
 }
 
@@ -194,6 +194,11 @@ proptest! {
     }
 }
 
+/// The ignore file, from what it holds here to something else.
+fn theirs() -> FileChange {
+    FileChange::of(".gitignore".into(), Some(b"mine\n".to_vec()), b"theirs\n".to_vec())
+}
+
 /// A journal entry of one file and one path of the index, done.
 fn done() -> (Ground, Snapshot, PathBuf) {
     let ground = Ground::new();
@@ -201,11 +206,7 @@ fn done() -> (Ground, Snapshot, PathBuf) {
     ground.write("uplink.log", "1");
     ground.git(&["add", "--all"]);
     let before = ground.snapshot();
-    let changes = Changes {
-        writes: vec![(".gitignore".into(), b"theirs\n".to_vec())],
-        untracked: vec!["uplink.log".into()],
-        ..Changes::default()
-    };
+    let changes = Changes { files: vec![theirs()], untracked: vec!["uplink.log".into()], ..Changes::default() };
     Journal::of(&ground.place()).unwrap().apply("tidy", &changes).unwrap();
     let entry = ground.top.join(".git/redshank/journal/000001");
     (ground, before, entry)
@@ -221,7 +222,7 @@ fn a_damaged_journal_is_an_error_and_changes_nothing() {
     let (ground, _, entry) = done();
     let now = ground.snapshot();
     std::fs::remove_file(entry.join("file-0")).unwrap();
-    assert!(matches!(ground.undo(), Err(Error::Disk { .. })));
+    assert!(matches!(ground.undo(), Err(Error::NotKept { .. })));
     assert!(ground.snapshot() == now);
 }
 
@@ -231,7 +232,7 @@ fn a_change_that_cannot_be_saved_is_not_made() {
     ground.write(".gitignore", "mine\n");
     ground.write(".git/redshank", "a file where the journal's folder should be");
     let before = ground.snapshot();
-    let changes = Changes::of_files(vec![(".gitignore".into(), b"theirs\n".to_vec())]);
+    let changes = Changes::of_files(vec![theirs()]);
     assert!(Journal::of(&ground.place()).unwrap().apply("tidy", &changes).is_err());
     assert!(ground.snapshot() == before);
 }
@@ -245,7 +246,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
     ground.git(&["add", "uplink.log"]);
     let before = ground.snapshot();
     let changes = Changes {
-        writes: vec![(".gitignore".into(), b"theirs\n".to_vec())],
+        files: vec![theirs()],
         moved: vec!["target/".into(), "gone meanwhile/".into()],
         untracked: vec!["uplink.log".into()],
     };
@@ -263,7 +264,7 @@ fn permissions_and_times_come_back() {
     let path = ground.top.join(".gitignore");
     std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
     let modified = std::fs::metadata(&path).unwrap().modified().unwrap();
-    let changes = Changes::of_files(vec![(".gitignore".into(), b"theirs\n".to_vec())]);
+    let changes = Changes::of_files(vec![theirs()]);
     Journal::of(&ground.place()).unwrap().apply("draft", &changes).unwrap();
     assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
     ground.undo().unwrap();

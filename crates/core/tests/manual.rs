@@ -97,7 +97,7 @@ const MANUAL: &[Sentence] = &[
 
 fn verdict_of_git(top: &Path, path: &str) -> bool {
     let asked = ["check-ignore", "--no-index", "-q", "--", path];
-    Git::at(top).words(asked).output().is_ok()
+    Git::at(top).args(asked).output().is_ok()
 }
 
 #[test]
@@ -105,9 +105,9 @@ fn every_sentence_of_the_manual_holds_for_us_and_for_git() {
     for sentence in MANUAL {
         let folder = tempfile::tempdir().unwrap();
         let top = folder.path().canonicalize().unwrap();
-        Git::at(&top).words(["init", "-q"]).output().unwrap();
+        Git::at(&top).args(["init", "-q"]).output().unwrap();
         let personal = top.join(".git/personal");
-        Git::at(&top).words(["config", "core.excludesFile"]).words([&personal]).output().unwrap();
+        Git::at(&top).args(["config", "core.excludesFile"]).args([&personal]).output().unwrap();
         for (path, contents) in sentence.files {
             std::fs::create_dir_all(top.join(path).parent().unwrap()).unwrap();
             std::fs::write(top.join(path), contents).unwrap();

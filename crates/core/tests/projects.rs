@@ -20,7 +20,7 @@ impl Ground {
     fn new(files: &[(&str, &str)]) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let top = folder.path().canonicalize().unwrap();
-        Git::at(&top).words(["init", "-q"]).output().unwrap();
+        Git::at(&top).args(["init", "-q"]).output().unwrap();
         let ground = Self { _folder: folder, top };
         files.iter().for_each(|(path, contents)| ground.write(path, contents));
         ground
@@ -63,7 +63,7 @@ impl Ground {
     }
 
     fn ignored_by_git(&self, path: &str) -> bool {
-        Git::at(&self.top).words(["check-ignore", "--no-index", "-q", "--", path]).output().is_ok()
+        Git::at(&self.top).args(["check-ignore", "--no-index", "-q", "--", path]).output().is_ok()
     }
 }
 

@@ -18,7 +18,7 @@ impl Repository {
             asked.extend_from_slice(path);
             asked.push(0);
         }
-        let said = self.git().words(["check-attr", "--stdin", "-z", name]).with_input(&asked)?;
+        let said = self.git().args(["check-attr", "--stdin", "-z", name]).with_input(&asked)?;
         // `path` NUL `attribute` NUL `value` NUL (git-check-attr(1)).
         let fields: Vec<&[u8]> = said.split(|byte| *byte == 0).collect();
         let triples = fields.chunks_exact(3).filter(|triple| triple[2] != b"unspecified");

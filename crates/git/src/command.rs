@@ -1,7 +1,9 @@
 //! Starting git.
 
+use crate::programs::{ALWAYS, ENVIRONMENT};
 use crate::{Error, Result};
 use std::ffi::{OsStr, OsString};
+use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -9,26 +11,60 @@ use std::process::{Command, Stdio};
 /// One call of git to be made.
 pub struct Git {
     folder: PathBuf,
-    words: Vec<OsString>,
-    settings: Vec<(OsString, OsString)>,
+    args: Vec<OsString>,
+    env: Vec<(OsString, OsString)>,
     unset: Vec<&'static str>,
+    /// Configuration that is set for this call, as `-c key=value`.
+    config: Vec<OsString>,
+    /// Configuration keys that keep what the repository says.
+    kept: Vec<&'static str>,
+    is_guarded: bool,
 }
 
 impl Git {
-    /// git, run in `folder`.
+    /// git, run in `folder`, and starting no program that a repository's configuration names (`programs.rs`).
     pub fn at(folder: &Path) -> Self {
-        Self { folder: folder.into(), words: Vec::new(), settings: Vec::new(), unset: Vec::new() }
+        Self {
+            folder: folder.into(),
+            args: Vec::new(),
+            env: Vec::new(),
+            unset: Vec::new(),
+            config: Vec::new(),
+            kept: Vec::new(),
+            is_guarded: true,
+        }
+    }
+
+    /// Lets git run all that it would run for a person: hooks, filters, monitors. Only for a repository of our own making.
+    #[must_use]
+    pub fn as_a_person_would(mut self) -> Self {
+        self.is_guarded = false;
+        self
     }
 
     /// Adds arguments.
-    pub fn words<S: AsRef<OsStr>>(mut self, words: impl IntoIterator<Item = S>) -> Self {
-        self.words.extend(words.into_iter().map(|word| word.as_ref().to_owned()));
+    #[must_use]
+    pub fn args<S: AsRef<OsStr>>(mut self, args: impl IntoIterator<Item = S>) -> Self {
+        self.args.extend(args.into_iter().map(|arg| arg.as_ref().to_owned()));
+        self
+    }
+
+    /// Sets configuration for this call, as `-c key=value`.
+    pub(crate) fn config(mut self, config: &[OsString]) -> Self {
+        self.config.extend_from_slice(config);
+        self
+    }
+
+    /// Leaves a key that is set otherwise in every call as it is, for a call that only asks for it.
+    pub(crate) fn keeping(mut self, key: &'static str) -> Self {
+        self.kept.push(key);
         self
     }
 
     /// Sets a variable of git's environment.
-    pub fn setting(mut self, name: impl Into<OsString>, value: impl Into<OsString>) -> Self {
-        self.settings.push((name.into(), value.into()));
+    #[must_use]
+    pub fn env(mut self, name: impl Into<OsString>, value: impl Into<OsString>) -> Self {
+        self.env.push((name.into(), value.into()));
         self
     }
 
@@ -51,10 +87,23 @@ impl Git {
     /// # Errors
     /// If git can't be started, or ends with anything but success.
     pub fn with_input(self, input: &[u8]) -> Result<Vec<u8>> {
+        self.with_files(input, None, None)
+    }
+
+    /// Runs it with `input`, or a file, on its standard input; gives its standard output, or writes it into a file.
+    ///
+    /// # Errors
+    /// If git can't be started, or ends with anything but success.
+    pub(crate) fn with_files(self, input: &[u8], from: Option<File>, into: Option<File>) -> Result<Vec<u8>> {
+        let from = match from {
+            Some(file) => Stdio::from(file),
+            None if input.is_empty() => Stdio::null(),
+            None => Stdio::piped(),
+        };
         let mut child = self
             .command()
-            .stdin(if input.is_empty() { Stdio::null() } else { Stdio::piped() })
-            .stdout(Stdio::piped())
+            .stdin(from)
+            .stdout(into.map_or_else(Stdio::piped, Stdio::from))
             .stderr(Stdio::piped())
             .spawn()
             .map_err(Error::NotStarted)?;
@@ -103,18 +152,27 @@ impl Git {
 
     fn command(&self) -> Command {
         let mut command = Command::new("git");
-        // Messages are compared and shown; they come in one language. Reading never takes the index's lock.
-        command.current_dir(&self.folder).args(&self.words).env("LC_ALL", "C").env("GIT_OPTIONAL_LOCKS", "0");
+        command.current_dir(&self.folder).envs(ENVIRONMENT.iter().copied().take(if self.is_guarded {
+            usize::MAX
+        } else {
+            1
+        }));
+        if self.is_guarded {
+            let set = ALWAYS.iter().filter(|(key, _)| !self.kept.contains(key));
+            command.arg("--no-pager").args(set.flat_map(|(key, value)| ["-c".to_owned(), format!("{key}={value}")]));
+            command.args(&self.config);
+        }
+        command.args(&self.args);
         for name in &self.unset {
             command.env_remove(name);
         }
-        command.envs(self.settings.iter().map(|(name, value)| (name, value)));
+        command.envs(self.env.iter().map(|(name, value)| (name, value)));
         command
     }
 
     /// The command as a person would type it.
     fn shown(&self) -> String {
-        let words = self.words.iter().map(|word| word.to_string_lossy());
+        let words = self.args.iter().map(|word| word.to_string_lossy());
         std::iter::once("git".into()).chain(words).collect::<Vec<_>>().join(" ")
     }
 }

@@ -19,6 +19,16 @@ pub enum Error {
         "{0} is a bare repository or a git folder: there are no files to look at\n  go to a working tree, or name one with --root"
     )]
     NoWorkTree(PathBuf),
+    /// The repository's configuration says that its files are elsewhere.
+    #[error(
+        "{git_folder} says that its working tree is {top}, which isn't where it lies (core.worktree)\n  if that is meant, name both: GIT_DIR and GIT_WORK_TREE"
+    )]
+    TopElsewhere {
+        /// The folder that it names.
+        top: PathBuf,
+        /// Its git folder.
+        git_folder: PathBuf,
+    },
     /// The folder to start from is not there.
     #[error("{path}: {cause}\n  name a folder that exists and can be entered")]
     NoFolder {

@@ -21,7 +21,7 @@ pub struct Past {
 impl Repository {
     /// Whether there is a commit to stand on.
     pub fn has_commit(&self) -> bool {
-        self.git().words(["rev-parse", "--quiet", "--verify", "HEAD^{commit}"]).output().is_ok()
+        self.git().args(["rev-parse", "--quiet", "--verify", "HEAD^{commit}"]).output().is_ok()
     }
 
     /// Of these paths, the ones that the current commit holds.
@@ -51,7 +51,7 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn pushed(&self, paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
-        let remote = self.git().words(["for-each-ref", "--count=1", "--format=x", "refs/remotes"]).output()?;
+        let remote = self.git().args(["for-each-ref", "--count=1", "--format=x", "refs/remotes"]).output()?;
         if remote.is_empty() {
             return Ok(HashMap::new());
         }
@@ -64,7 +64,7 @@ impl Repository {
     /// If git refuses.
     pub fn remotes_with(&self, commit: &str) -> Result<Vec<String>> {
         let list = ["for-each-ref", "--format=%(refname:short)", "--contains", commit, "refs/remotes"];
-        let names = self.git().words(list).output()?;
+        let names = self.git().args(list).output()?;
         // The remote's own pointer to its main branch is no branch.
         let names = ByteSlice::lines(&names[..]).filter(|name| name.contains(&b'/') && !name.ends_with(b"/HEAD"));
         Ok(names.map(|name| name.to_str_lossy().into_owned()).collect())
@@ -73,9 +73,9 @@ impl Repository {
     fn log(&self, from: &[&str], paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
         let mut found: HashMap<BString, Past> = HashMap::new();
         for some in paths.chunks(PATHS_A_CALL) {
-            let git = self.git().setting("GIT_LITERAL_PATHSPECS", "1").words(["log", "-z", "-m", "--name-only"]);
-            let git = git.words(["--no-renames", "--format=%x01%H %cs"]).words(from).words(["--"]);
-            let log = git.words(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
+            let git = self.git().env("GIT_LITERAL_PATHSPECS", "1").args(["log", "-z", "-m", "--name-only"]);
+            let git = git.args(["--no-renames", "--format=%x01%H %cs"]).args(from).args(["--"]);
+            let log = git.args(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
             let (mut commit, mut day) = (String::new(), String::new());
             for part in log.split(|byte| *byte == 0 || *byte == b'\n').filter(|part| !part.is_empty()) {
                 if let Some(head) = part.strip_prefix(b"\x01") {
@@ -97,14 +97,17 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn changed(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
-        self.named(&["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "HEAD", "--"], paths)
+        self.named(
+            &["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "--no-textconv", "HEAD", "--"],
+            paths,
+        )
     }
 
     pub(crate) fn named(&self, command: &[&str], paths: &[&BStr]) -> Result<HashSet<BString>> {
         let mut found = HashSet::new();
         for some in paths.chunks(PATHS_A_CALL) {
-            let git = self.git().setting("GIT_LITERAL_PATHSPECS", "1").words(command);
-            let listed = git.words(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
+            let git = self.git().env("GIT_LITERAL_PATHSPECS", "1").args(command);
+            let listed = git.args(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
             found.extend(listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).map(BString::from));
         }
         Ok(found)

@@ -1,9 +1,11 @@
 //! git's index, read directly.
 
+use crate::index_change::{Entry as PutBack, Flag};
 use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::collections::HashSet;
 use std::ops::Range;
+use std::path::Path;
 
 /// What kind of thing the index records, from the file mode of its entry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -32,6 +34,7 @@ struct Entry {
     object: Object,
     skipped: bool,
     assumed: bool,
+    intended: bool,
     conflicted: bool,
 }
 
@@ -61,11 +64,16 @@ impl Tracked<'_> {
         self.entry.object.to_string()
     }
 
-    /// The entry in the form that `git update-index --index-info` reads, without its end.
-    pub fn info(&self) -> BString {
-        let mut line = BString::from(format!("{:06o} {} 0\t", self.entry.mode, self.entry.object));
-        line.push_str(self.path);
-        line
+    /// The entry as it can be put back later.
+    pub fn entry_to_put_back(&self) -> PutBack {
+        let mut info = BString::from(format!("{:06o} {} 0\t", self.entry.mode, self.entry.object));
+        info.push_str(self.path);
+        let told = [
+            (self.entry.skipped, Flag::SkipWorktree),
+            (self.entry.assumed, Flag::AssumeUnchanged),
+            (self.entry.intended, Flag::IntentToAdd),
+        ];
+        PutBack { info, flags: told.into_iter().filter(|(is_told, _)| *is_told).map(|(_, flag)| flag).collect() }
     }
 
     /// Whether its changes are hidden: git is told not to look, or to leave its place alone, and not because only a part of
@@ -88,18 +96,26 @@ impl Index {
     }
 
     fn read_exact(repository: &Repository) -> Result<Self> {
-        let path = repository.index_file()?;
-        if !path.exists() {
-            return Ok(Self::default());
-        }
+        Self::read_file(repository, &repository.index_file()?)
+    }
+
+    /// Reads a file as an index of that repository; without the file, nothing is tracked.
+    pub(crate) fn read_file(repository: &Repository, path: &Path) -> Result<Self> {
         let kind = if repository.uses_sha256() { gix_index::hash::Kind::Sha256 } else { gix_index::hash::Kind::Sha1 };
-        let bad = |said: String| Error::BadIndex { path: path.clone(), said };
-        let file = gix_index::File::at(&path, kind, true, gix_index::decode::Options::default())
+        let bad = |said: String| Error::BadIndex { path: path.to_owned(), said };
+        match std::fs::metadata(path) {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            // Reading a FIFO would wait for somebody to write.
+            Ok(found) if !found.is_file() => return Err(bad("it is not a regular file".to_owned())),
+            _ => {}
+        }
+        let file = gix_index::File::at(path, kind, true, gix_index::decode::Options::default())
             .map_err(|error| bad(error.to_string()))?;
         let mut index = Self::default();
         // A sparse index names whole folders; only git can tell what they hold.
         if file.is_sparse() {
-            let listed = repository.git().words(["ls-files", "-z", "--stage", "-v"]).output()?;
+            let list = repository.git().args(["ls-files", "-z", "--stage", "-v"]);
+            let listed = list.env("GIT_INDEX_FILE", path).output()?;
             for line in listed.split(|byte| *byte == 0).filter(|line| !line.is_empty()) {
                 index.push_listed(line.as_bstr()).ok_or_else(|| bad("git ls-files printed an unknown line".into()))?;
             }
@@ -109,8 +125,9 @@ impl Index {
             let flags = entry.flags;
             let skipped = flags.contains(gix_index::entry::Flags::SKIP_WORKTREE);
             let assumed = flags.contains(gix_index::entry::Flags::ASSUME_VALID);
+            let intended = flags.contains(gix_index::entry::Flags::INTENT_TO_ADD);
             let (mode, object, conflicted) = (entry.mode.bits(), entry.id, entry.stage_raw() != 0);
-            index.push(entry.path(&file), Entry { name: 0..0, mode, object, skipped, assumed, conflicted });
+            index.push(entry.path(&file), Entry { name: 0..0, mode, object, skipped, assumed, intended, conflicted });
         }
         Ok(index)
     }
@@ -123,8 +140,8 @@ impl Index {
         let (skipped, assumed) = (tag.eq_ignore_ascii_case("S"), tag.bytes().all(|byte| byte.is_ascii_lowercase()));
         let mode = u32::from_str_radix(words.next()?, 8).ok()?;
         let object = Object::from_hex(words.next()?.as_bytes()).ok()?;
-        let conflicted = words.next()? != "0";
-        self.push(path.as_bstr(), Entry { name: 0..0, mode, object, skipped, assumed, conflicted });
+        let (conflicted, intended) = (words.next()? != "0", false);
+        self.push(path.as_bstr(), Entry { name: 0..0, mode, object, skipped, assumed, intended, conflicted });
         Some(())
     }
 

@@ -1,7 +1,10 @@
 //! Where a repository lies and how it is configured.
 
+use crate::programs::{entries, is_persons, overruled};
 use crate::{Error, Git, Index, Result};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_files::Root;
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 /// A repository with a working tree.
@@ -22,6 +25,7 @@ pub struct Repository {
     /// Only a part of the tree is laid out (`core.sparseCheckout`).
     pub is_sparse: bool,
     object_format: BString,
+    overruled: Vec<OsString>,
 }
 
 /// The file with a person's own rules for every repository.
@@ -31,6 +35,8 @@ pub struct Personal {
     pub shown: BString,
     /// Where it is; it may not exist.
     pub path: PathBuf,
+    /// The repository's own configuration says so, not the person's: it may be any file.
+    pub by_repository: bool,
 }
 
 /// What a folder turned out to be.
@@ -51,14 +57,13 @@ pub fn find(folder: &Path) -> Result<Found> {
     if !std::fs::metadata(folder).map_err(no_folder)?.is_dir() {
         return Err(no_folder(std::io::ErrorKind::NotADirectory.into()));
     }
-    let asked = ["rev-parse", "--path-format=absolute", "--show-toplevel", "--git-dir", "--git-common-dir"];
     // Both questions at once: each takes as long as starting git does.
-    let (lines, config) = std::thread::scope(|scope| {
+    let (folders, config) = std::thread::scope(|scope| {
         let config = scope.spawn(|| Config::read(folder));
-        (Git::at(folder).words(asked).output(), config.join())
+        (folders(folder), config.join())
     });
-    let lines = match lines {
-        Ok(lines) => lines,
+    let [top, git_folder, common_folder] = match folders {
+        Ok(folders) => folders,
         Err(Error::Refused { said, .. }) if said.contains("not a git repository") => {
             return Ok(Found::Folder(folder.canonicalize().map_err(no_folder)?));
         }
@@ -67,9 +72,9 @@ pub fn find(folder: &Path) -> Result<Found> {
         }
         Err(other) => return Err(other),
     };
-    let mut folders = lines.lines().map(|line| line.to_path_lossy().into_owned());
-    let mut next = || folders.next().ok_or_else(|| Error::NoWorkTree(folder.into()));
-    let (top, git_folder, common_folder) = (next()?, next()?, next()?);
+    if !names_its_own_top(&top, &git_folder) {
+        return Err(Error::TopElsewhere { top, git_folder });
+    }
     let config = config.unwrap_or_else(|_| Config::read(&top))?;
     Ok(Found::Repository(Box::new(Repository {
         ignores_case: config.is_set("core.ignorecase"),
@@ -77,11 +82,52 @@ pub fn find(folder: &Path) -> Result<Found> {
         stores_large_files: ["filter.lfs.clean", "filter.lfs.process"].iter().any(|key| config.value(key).is_some()),
         is_sparse: config.is_set("core.sparsecheckout"),
         object_format: config.value("extensions.objectformat").unwrap_or("sha1".into()).into(),
+        overruled: overruled(&config.listed),
         top,
         git_folder,
         common_folder,
     })))
 }
+
+/// The top of the working tree, the git folder, and the one that all working trees share.
+fn folders(folder: &Path) -> Result<[PathBuf; 3]> {
+    let ask = |what: &[&str]| Git::at(folder).args(["rev-parse", "--path-format=absolute"]).args(what).output();
+    let asked = ["--show-toplevel", "--git-dir", "--git-common-dir"];
+    let said = ask(&asked)?;
+    let lines: Vec<&[u8]> = said.strip_suffix(b"\n").unwrap_or(&said).split(|byte| *byte == b'\n').collect();
+    if let [top, git_folder, common_folder] = lines[..] {
+        return Ok([top, git_folder, common_folder].map(|line| line.to_path_lossy().into_owned()));
+    }
+    // A line break in one of the paths: each is asked for by itself.
+    let single = |what| Ok::<_, Error>(single_path(&ask(&[what])?));
+    Ok([single(asked[0])?, single(asked[1])?, single(asked[2])?])
+}
+
+/// The only path in an answer; a line break in it is a part of it.
+pub(crate) fn single_path(said: &[u8]) -> PathBuf {
+    said.strip_suffix(b"\n").unwrap_or(said).to_path_lossy().into_owned()
+}
+
+/// Whether a working tree is one that its git folder was found by: `.git` at its top is that folder, or a file that names
+/// it. A repository's own configuration (`core.worktree`) could say that any folder is its working tree; only who runs the
+/// program may say so, with `GIT_DIR` or `GIT_WORK_TREE`.
+fn names_its_own_top(top: &Path, git_folder: &Path) -> bool {
+    let said = |name| std::env::var_os(name).is_some();
+    if said("GIT_DIR") || said("GIT_WORK_TREE") {
+        return true;
+    }
+    let same = |path: &Path| same_file::is_same_file(path, git_folder).unwrap_or(false);
+    let dot_git = top.join(".git");
+    same(&dot_git)
+        || Root::open(top).is_ok_and(|root| {
+            let file = root.read(BStr::new(".git"), LARGEST_GIT_FILE).unwrap_or_default();
+            let target = file.strip_prefix(b"gitdir: ").map(|path| path.trim_end_with(|c| c == '\n' || c == '\r'));
+            target.is_some_and(|path| same(&top.join(path.to_path_lossy())))
+        })
+}
+
+/// A `.git` file holds one path, in bytes.
+const LARGEST_GIT_FILE: u64 = 1 << 16;
 
 /// The person's ignore file where there is no repository.
 ///
@@ -102,7 +148,7 @@ impl Repository {
 
     /// A call of git at the top of the working tree.
     pub fn git(&self) -> Git {
-        Git::at(&self.top)
+        Git::at(&self.top).config(&self.overruled)
     }
 
     /// The index file; `GIT_INDEX_FILE` counts.
@@ -113,8 +159,8 @@ impl Repository {
         if std::env::var_os("GIT_INDEX_FILE").is_none() {
             return Ok(self.git_folder.join("index"));
         }
-        let shown = self.git().words(["rev-parse", "--path-format=absolute", "--git-path", "index"]).output()?;
-        Ok(shown.trim_end_with(|c| c == '\n').to_path_lossy().into_owned())
+        let shown = self.git().args(["rev-parse", "--path-format=absolute", "--git-path", "index"]).output()?;
+        Ok(single_path(&shown))
     }
 
     /// What git tracks.
@@ -130,8 +176,8 @@ impl Repository {
     /// # Errors
     /// If git can't be asked.
     pub fn hooks_folder(&self) -> Result<PathBuf> {
-        let shown = self.git().words(["rev-parse", "--path-format=absolute", "--git-path", "hooks"]).output()?;
-        Ok(shown.trim_end_with(|c| c == '\n').to_path_lossy().into_owned())
+        let asked = ["rev-parse", "--path-format=absolute", "--git-path", "hooks"];
+        Ok(single_path(&self.git().keeping("core.hooksPath").args(asked).output()?))
     }
 
     /// The paths that `.gitmodules` names (gitmodules(5)).
@@ -142,7 +188,7 @@ impl Repository {
         if !self.top.join(".gitmodules").exists() {
             return Ok(Vec::new());
         }
-        let listed = self.git().words(["config", "--file", ".gitmodules", "--list", "-z"]).output()?;
+        let listed = self.git().args(["config", "--file", ".gitmodules", "--list", "-z"]).output()?;
         let named = listed.split(|byte| *byte == 0).filter_map(|entry| entry.split_once_str("\n"));
         Ok(named.filter(|(key, _)| key.ends_with(b".path")).map(|(_, path)| path.into()).collect())
     }
@@ -161,30 +207,26 @@ struct Config {
 
 impl Config {
     fn read(folder: &Path) -> Result<Self> {
-        Ok(Self { listed: Git::at(folder).words(["config", "--list", "-z"]).output()? })
+        // The keys that every call of ours sets are told as set for this call, and are none of those that are asked for.
+        Ok(Self { listed: Git::at(folder).args(["config", "--list", "-z", "--show-scope"]).output()? })
     }
 
-    /// The last value of a key (lower case); of a key without `=`, `None` inside.
-    fn last(&self, key: &str) -> Option<Option<&BStr>> {
-        let entries = self.listed.split(|byte| *byte == 0);
-        entries
-            .filter_map(|entry| match entry.split_once_str("\n") {
-                Some((name, value)) => (name == key.as_bytes()).then_some(Some(value.as_bstr())),
-                None => (entry == key.as_bytes()).then_some(None),
-            })
-            .next_back()
+    /// The last entry of a key (lower case): its scope, and its value where it has one.
+    fn last(&self, key: &str) -> Option<(&[u8], Option<&BStr>)> {
+        let found = entries(&self.listed).filter(|(_, name, _)| *name == key).last();
+        found.map(|(scope, _, value)| (scope, value))
     }
 
     fn value(&self, key: &str) -> Option<&BStr> {
-        self.last(key).flatten()
+        self.last(key)?.1
     }
 
     /// A truth value as git-config(1) words them.
     fn is_set(&self, key: &str) -> bool {
         match self.last(key) {
             None => false,
-            Some(None) => true,
-            Some(Some(value)) => {
+            Some((_, None)) => true,
+            Some((_, Some(value))) => {
                 let value = value.to_ascii_lowercase();
                 [&b"true"[..], b"yes", b"on"].contains(&&value[..])
                     || value.to_str().is_ok_and(|text| text.parse::<i64>().is_ok_and(|number| number != 0))
@@ -199,7 +241,7 @@ impl Config {
             Some(value) if value.is_empty() => return Ok(None),
             // `~` and its kin are git's to expand.
             Some(value) if value.starts_with(b"~") || value.starts_with(b"%") || value.starts_with(b":") => {
-                let path = Git::at(top).words(["config", "--type=path", "-z", "core.excludesFile"]).output()?;
+                let path = Git::at(top).args(["config", "--type=path", "-z", "core.excludesFile"]).output()?;
                 path.trim_end_with(|c| c == '\0').into()
             }
             Some(value) => value.into(),
@@ -213,6 +255,7 @@ impl Config {
             }
         };
         let path = top.join(shown.to_path_lossy());
-        Ok(Some(Personal { shown, path }))
+        let by_repository = self.last("core.excludesfile").is_some_and(|(scope, _)| !is_persons(scope));
+        Ok(Some(Personal { shown, path, by_repository }))
     }
 }

@@ -23,7 +23,7 @@ impl Repository {
             self.unlocked()?;
             let mut input = bstr::join("\0", paths);
             input.push(0);
-            self.git().words(["update-index", flag, "-z", "--stdin"]).with_input(&input)?;
+            self.git().args(["update-index", flag, "-z", "--stdin"]).with_input(&input)?;
         }
         Ok(())
     }
@@ -33,7 +33,7 @@ impl Repository {
     /// # Errors
     /// If it isn't there or git refuses.
     pub fn name_on_disk(&self, path: &BStr) -> Result<String> {
-        let said = self.git().words(["hash-object", "--"]).words([path.to_path_lossy().as_os_str()]).output()?;
+        let said = self.git().args(["hash-object", "--"]).args([path.to_path_lossy().as_os_str()]).output()?;
         Ok(said.trim().to_str_lossy().into_owned())
     }
 
@@ -42,10 +42,22 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn changed_upstream(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
-        let followed = self.git().words(["rev-parse", "--quiet", "--verify", "@{upstream}"]).output();
+        let followed = self.git().args(["rev-parse", "--quiet", "--verify", "@{upstream}"]).output();
         if followed.is_err() || paths.is_empty() {
             return Ok(HashSet::new());
         }
-        self.named(&["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "HEAD...@{upstream}", "--"], paths)
+        self.named(
+            &[
+                "diff",
+                "--name-only",
+                "-z",
+                "--no-renames",
+                "--no-ext-diff",
+                "--no-textconv",
+                "HEAD...@{upstream}",
+                "--",
+            ],
+            paths,
+        )
     }
 }

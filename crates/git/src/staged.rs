@@ -21,9 +21,18 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn staged(&self) -> Result<Vec<Staged>> {
-        let diff =
-            ["diff", "--cached", "--raw", "-z", "--no-abbrev", "--no-renames", "--diff-filter=d", "--no-ext-diff"];
-        let listed = self.git().words(diff).output()?;
+        let diff = [
+            "diff",
+            "--cached",
+            "--raw",
+            "-z",
+            "--no-abbrev",
+            "--no-renames",
+            "--diff-filter=d",
+            "--no-ext-diff",
+            "--no-textconv",
+        ];
+        let listed = self.git().args(diff).output()?;
         // `:mode mode blob blob status` NUL `path` NUL (git-diff-index(1), raw output format).
         let mut fields = listed.split(|byte| *byte == 0);
         let mut staged = Vec::new();
@@ -49,7 +58,7 @@ impl Repository {
         let index = self.index()?;
         let tracked: Vec<_> = paths.iter().filter_map(|path| index.get(path)).collect();
         let blobs: String = tracked.iter().map(|tracked| tracked.blob() + "\n").collect();
-        let sizes = self.git().words(["cat-file", "--batch-check=%(objectsize)"]).with_input(blobs.as_bytes())?;
+        let sizes = self.git().args(["cat-file", "--batch-check=%(objectsize)"]).with_input(blobs.as_bytes())?;
         let sizes = ByteSlice::lines(&sizes[..]).map(|line| line.to_str().ok().and_then(|size| size.parse().ok()));
         let known = tracked.iter().zip(sizes).filter_map(|(tracked, size)| Some((tracked.path.to_owned(), size?)));
         Ok(known.collect())
@@ -73,7 +82,7 @@ pub struct Blobs {
 
 impl Blobs {
     fn of(git: Git) -> Result<Self> {
-        let mut child = git.words(["cat-file", "--batch"]).piped()?;
+        let mut child = git.args(["cat-file", "--batch"]).piped()?;
         let (questions, answers) = (child.stdin.take(), child.stdout.take());
         let answers = answers.ok_or_else(|| Error::NotStarted(std::io::Error::other("git has no output")))?;
         Ok(Self { child, questions, answers: BufReader::new(answers) })

@@ -40,8 +40,8 @@ impl Repository {
         };
         let mut paths = HashSet::new();
         for words in [Some(vec!["--cached", "HEAD"]), range.as_deref().map(|range| vec![range])].into_iter().flatten() {
-            let diff = self.git().words(["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff"]);
-            let listed = diff.words(words).words(["--"]).output()?;
+            let diff = self.git().args(["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "--no-textconv"]);
+            let listed = diff.args(words).args(["--"]).output()?;
             paths.extend(
                 listed.split(|byte| *byte == 0).filter(|path| !path.is_empty()).map(|path| path.as_bstr().into()),
             );

@@ -39,10 +39,10 @@ impl Repository {
             return Ok(());
         }
         let list = ["rev-list", "--objects", "--all", "HEAD", "--filter=object:type=blob", "--filter-provided-objects"];
-        let mut lister = self.git().words(list).fed_by(None)?;
+        let mut lister = self.git().args(list).fed_by(None)?;
         // git-cat-file(1), batch output: `name size path` LF contents LF.
         let print = ["cat-file", "--buffer", "--batch=%(objectname) %(objectsize) %(rest)"];
-        let mut printer = self.git().words(print).fed_by(lister.stdout.take())?;
+        let mut printer = self.git().args(print).fed_by(lister.stdout.take())?;
         let mut printed = output(&mut printer)?;
         let read = read_versions(&mut printed, take)
             .map_err(|error| Error::Refused { command: "git cat-file --batch".to_owned(), said: error.to_string() });
@@ -63,7 +63,7 @@ impl Repository {
     pub fn commits_with(&self, blobs: &HashSet<String>) -> Result<HashMap<String, Vec<Commit>>> {
         let mut found: HashMap<String, Vec<Commit>> = HashMap::new();
         let log = ["log", "--all", "HEAD", "--raw", "--no-abbrev", "--no-renames", "-r", "-m", "-z", "--root"];
-        let mut logger = self.git().words(log).words(["--format=%x01%H %cs"]).fed_by(None)?;
+        let mut logger = self.git().args(log).args(["--format=%x01%H %cs"]).fed_by(None)?;
         let mut commit = Commit { name: String::new(), day: String::new(), newer: 0 };
         for part in output(&mut logger)?.split(0) {
             let Ok(part) = part else { break };

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 use bstr::{BStr, ByteSlice};
-use redshank_git::{Error, Found, Git, Repository, find};
+use redshank_git::{Error, Found, Git, Repository, Taken, find};
 use std::path::{Path, PathBuf};
 
 struct Place {
@@ -22,8 +22,8 @@ impl Place {
 
     fn git(&self, words: &[&str]) -> Vec<u8> {
         let who = ["-c", "user.name=Nia", "-c", "user.email=nia@tidewatch.example"];
-        let git = Git::at(self.folder.path()).setting("GIT_CONFIG_GLOBAL", "/dev/null");
-        git.words(who).words(words).output().unwrap()
+        let git = Git::at(self.folder.path()).env("GIT_CONFIG_GLOBAL", "/dev/null");
+        git.args(who).args(words).output().unwrap()
     }
 
     fn write(&self, path: &str) {
@@ -49,7 +49,7 @@ impl Place {
         for tracked in index.iter().filter(|tracked| !tracked.conflicted()) {
             let stage =
                 self.git(&["--literal-pathspecs", "ls-files", "-z", "--stage", "--", &tracked.path.to_string()]);
-            assert_eq!(stage.strip_suffix(b"\0").unwrap().as_bstr(), tracked.info());
+            assert_eq!(stage.strip_suffix(b"\0").unwrap().as_bstr(), tracked.entry_to_put_back().info);
         }
     }
 }
@@ -100,7 +100,7 @@ fn a_conflict_stands_once_and_is_known() {
     place.git(&["checkout", "-q", "main"]);
     std::fs::write(place.top().join("a"), "2").unwrap();
     place.git(&["commit", "-qam", "main"]);
-    assert!(Git::at(&place.top()).words(["merge", "-q", "side"]).output().is_err());
+    assert!(Git::at(&place.top()).args(["merge", "-q", "side"]).output().is_err());
     place.agrees();
     let index = place.repository().index().unwrap();
     let conflicted: Vec<&BStr> = index.iter().filter(|tracked| tracked.conflicted()).map(|t| t.path).collect();
@@ -125,15 +125,16 @@ fn entries_go_and_come_back() {
     let before = std::fs::read(repository.index_file().unwrap()).unwrap();
     let index = repository.index().unwrap();
     let gone = [BStr::new("a"), BStr::new("gauge/level.c")];
-    let infos: Vec<_> = gone.iter().map(|path| index.get(path).unwrap().info()).collect();
-    let [saved, new] = ["saved", "new"].map(|name| place.top().join(".git").join(name));
+    let entries: Vec<_> = gone.iter().map(|path| index.get(path).unwrap().entry_to_put_back()).collect();
+    let [saved, new, with] = ["saved", "new", "with"].map(|name| place.top().join(".git").join(name));
     std::fs::write(&saved, &before).unwrap();
     repository.index_without(gone, &new).unwrap();
     place.agrees();
     assert!(repository.put_index(&new, |_| true).unwrap() && !repository.put_index(&saved, |_| false).unwrap());
     assert_eq!(repository.index().unwrap().len(), PATHS.len() - 2);
     assert!(place.top().join("a").exists(), "it stays on disk");
-    repository.put_entries(infos.iter().map(|info| info.as_bstr())).unwrap();
+    assert_eq!(repository.index_with(&entries, &with).unwrap(), []);
+    assert!(repository.put_index(&with, |_| true).unwrap());
     place.agrees();
     assert!(place.git(&["status", "--porcelain"]).is_empty());
     // Twice: the second time it is there already.
@@ -145,22 +146,90 @@ fn entries_go_and_come_back() {
 }
 
 #[test]
-fn contents_that_nothing_names_any_more_outlast_a_clearing() {
+fn an_entry_comes_back_as_it_was_told_and_only_where_its_place_is_free() {
+    let place = filled(&[]);
+    let repository = place.repository();
+    std::fs::write(place.top().join("later"), "to be added\n").unwrap();
+    place.git(&["add", "--intent-to-add", "later"]);
+    place.git(&["update-index", "--skip-worktree", "a"]);
+    place.git(&["update-index", "--assume-unchanged", "a.c"]);
+    let told = |line: &[u8]| line.as_bstr().to_string();
+    let before = told(&place.git(&["ls-files", "--stage", "-v", "--debug", "later", "a", "a.c"]));
+    let index = repository.index().unwrap();
+    let paths = ["later", "a", "a.c", "gauge/level.c", "gauge/north/x"].map(BStr::new);
+    let entries: Vec<_> = paths.iter().map(|path| index.get(path).unwrap().entry_to_put_back()).collect();
+    let [new, with] = ["new", "with"].map(|name| place.top().join(".git").join(name));
+    repository.index_without(paths, &new).unwrap();
+    assert!(repository.put_index(&new, |_| true).unwrap());
+    // Meanwhile one is staged anew, and a file is staged where a folder was.
+    std::fs::write(place.top().join("gauge/level.c"), "newer\n").unwrap();
+    std::fs::rename(place.top().join("gauge/north"), place.top().join("aside")).unwrap();
+    std::fs::write(place.top().join("gauge/north"), "a file\n").unwrap();
+    place.git(&["add", "gauge"]);
+    let left = repository.index_with(&entries, &with).unwrap();
+    let left: Vec<_> = left.into_iter().map(|one| (one.path.to_string(), one.why)).collect();
+    assert_eq!(left, [("gauge/level.c".into(), Taken::StagedAnew), ("gauge/north/x".into(), Taken::OtherKind)]);
+    assert!(repository.put_index(&with, |_| true).unwrap());
+    let flags = |text: &str| {
+        let kept =
+            |line: &&str| !["ctime", "mtime", "dev", "uid", "size"].iter().any(|word| line.trim().starts_with(word));
+        text.lines().filter(kept).map(str::to_owned).collect::<Vec<_>>()
+    };
+    assert_eq!(
+        flags(&told(&place.git(&["ls-files", "--stage", "-v", "--debug", "later", "a", "a.c"]))),
+        flags(&before)
+    );
+    assert_eq!(place.git(&["show", ":gauge/level.c"]), b"newer\n");
+    assert_eq!(place.git(&["show", ":gauge/north"]), b"a file\n");
+}
+
+#[test]
+fn a_file_that_changed_as_late_as_the_index_is_looked_at_again() {
+    let place = filled(&[]);
+    let repository = place.repository();
+    // Whole seconds, as some disks have them: the index and the file have one time, and the file's size stays.
+    let then = std::time::SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(1_700_000_000);
+    let set = |path: &str| {
+        let file = std::fs::File::options().write(true).open(place.top().join(path)).unwrap();
+        file.set_modified(then).unwrap();
+    };
+    place.git(&["config", "core.trustctime", "false"]);
+    std::fs::write(place.top().join("a"), "first\n").unwrap();
+    set("a");
+    place.git(&["add", "a"]);
+    set(".git/index");
+    std::fs::write(place.top().join("a"), "other\n").unwrap();
+    set("a");
+    let status = place.git(&["status", "--porcelain", "a"]);
+    assert_eq!(status, b"MM a\n");
+    let new = place.top().join(".git/new");
+    repository.index_without([BStr::new("gauge/level.c")], &new).unwrap();
+    assert!(repository.put_index(&new, |_| true).unwrap());
+    assert_eq!(place.git(&["status", "--porcelain", "a"]), status);
+}
+
+#[test]
+fn contents_that_nothing_names_any_more_outlast_a_clearing_and_are_not_transferred() {
     let place = filled(&[]);
     let repository = place.repository();
     std::fs::write(place.top().join("a"), "staged and nowhere else\n").unwrap();
     place.git(&["add", "a"]);
-    let info = repository.index().unwrap().get("a".into()).unwrap().info();
-    let blob = info.to_string().split(' ').nth(1).unwrap().to_owned();
+    let entry = repository.index().unwrap().get("a".into()).unwrap().entry_to_put_back();
+    let blob = entry.blob().unwrap();
     std::fs::write(place.top().join("a"), "later\n").unwrap();
-    repository.keep_contents("kept", [info.as_bstr()]).unwrap();
+    let pack = place.top().join(".git/kept.pack");
+    assert!(repository.pack([blob], &pack).unwrap());
     place.git(&["add", "a"]);
     place.git(&["gc", "--quiet", "--prune=now"]);
-    assert_eq!(place.git(&["cat-file", "blob", &blob]), b"staged and nowhere else\n");
+    assert_eq!(repository.missing([blob]).unwrap().len(), 1);
+    assert!(place.git(&["for-each-ref", "refs/redshank/"]).is_empty());
+    repository.unpack(&pack).unwrap();
+    assert_eq!(place.git(&["cat-file", "blob", blob]), b"staged and nowhere else\n");
     place.git(&["fsck", "--strict"]);
-    repository.let_go_of_contents("kept").unwrap();
-    place.git(&["gc", "--quiet", "--prune=now"]);
-    assert!(Git::at(&place.top()).words(["cat-file", "-e", &blob]).output().is_err());
+    // What the commit holds is kept by that.
+    place.git(&["commit", "-qm", "all"]);
+    let held = repository.index().unwrap().get("a.c".into()).unwrap().blob();
+    assert!(!repository.pack([held.as_str()], &place.top().join(".git/none.pack")).unwrap());
 }
 
 #[test]
@@ -171,9 +240,8 @@ fn a_lock_or_a_broken_index_is_an_error_that_names_the_file() {
     let new = place.top().join(".git/new");
     std::fs::copy(&index, &new).unwrap();
     std::fs::write(&lock, "").unwrap();
-    for refused in [repository.put_index(&new, |_| true).map(drop), repository.put_entries([BStr::new("a")])] {
-        assert!(matches!(refused, Err(Error::Locked(path)) if path == lock));
-    }
+    let refused = repository.put_index(&new, |_| true);
+    assert!(matches!(refused, Err(Error::Locked(path)) if path == lock));
     // Another git's lock stays; one that is ours goes.
     repository.unlock_own(std::slice::from_ref(&new)).unwrap();
     assert!(lock.exists());

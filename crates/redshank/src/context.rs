@@ -7,6 +7,7 @@ use redshank_core::journal::Journal;
 use redshank_core::settings::Settings;
 use redshank_core::templates::Collection;
 use redshank_core::tree::{Place, Unread};
+use redshank_files::Kind;
 use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::io::IsTerminal;
@@ -43,7 +44,7 @@ impl<'a> Context<'a> {
 
     /// The repository's own settings.
     pub fn settings(&self) -> Result<Settings> {
-        Ok(Settings::read(&self.place.top)?)
+        Ok(Settings::read(&self.place)?)
     }
 
     /// The templates that count here, as the repository chose them to be.
@@ -63,7 +64,7 @@ impl<'a> Context<'a> {
         if !resolved.is_empty() && !resolved.ends_with(b"/") {
             resolved.push(b'/');
         }
-        if !self.place.path(resolved.as_bstr()).is_dir() {
+        if self.place.root.kind(resolved.as_bstr()) != Some(Kind::Folder) {
             bail!("{} is not a folder\n  name one that exists", crate::render::shown(resolved.as_bstr()));
         }
         Ok(resolved)
@@ -105,17 +106,17 @@ impl<'a> Context<'a> {
     }
 
     /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
-    pub fn settle(&self, may_change: bool) -> Result<()> {
+    pub fn recover(&self, may_change: bool) -> Result<()> {
         let Ok(journal) = Journal::of(&self.place) else { return Ok(()) };
-        let Some(done) = journal.cut_short()? else { return Ok(()) };
-        let change = format!("change {} ({}) was cut short", done.number, done.command);
+        let Some(entry) = journal.cut_short()? else { return Ok(()) };
+        let change = format!("change {} ({}) was cut short", entry.number, entry.command);
         if may_change {
             // Nothing is given where another Redshank was only still at it.
-            if journal.settle()?.is_some() {
-                anstream::eprintln!("{change}; what it had done is taken back now");
+            if journal.recover()?.is_some() {
+                crate::eputln!("{change}; what it had done is taken back now");
             }
         } else {
-            anstream::eprintln!("{change}; `redshank undo` takes back what it had done");
+            crate::eputln!("{change}; `redshank undo` takes back what it had done");
         }
         Ok(())
     }
@@ -143,7 +144,7 @@ impl<'a> Context<'a> {
     pub fn say_unread(&self, unread: &[Unread]) {
         for one in unread {
             let path = crate::render::shown(one.path.as_bstr());
-            anstream::eprintln!("not read: {}: {}", if path.is_empty() { "." } else { &path }, one.reason);
+            crate::eputln!("not read: {}: {}", if path.is_empty() { "." } else { &path }, one.reason);
         }
     }
 }

@@ -46,7 +46,7 @@ fn what_can_be_made_again_moves_away_and_comes_back_with_all_it_was() {
     nia.writes("target/debug/app", "newer");
     let said = nia.redshank(&["undo", "--yes"]);
     assert_eq!(said.code, 2);
-    assert!(said.err.contains("target is there again") && said.err.contains("moved-"), "{}", said.err);
+    assert!(said.err.contains("/target: what it held before") && said.err.contains("moved-"), "{}", said.err);
     assert_eq!(nia.reads("target/debug/app"), b"newer");
     std::fs::remove_dir_all(nia.here().join("target")).unwrap();
     nia.redshank(&["undo", "--yes"]).fine();

@@ -65,7 +65,7 @@ fn apart(look: &Look, project: &Project, of: &Names, ending: &str) -> (Vec<BStri
         let visible = paths.into_iter().filter(|path| !hidden(path));
         visible.map(|path| [path.as_bytes(), ending.as_bytes()].concat().into()).collect()
     };
-    let is_folder = |path: &BStr| look.place.path(path).is_dir();
+    let is_folder = |path: &BStr| look.place.root.kind(path) == Some(redshank_files::Kind::Folder);
     // An empty folder is no entry, but its companion is right beside it.
     let alone = companions.difference(&assets).copied().filter(|path| !is_folder(path)).collect();
     (owned(alone, ending), owned(assets.difference(&companions).copied().collect(), ""))

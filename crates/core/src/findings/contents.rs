@@ -7,7 +7,6 @@ use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
 use redshank_git::{Blobs, Repository, Staged};
 use std::collections::HashMap;
-use std::fs::File;
 use std::io::Read;
 
 /// The contents of files.
@@ -26,12 +25,8 @@ impl Contents<'_> {
     pub fn read<T>(&self, path: &BStr, take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>) -> std::io::Result<T> {
         match self {
             Self::Disk(place) => {
-                let path = place.path(path);
-                // What was a file when the tree was walked may be something else by now; a FIFO would never end.
-                if !std::fs::symlink_metadata(&path)?.is_file() {
-                    return Err(std::io::Error::other("it is not a regular file any more"));
-                }
-                take(&mut File::open(path)?)
+                // What was a file when the tree was walked may be something else by now; then it is not opened.
+                take(&mut place.root.file(path)?)
             }
             Self::Staged(blobs, names) => {
                 let blob = names.get(path).ok_or(std::io::ErrorKind::NotFound)?;

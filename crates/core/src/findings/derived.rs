@@ -68,7 +68,7 @@ fn is_made_from(look: &Look, file: &Entry, sources: &Stems) -> bool {
     let (_, stem, ending) = parts(file);
     let Some(of_name) = sources.get(stem) else { return false };
     let changed = |entry: &Entry| -> Option<SystemTime> {
-        std::fs::symlink_metadata(look.place.path(entry.path.as_bstr())).and_then(|found| found.modified()).ok()
+        look.place.root.meta(entry.path.as_bstr()).ok().map(|found| found.modified)
     };
     of_name.iter().any(|source| parts(source).2 != ending && changed(source) < changed(file))
 }

@@ -1,3 +1,4 @@
+use super::secret::masked;
 use crate::ignore_file::NewRule;
 use crate::size::Bytes;
 use crate::tree::{Entry, State};
@@ -190,7 +191,7 @@ impl Finding {
             exposure: Exposure::Disk,
             past: None,
             also: Vec::new(),
-            message: message.into(),
+            message: masked(&message.into()),
             evidence: None,
             remedy: Remedy::ByHand(String::new()),
         }
@@ -218,7 +219,7 @@ impl Finding {
     }
 
     pub(crate) fn with_evidence(self, evidence: impl Into<String>) -> Self {
-        Self { evidence: Some(evidence.into()), ..self }
+        Self { evidence: Some(masked(&evidence.into())), ..self }
     }
 
     pub(crate) fn at_line(self, line: u64) -> Self {

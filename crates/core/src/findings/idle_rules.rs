@@ -24,7 +24,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
         let state = entry.map_or(State::Candidate, |entry| entry.state);
         let name_at = stray.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let meant: BString = [&stray.path[..name_at], IGNORE_FILE.as_bytes()].concat().into();
-        let is_taken = std::fs::symlink_metadata(look.place.path(meant.as_bstr())).is_ok();
+        let is_taken = look.place.root.is_there(meant.as_bstr());
         let is_file = entry.is_some_and(|entry| entry.kind == Kind::File);
         let is_sure = stray.because == MISSPELT && !is_taken && is_file && renamed.insert(meant.clone());
         let remedy = match is_sure {

@@ -3,12 +3,11 @@
 use super::{Class, Finding, Found, Level, Look};
 use crate::Result;
 use crate::tree::{Entry, Kind, State};
-use bstr::{BString, ByteSlice, ByteVec};
+use bstr::{BString, ByteSlice};
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
     for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::Link) {
-        let Ok(target) = std::fs::read_link(look.place.path(entry.path.as_bstr())) else { continue };
-        let target = BString::from(Vec::from_path_lossy(&target).into_owned());
+        let Ok(target) = look.place.root.link_target(entry.path.as_bstr()) else { continue };
         found.findings.extend(finding(look, entry, target)?);
     }
     Ok(())

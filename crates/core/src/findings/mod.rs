@@ -32,7 +32,7 @@ pub use accepted::{Acceptance, accepting, today};
 pub use contents::Contents;
 pub use finding::{Class, Exposure, Finding, Level, Past, Remedy};
 pub use oversized::NOT_STORED;
-pub use secret::{Secret, is_environment};
+pub use secret::{Secret, is_environment, masked};
 
 use crate::settings::Settings;
 use crate::size::Bytes;
@@ -145,7 +145,7 @@ impl Ask<'_> {
 /// # Errors
 /// If the tree, the settings, a template or the index can't be read.
 pub fn find_in(place: &Place, ask: &Ask) -> Result<Found> {
-    let settings = Settings::read(&place.top)?;
+    let settings = Settings::read(place)?;
     if ask.staged {
         return find_staged(place, &settings, ask);
     }

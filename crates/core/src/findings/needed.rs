@@ -55,7 +55,7 @@ pub fn swallowed<'a>(
 ) -> Result<Vec<Swallowed<'a>>> {
     let oracle = Oracle::new(place, overlay)?;
     // What must not go out, nobody's clone may need.
-    let settings = Settings::read(&place.top)?;
+    let settings = Settings::read(place)?;
     let mut found = Vec::new();
     for project in projects {
         for needed in &project.template.needed {
@@ -85,7 +85,7 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
     let folder = project.folder.as_bstr();
     if !needed.pattern.contains(['*', '?', '[', '\\']) {
         let path: BString = [folder.as_bytes(), needed.pattern.trim_start_matches('/').as_bytes()].concat().into();
-        let is_there = std::fs::symlink_metadata(place.path(path.as_bstr())).is_ok_and(|found| found.is_file());
+        let is_there = place.root.kind(path.as_bstr()) == Some(redshank_files::Kind::File);
         return is_there.then_some(path).into_iter().collect();
     }
     let rule = Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive);
@@ -103,7 +103,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
         let message = format!("a rule keeps it out, but it's needed: {}", file.needed.reason);
         let found_here = Finding::new(Class::Needed, "swallowed", Level::Warning, file.path.as_bstr(), message);
         found.findings.push(Finding {
-            size: std::fs::metadata(look.place.path(file.path.as_bstr())).ok().map(|found| Bytes(found.len())),
+            size: look.place.root.meta(file.path.as_bstr()).ok().map(|found| Bytes(found.size)),
             state: State::Ignored,
             remedy: match &file.shut {
                 None => {

@@ -173,14 +173,18 @@ fn sums<'t>(files: impl Iterator<Item = &'t Entry>, is_heavy: &dyn Fn(Amount) ->
     heavy
 }
 
+/// git reads no larger file of attributes (gitattributes(5)), in bytes.
+const LARGEST_ATTRIBUTES: u64 = 100 << 20;
+
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some file speaks of it.
 fn covered<'a>(look: &Look<'a>) -> Result<HashSet<&'a BStr>> {
     let Some(repository) = &look.place.repository else { return Ok(HashSet::new()) };
-    let speaks_of_it = |path: &std::path::Path| std::fs::read(path).is_ok_and(|text| text.contains_str("filter="));
+    let speaks_of_it = |text: &[u8]| text.contains_str("filter=");
     let is_attributes = |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
-    let files =
-        look.tree.to_commit().filter(|entry| is_attributes(entry)).map(|entry| look.place.path(entry.path.as_bstr()));
-    if !files.chain([repository.common_folder.join("info/attributes")]).any(|path| speaks_of_it(&path)) {
+    let files = look.tree.to_commit().filter(|entry| is_attributes(entry));
+    let mut texts = files.filter_map(|entry| look.place.read(entry.path.as_bstr()).ok());
+    let own = || redshank_files::read_trusted(&repository.common_folder.join("info/attributes"), LARGEST_ATTRIBUTES);
+    if !texts.any(|text| speaks_of_it(&text)) && !own().is_ok_and(|text| speaks_of_it(&text)) {
         return Ok(HashSet::new());
     }
     let tree = look.tree;

@@ -1,61 +1,46 @@
 //! Changes, and the way back. Before anything is changed, all that is needed to take it back is safe on disk, in the git
-//! folder, where nothing of it is ever tracked.
+//! folder, where nothing of it is ever tracked or transferred; and what is replaced is still what was read.
 
-mod make;
+mod apply;
+mod change;
+mod file;
+mod forget;
 mod record;
-mod take_back;
+mod roll_back;
+mod seal;
 
-pub use make::write_without_journal;
+pub use apply::write_without_journal;
+pub use change::{Area, Changes, Content, FileChange, Mode};
+pub use roll_back::{IfEdited, Left, LeftAs, Undone};
 
-use crate::disk::{read_if_there, refused, replace};
+use crate::disk::refused;
 use crate::tree::Place;
 use crate::{Error, Result};
-use bstr::BString;
+use bstr::{BStr, BString};
 use record::{Record, Stage};
+use redshank_files::Root;
 use redshank_git::Repository;
 use std::fs::File;
-use std::path::{Path, PathBuf};
-
-/// Changes to be made.
-#[derive(Debug, Default, Clone, PartialEq, Eq)]
-pub struct Changes {
-    /// Files to write, relative to the top, with what they are to hold.
-    pub writes: Vec<(BString, Vec<u8>)>,
-    /// Files and folders to move out of the way, into the journal; a folder ends in a slash.
-    pub moved: Vec<BString>,
-    /// Paths to take out of git's index.
-    pub untracked: Vec<BString>,
-}
-
-impl Changes {
-    /// Changes that only write files.
-    pub fn of_files(writes: Vec<(BString, Vec<u8>)>) -> Self {
-        Self { writes, ..Self::default() }
-    }
-
-    /// Whether there is nothing to do.
-    pub fn is_empty(&self) -> bool {
-        self.writes.is_empty() && self.moved.is_empty() && self.untracked.is_empty()
-    }
-
-    /// The paths that they touch, on disk or in the index.
-    pub fn paths(&self) -> impl Iterator<Item = &BString> {
-        self.writes.iter().map(|(path, _)| path).chain(&self.moved).chain(&self.untracked)
-    }
-}
+use std::path::PathBuf;
 
 const RECORD: &str = "record.json";
+
+/// No record is larger than this, in bytes: a million paths taken out of the index come to less.
+const LARGEST_RECORD: u64 = 1 << 30;
+
+/// Where the journal lies in the git folder.
+const FOLDER: &str = "redshank/journal";
 
 /// The journal of a repository.
 pub struct Journal<'a> {
     place: &'a Place,
     repository: &'a Repository,
-    folder: PathBuf,
+    git: Root,
 }
 
-/// What was done, or taken back.
+/// A change that was made, or taken back.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Done {
+pub struct Entry {
     /// Its number in the journal.
     pub number: u32,
     /// When, in seconds since 1970.
@@ -66,6 +51,8 @@ pub struct Done {
     pub command: String,
     /// It had been cut short.
     pub cut_short: bool,
+    /// Its record is this person's own. Another one is never acted on unasked.
+    pub own: bool,
     /// The files written.
     pub files: Vec<BString>,
     /// Those of them that were not there before.
@@ -76,18 +63,30 @@ pub struct Done {
     pub untracked: usize,
 }
 
-impl Done {
-    fn of(number: u32, record: &Record) -> Self {
-        let created = record.files.iter().filter(|file| file.saved.is_none());
-        Self {
-            number,
+/// A record as it was read.
+struct Known {
+    number: u32,
+    record: Record,
+    own: bool,
+}
+
+/// The records that can't be read, by their numbers, and why.
+type Unreadable = Vec<(u32, Error)>;
+
+impl Known {
+    fn entry(&self) -> Entry {
+        let record = &self.record;
+        let created = record.files.iter().filter(|file| file.before.is_nothing());
+        Entry {
+            number: self.number,
             time: record.time,
             undone: record.state == Stage::Undone,
             command: record.command.clone(),
             cut_short: record.state == Stage::Begun,
+            own: self.own,
             files: record.files.iter().map(|file| file.path.clone()).collect(),
             created: created.map(|file| file.path.clone()).collect(),
-            moved: record.moved.iter().map(|moved| moved.path.clone()).collect(),
+            moved: record.moved.clone(),
             untracked: record.index.as_ref().map_or(0, |index| index.entries.len()),
         }
     }
@@ -103,119 +102,143 @@ impl<'a> Journal<'a> {
             let what = "the journal that makes undo possible lies in the git folder";
             return Err(Error::NoRepository { top: place.top.clone(), what });
         };
-        Ok(Self { place, repository, folder: repository.git_folder.join("redshank").join("journal") })
+        let git = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
+        Ok(Self { place, repository, git })
     }
 
     /// All changes, the oldest first.
     ///
     /// # Errors
     /// If the journal can't be read.
-    pub fn list(&self) -> Result<Vec<Done>> {
-        Ok(self.records()?.iter().map(|(number, record)| Done::of(*number, record)).collect())
+    pub fn list(&self) -> Result<Vec<Entry>> {
+        Ok(self.records()?.iter().map(Known::entry).collect())
     }
 
-    /// What undoing that change would take back; the newest that was not taken back yet, without a number.
+    /// What undoing that change would take back; without a number, the newest of this person's own that was not taken back
+    /// yet.
     ///
     /// # Errors
     /// If there is nothing, or the journal can't be read.
-    pub fn at(&self, number: Option<u32>) -> Result<Done> {
-        let (number, record) = self.find(number)?;
-        Ok(Done::of(number, &record))
+    pub fn at(&self, number: Option<u32>) -> Result<Entry> {
+        Ok(self.find(number)?.entry())
     }
 
-    /// The change that was cut short and not taken back yet.
+    /// The change of this person's own that was cut short and not taken back yet.
     ///
     /// # Errors
     /// If the journal can't be read.
-    pub fn cut_short(&self) -> Result<Option<Done>> {
-        Ok(self.list()?.into_iter().find(|done| done.cut_short))
+    pub fn cut_short(&self) -> Result<Option<Entry>> {
+        Ok(self.list()?.into_iter().find(|entry| entry.cut_short && entry.own))
     }
 
-    /// Forgets all changes and frees what was kept of them. Nothing of them can be taken back then.
-    ///
-    /// # Errors
-    /// If the disk or git refuses.
-    pub fn forget(&self) -> Result<()> {
-        let Some(_alone) = self.alone()? else { return Ok(()) };
-        for (number, record) in self.records()? {
-            if record.index.is_some() && record.state != Stage::Undone {
-                self.repository.let_go_of_contents(&kept_as(number))?;
-            }
+    /// The folder of the journal, if there is one. A link in its place is refused: what it leads to is not ours.
+    fn store(&self) -> Result<Option<Root>> {
+        match self.git.beneath(FOLDER.into()) {
+            Ok(store) => Ok(Some(store)),
+            Err(error) if redshank_files::is_absence(&error) => Ok(None),
+            Err(error) => Err(self.disk(FOLDER)(error)),
         }
-        std::fs::remove_dir_all(&self.folder).map_err(refused(&self.folder))
     }
 
     /// Waits until no other Redshank changes this repository, and keeps others waiting as long as what it gives is held.
     /// Nothing where there is no journal.
-    fn alone(&self) -> Result<Option<File>> {
-        match File::open(&self.folder) {
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-            opened => {
-                let folder = opened.map_err(refused(&self.folder))?;
-                // A disk that can't do it keeps nobody waiting.
-                let _ = folder.lock();
-                Ok(Some(folder))
+    fn alone(&self) -> Result<Option<(Root, File)>> {
+        let Some(store) = self.store()? else { return Ok(None) };
+        let held = store.hold(BStr::new("")).map_err(self.disk(FOLDER))?;
+        Ok(Some((store, held)))
+    }
+
+    /// The record of that number, or the newest of this person's own that was not taken back.
+    fn find(&self, number: Option<u32>) -> Result<Known> {
+        let stands = |known: &Known| {
+            known.record.state != Stage::Undone && number.map_or(known.own, |number| number == known.number)
+        };
+        let (records, unreadable) = self.all_records()?;
+        let foreign = records.iter().rev().find(|known| !known.own && known.record.state != Stage::Undone);
+        let of_number = |(at, _): &(u32, Error)| number.is_none_or(|number| number == *at);
+        let unreadable = unreadable.into_iter().rev().find(of_number).map(|(_, error)| error);
+        let error = match (unreadable, number, foreign) {
+            (_, None, Some(known)) => Error::OnlyForeign { number: known.number },
+            (Some(error), ..) => error,
+            (None, Some(number), _) => Error::NoChange(number),
+            (None, None, None) => Error::NothingToUndo,
+        };
+        records.into_iter().rev().find(stands).ok_or(error)
+    }
+
+    /// All records that can be read, the oldest first. One that can't is nothing that this version wrote.
+    fn records(&self) -> Result<Vec<Known>> {
+        Ok(self.all_records()?.0)
+    }
+
+    /// The records that can be read, and for the others why they can't.
+    fn all_records(&self) -> Result<(Vec<Known>, Unreadable)> {
+        let Some(store) = self.store()? else { return Ok((Vec::new(), Vec::new())) };
+        let (mut records, mut unreadable) = (Vec::new(), Vec::new());
+        for number in numbers(&store)? {
+            match self.record(&store, number) {
+                Ok(record) => records.extend(record),
+                Err(error) => unreadable.push((number, error)),
             }
         }
+        Ok((records, unreadable))
     }
 
-    /// The record of that number, or the newest that was not taken back.
-    fn find(&self, number: Option<u32>) -> Result<(u32, Record)> {
-        let stands = |(known, record): &(u32, Record)| {
-            record.state != Stage::Undone && number.is_none_or(|number| number == *known)
-        };
-        let mut records = self.records()?.into_iter().rev();
-        records.find(stands).ok_or(number.map_or(Error::NothingToUndo, Error::NoChange))
-    }
-
-    /// All records, the oldest first.
-    fn records(&self) -> Result<Vec<(u32, Record)>> {
-        let mut records = Vec::new();
-        for number in self.numbers()? {
-            let path = self.entry(number).join(RECORD);
-            // Killed before the record was written: nothing had been changed yet.
-            let Some(bytes) = read_if_there(&path)? else {
-                continue;
-            };
-            let record = serde_json::from_slice(&bytes);
-            records.push((number, record.map_err(|error| Error::BadJournal { path, said: error.to_string() })?));
+    /// One record, if there is one.
+    fn record(&self, store: &Root, number: u32) -> Result<Option<Known>> {
+        let path = in_entry(number, RECORD);
+        let meta = store.meta_if_there(path.as_ref()).map_err(self.disk(&shown_in_store(&path)))?;
+        let is_mine = meta.is_some_and(|meta| meta.owner == rustix::process::geteuid().as_raw());
+        // Killed before the record was written: nothing had been changed yet.
+        if meta.is_none() {
+            return Ok(None);
         }
-        Ok(records)
-    }
-
-    fn numbers(&self) -> Result<Vec<u32>> {
-        let listed = match std::fs::read_dir(&self.folder) {
-            Ok(listed) => listed,
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
-            Err(source) => return Err(refused(&self.folder)(source)),
+        let bytes = store.read(path.as_ref(), LARGEST_RECORD).map_err(self.disk(&shown_in_store(&path)))?;
+        let bad = |error: serde_json::Error| Error::BadJournal {
+            path: self.path_in(number, RECORD),
+            said: error.to_string(),
         };
-        let mut numbers: Vec<u32> =
-            listed.flatten().filter_map(|entry| entry.file_name().to_str()?.parse().ok()).collect();
-        numbers.sort_unstable();
-        Ok(numbers)
+        let (record, sealed) = seal::opened::<Record>(&bytes).map_err(bad)?;
+        Ok(Some(Known { number, record, own: sealed && is_mine }))
     }
 
-    fn entry(&self, number: u32) -> PathBuf {
-        self.folder.join(format!("{number:06}"))
+    fn put(&self, store: &Root, number: u32, record: &Record) -> Result<()> {
+        let path = in_entry(number, RECORD);
+        let text = seal::sealed(record)
+            .map_err(|error| Error::BadJournal { path: self.path_in(number, RECORD), said: error.to_string() })?;
+        crate::disk::replace(store, path.as_ref(), &text).map_err(self.disk(&shown_in_store(&path)))
     }
 
-    fn put(&self, folder: &Path, record: &Record) -> Result<()> {
-        let path = folder.join(RECORD);
-        let text = serde_json::to_vec_pretty(record)
-            .map_err(|error| Error::BadJournal { path: path.clone(), said: error.to_string() })?;
-        replace(&path, &text)
+    /// Where something of an entry lies, for git and for people.
+    fn path_in(&self, number: u32, name: &str) -> PathBuf {
+        self.repository.git_folder.join(FOLDER).join(entry(number)).join(name)
     }
 
-    fn index_hash(&self) -> Result<Option<String>> {
-        Ok(read_if_there(&self.repository.index_file()?)?.map(|bytes| hash(&bytes)))
+    /// What the disk said of something in the git folder, as an error.
+    fn disk(&self, path: &str) -> impl FnOnce(std::io::Error) -> Error + use<> {
+        refused(&self.repository.git_folder.join(path))
     }
 }
 
-/// Under which name git is told to keep the contents of what a change takes out of its index.
-fn kept_as(number: u32) -> String {
-    format!("change-{number:06}")
+fn shown_in_store(path: &BString) -> String {
+    format!("{FOLDER}/{path}")
 }
 
-fn hash(bytes: &[u8]) -> String {
-    blake3::hash(bytes).to_hex().to_string()
+/// The numbers of the entries, the oldest first.
+fn numbers(store: &Root) -> Result<Vec<u32>> {
+    let listed = store.list(BStr::new("")).map_err(refused(store.path()))?;
+    let number = |name: &BString| std::str::from_utf8(name).ok().filter(|name| name.len() == 6)?.parse::<u32>().ok();
+    let mut numbers: Vec<u32> = listed.iter().filter_map(|(name, _)| number(name)).collect();
+    numbers.sort_unstable();
+    Ok(numbers)
+}
+
+/// The folder of an entry.
+fn entry(number: u32) -> String {
+    format!("{number:06}")
+}
+
+/// Something in the folder of an entry, from the store.
+fn in_entry(number: u32, name: &str) -> BString {
+    format!("{}/{name}", entry(number)).into()
 }

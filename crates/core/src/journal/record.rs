@@ -1,10 +1,13 @@
-//! What is written down of a change.
+//! What is written down of a change, and how it is known to be this person's.
 
+use super::change::{Area, Digest};
 use bstr::{BString, ByteSlice};
+use redshank_git::{Entry as IndexEntry, Flag};
 use serde::{Deserialize, Serialize};
 
 /// One change of one command, as `record.json` in its folder of the journal.
 #[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub(super) struct Record {
     /// The format.
     pub(super) schema: Schema,
@@ -16,9 +19,9 @@ pub(super) struct Record {
     pub(super) state: Stage,
     /// The files that it wrote.
     pub(super) files: Vec<FileRecord>,
-    /// The files and folders that it moved out of the way.
-    #[serde(default)]
-    pub(super) moved: Vec<MoveRecord>,
+    /// The files and folders that it moved out of the way, relative to the top; a folder ends in a slash. The nth one went
+    /// beside the record, as `moved-N`.
+    pub(super) moved: Vec<BString>,
     /// What it did to the index.
     pub(super) index: Option<IndexRecord>,
 }
@@ -27,17 +30,15 @@ impl Record {
     /// The paths that it touches, on disk or in the index.
     pub(super) fn paths(&self) -> impl Iterator<Item = BString> {
         let entries = self.index.iter().flat_map(|index| &index.entries);
-        // An entry is what git reads back in: mode, object, stage, a tab, the path.
-        let names = entries.filter_map(|entry| entry.split_once_str("\t").map(|(_, path)| path.into()));
-        let moved = self.moved.iter().map(|moved| moved.path.clone());
-        self.files.iter().map(|file| file.path.clone()).chain(names).chain(moved)
+        let names = entries.filter_map(|entry| entry.info.split_once_str("\t").map(|(_, path)| path.into()));
+        self.files.iter().map(|file| file.path.clone()).chain(names).chain(self.moved.iter().cloned())
     }
 }
 
 #[derive(Debug, Serialize, Deserialize, PartialEq, Eq)]
 pub(super) enum Schema {
-    #[serde(rename = "redshank.journal/1")]
-    One,
+    #[serde(rename = "redshank.journal/2")]
+    Two,
 }
 
 #[derive(Debug, Clone, Copy, Serialize, Deserialize, PartialEq, Eq)]
@@ -51,32 +52,69 @@ pub(super) enum Stage {
     Undone,
 }
 
+/// A file that was written. The nth one as it was lies beside the record, as `file-N`, if there was one.
 #[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub(super) struct FileRecord {
-    /// Relative to the top.
+    /// Where its path starts.
+    pub(super) area: Area,
+    /// Relative to the area.
     pub(super) path: BString,
-    /// The file itself as it was, beside the record; none if there was none.
-    pub(super) saved: Option<String>,
-    /// Hash of what was written.
-    pub(super) written: String,
+    /// What it held.
+    pub(super) before: Digest,
+    /// What it was to hold.
+    pub(super) after: Digest,
+    /// What it was to hold waited beside it, for the journal lies on another disk.
+    pub(super) beside: bool,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
-pub(super) struct MoveRecord {
-    /// Relative to the top; a folder ends in a slash.
-    pub(super) path: BString,
-    /// Where it went, beside the record.
-    pub(super) saved: String,
-}
-
-#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub(super) struct IndexRecord {
-    /// The index file as it was, beside the record.
-    pub(super) saved: String,
-    /// The index file that takes its place, beside the record until it has.
-    pub(super) new: String,
-    /// Hash of the new one.
+    /// Hash of the index file as it was; it lies beside the record, as `index`.
+    pub(super) before: String,
+    /// Hash of the one that took its place, which lies beside the record until then, as `index-new`.
     pub(super) written: String,
-    /// The entries that were taken out, as git reads them back in.
-    pub(super) entries: Vec<BString>,
+    /// The entries that were taken out.
+    pub(super) entries: Vec<EntryRecord>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct EntryRecord {
+    /// As git reads it back in.
+    info: BString,
+    /// What git was told of it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    flags: Vec<FlagWord>,
+}
+
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum FlagWord {
+    SkipWorktree,
+    AssumeUnchanged,
+    IntentToAdd,
+}
+
+impl From<&IndexEntry> for EntryRecord {
+    fn from(entry: &IndexEntry) -> Self {
+        let word = |flag: &Flag| match flag {
+            Flag::SkipWorktree => FlagWord::SkipWorktree,
+            Flag::AssumeUnchanged => FlagWord::AssumeUnchanged,
+            Flag::IntentToAdd => FlagWord::IntentToAdd,
+        };
+        Self { info: entry.info.clone(), flags: entry.flags.iter().map(word).collect() }
+    }
+}
+
+impl From<&EntryRecord> for IndexEntry {
+    fn from(entry: &EntryRecord) -> Self {
+        let flag = |word: &FlagWord| match word {
+            FlagWord::SkipWorktree => Flag::SkipWorktree,
+            FlagWord::AssumeUnchanged => Flag::AssumeUnchanged,
+            FlagWord::IntentToAdd => Flag::IntentToAdd,
+        };
+        Self { info: entry.info.clone(), flags: entry.flags.iter().map(flag).collect() }
+    }
 }

@@ -1,13 +1,12 @@
 //! A plan being made.
 
 use super::removal;
-use super::texts::Texts;
+use super::texts::{Texts, taken_away};
 use super::{Act, Plan, Step};
-use crate::disk::read_if_there;
 use crate::effect::{Amount, Effect};
 use crate::findings::{Class, Finding, is_environment};
 use crate::ignore_file::NewRule;
-use crate::journal::Changes;
+use crate::journal::{Changes, FileChange};
 use crate::rules::{IGNORE_FILE, Ruling};
 use crate::sample;
 use crate::size::Bytes;
@@ -29,6 +28,8 @@ pub(super) struct Making<'a> {
     /// Files that get another name: they leave the index under the old one.
     renamed: BTreeSet<BString>,
     moved: BTreeSet<BString>,
+    /// Files that go, for they have another name now.
+    taken_away: Vec<FileChange>,
     /// Files that a clone needs, so that nothing around them is moved out of the way.
     needed: Vec<BString>,
     samples: Amount,
@@ -52,6 +53,7 @@ impl<'a> Making<'a> {
             untracked: BTreeSet::new(),
             renamed: BTreeSet::new(),
             moved: BTreeSet::new(),
+            taken_away: Vec::new(),
             needed,
             samples: Amount::default(),
             widened: false,
@@ -104,12 +106,12 @@ impl<'a> Making<'a> {
     /// Beside an environment file that is kept out, others need its keys.
     fn add_sample(&mut self, finding: &Finding) -> Result<()> {
         let path = finding.path.as_bstr();
-        let exists = |path: &BStr| std::fs::symlink_metadata(self.place.path(path)).is_ok();
+        let exists = |path: &BStr| self.place.root.is_there(path);
         let name = sample::name(path);
         if !is_environment(path) || self.texts.writes_anew(name.as_bstr()) || sample::has_one(path, &exists) {
             return Ok(());
         }
-        let text = read_if_there(&self.place.path(path))?.unwrap_or_default();
+        let text = self.place.read_if_there(path)?.unwrap_or_default();
         if let Some(text) = sample::of(&text) {
             let amount = Amount { files: 1, size: Bytes(text.len() as u64) };
             let reason = format!("the keys of {path} without their values, for others to fill in");
@@ -144,9 +146,9 @@ impl<'a> Making<'a> {
     }
 
     pub(super) fn rename(&mut self, finding: &Finding, name: BString) -> Result<()> {
-        let text = read_if_there(&self.place.path(finding.path.as_bstr()))?.unwrap_or_default();
-        self.texts.put(name.clone(), text);
-        self.moved.insert(finding.path.clone());
+        let text = self.place.read(finding.path.as_bstr())?;
+        self.texts.put(name.clone(), text.clone());
+        self.taken_away.push(taken_away(finding.path.clone(), text));
         self.widened = true;
         if finding.state == State::Tracked {
             self.renamed.insert(finding.path.clone());
@@ -170,7 +172,6 @@ impl<'a> Making<'a> {
     /// Moves something out of the way, unless something else in it would go, too.
     fn remove(&mut self, path: &BStr, remake: &str, finding: Option<&String>) -> Result<()> {
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let on_disk = self.place.path(bare);
         let is_within = |inner: &BString| path.ends_with(b"/") && inner.starts_with(path);
         let stays_tracked = |entry: &Entry| {
             entry.state == State::Tracked
@@ -179,13 +180,13 @@ impl<'a> Making<'a> {
         };
         let known = self.moved.iter().any(|moved| moved == path || moved.ends_with(b"/") && path.starts_with(moved));
         if known
-            || std::fs::symlink_metadata(&on_disk).is_err()
+            || !self.place.root.is_there(bare)
             || self.needed.iter().any(is_within)
             || self.tree.below(path).any(stays_tracked)
         {
             return Ok(());
         }
-        if let Some(amount) = removal::amount(&on_disk)? {
+        if let Some(amount) = removal::amount(&self.place.root, bare)? {
             self.moved.insert(path.to_owned());
             let act = Act::Remove { remake: remake.to_owned() };
             let reason = format!("made again by: {remake}");
@@ -248,7 +249,7 @@ impl<'a> Making<'a> {
         let mut effect = Effect::of(self.place, self.tree, self.texts.overlay(), &untracked)?;
         effect.after += self.samples;
         let changes = Changes {
-            writes: self.texts.writes(),
+            files: self.texts.changes().into_iter().chain(self.taken_away).collect(),
             moved: self.moved.into_iter().collect(),
             untracked: untracked.into_iter().chain(self.renamed).collect(),
         };

@@ -1,14 +1,14 @@
 //! What may be moved out of the way: generated, kept out, and with a known way to be made again.
 
-use crate::Result;
 use crate::disk::refused;
 use crate::effect::Amount;
 use crate::findings::Class;
 use crate::size::Bytes;
 use crate::templates::Survey;
 use crate::tree::{State, Tree};
-use bstr::{BString, ByteSlice};
-use std::path::Path;
+use crate::{Result, removable};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::{Kind, Root};
 
 /// What rules keep out already and projects of the survey can make again: the path, and how.
 pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(BString, &'s str)> {
@@ -28,24 +28,24 @@ pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(BString, &'s
     found
 }
 
-/// How much lies there; nothing if a repository lies within, which nothing makes again.
+/// How much lies there; nothing if it may not be moved away.
 ///
 /// # Errors
 /// If it can't be read.
-pub(super) fn amount(path: &Path) -> Result<Option<Amount>> {
-    let found = std::fs::symlink_metadata(path).map_err(refused(path))?;
-    if !found.is_dir() {
-        return Ok(Some(Amount { files: 1, size: Bytes(found.len()) }));
+pub(super) fn amount(root: &Root, path: &BStr) -> Result<Option<Amount>> {
+    if removable::keeps(root, path)?.is_some() {
+        return Ok(None);
     }
     let mut sum = Amount::default();
-    for entry in std::fs::read_dir(path).map_err(refused(path))? {
-        let entry = entry.map_err(refused(path))?;
-        if entry.file_name() == ".git" {
-            return Ok(None);
-        }
-        match amount(&entry.path())? {
-            Some(part) => sum += part,
-            None => return Ok(None),
+    let mut waiting = vec![path.to_owned()];
+    while let Some(path) = waiting.pop() {
+        let disk = |error| refused(&root.path().join(path.to_path_lossy()))(error);
+        let found = root.meta(path.as_bstr()).map_err(disk)?;
+        if found.kind == Kind::Folder {
+            let names = root.list(path.as_bstr()).map_err(disk)?;
+            waiting.extend(names.into_iter().map(|(name, _)| BString::from([path.as_slice(), b"/", &name].concat())));
+        } else {
+            sum += Amount { files: 1, size: Bytes(found.size) };
         }
     }
     Ok(Some(sum))

@@ -1,8 +1,8 @@
 //! The files that a plan writes, from what they hold now.
 
 use crate::Result;
-use crate::disk::read_if_there;
 use crate::ignore_file::{NewRule, Section, with_section};
+use crate::journal::{Area, Content, FileChange, Mode};
 use crate::rules::IGNORE_FILE;
 use crate::tree::{Overlay, Place};
 use bstr::{BStr, BString, ByteSlice};
@@ -15,7 +15,10 @@ pub(super) struct Texts<'a> {
 
 #[derive(Default)]
 struct Text {
-    before: Vec<u8>,
+    /// What the file holds now; nothing if it isn't there.
+    before: Option<Vec<u8>>,
+    /// What a new file starts with.
+    start: Vec<u8>,
     /// Lines that are to read otherwise, by their number from 1.
     mended: BTreeMap<u32, BString>,
     /// Lines to add.
@@ -25,9 +28,10 @@ struct Text {
 
 impl Text {
     fn after(&self) -> Vec<u8> {
-        let mut text = self.before.clone();
+        let before = self.before.as_deref().unwrap_or(&self.start);
+        let mut text = before.to_vec();
         if !self.mended.is_empty() {
-            let lines = (1..).zip(self.before.lines_with_terminator());
+            let lines = (1..).zip(before.lines_with_terminator());
             let mended = lines.map(|(number, line)| match self.mended.get(&number) {
                 Some(with) => {
                     let end = &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..];
@@ -58,9 +62,9 @@ impl<'a> Texts<'a> {
         if !self.files.contains_key(path) {
             let before = match folder_of_rules(path) {
                 Some(folder) => self.place.ignore_file(folder)?,
-                None => read_if_there(&self.place.path(path))?,
+                None => self.place.read_if_there(path)?,
             };
-            self.files.insert(path.to_owned(), Text { before: before.unwrap_or_default(), ..Text::default() });
+            self.files.insert(path.to_owned(), Text { before, ..Text::default() });
         }
         Ok(self.files.entry(path.to_owned()).or_default())
     }
@@ -77,7 +81,8 @@ impl<'a> Texts<'a> {
 
     /// Whether a line stands in a file already.
     pub(super) fn has_line(&mut self, path: &BStr, line: &BStr) -> Result<bool> {
-        Ok(self.file(path)?.before.lines().any(|known| known.trim() == line.as_bytes()))
+        let held = self.file(path)?.before.as_deref().unwrap_or_default();
+        Ok(held.lines().any(|known| known.trim() == line.as_bytes()))
     }
 
     /// Writes a line anew; its end stays.
@@ -87,8 +92,8 @@ impl<'a> Texts<'a> {
     }
 
     /// Writes a new file.
-    pub(super) fn put(&mut self, path: BString, before: Vec<u8>) {
-        self.files.insert(path, Text { before, is_new: true, ..Text::default() });
+    pub(super) fn put(&mut self, path: BString, start: Vec<u8>) {
+        self.files.insert(path, Text { start, is_new: true, ..Text::default() });
     }
 
     pub(super) fn writes_anew(&self, path: &BStr) -> bool {
@@ -102,11 +107,17 @@ impl<'a> Texts<'a> {
         rules.map(|(path, file)| (path.clone(), file.after())).collect()
     }
 
-    /// All of them that change, as they are to be.
-    pub(super) fn writes(&self) -> Vec<(BString, Vec<u8>)> {
+    /// All of them that change: from what they held when they were read to what they are to be.
+    pub(super) fn changes(&self) -> Vec<FileChange> {
         let changed = self.files.iter().filter(|(_, file)| file.is_changed());
-        changed.map(|(path, file)| (path.clone(), file.after())).collect()
+        changed.map(|(path, file)| FileChange::of(path.clone(), file.before.clone(), file.after())).collect()
     }
+}
+
+/// A file of the working tree that is to go.
+pub(super) fn taken_away(path: BString, before: Vec<u8>) -> FileChange {
+    let (before, after) = (Content::File(before), Content::Nothing);
+    FileChange { area: Area::Worktree, path, before, after, mode: Mode::AsItWas }
 }
 
 /// The folder of an ignore file, by its path; nothing for another file.

@@ -60,8 +60,9 @@ pub fn missing(place: &Place, tree: &Tree, survey: &Survey, staged_only: bool) -
     let is_in = |entry: &Entry| entry.state == State::Tracked || !staged_only && entry.state == State::Candidate;
     for entry in tree.to_commit().filter(|entry| entry.kind == Kind::File && is_in(entry)) {
         for (path, title) in references(place, entry) {
-            let Ok(on_disk) = std::fs::metadata(place.path(path.as_bstr())) else { continue };
-            let path: BString = if on_disk.is_dir() { [path.as_slice(), b"/"].concat().into() } else { path };
+            let Some(kind) = place.root.kind(path.as_bstr()) else { continue };
+            let path: BString =
+                if kind == redshank_files::Kind::Folder { [path.as_slice(), b"/"].concat().into() } else { path };
             let goes_along = || match path.ends_with(b"/") {
                 true => tree.below(path.as_bstr()).any(is_in),
                 false => tree.get(path.as_bstr()).is_some_and(is_in),
@@ -100,7 +101,7 @@ fn references(place: &Place, entry: &Entry) -> Vec<(BString, &'static str)> {
 
 fn start_of(place: &Place, path: &BStr) -> Option<String> {
     let mut start = Vec::new();
-    std::fs::File::open(place.path(path)).and_then(|file| file.take(READ).read_to_end(&mut start)).ok()?;
+    place.root.file(path).and_then(|file| file.take(READ).read_to_end(&mut start)).ok()?;
     Some(start.to_str_lossy().into_owned())
 }
 

@@ -1,31 +1,34 @@
 //! What a clone of the next commit would hold, and what a command leaves behind that runs there.
 
-use crate::disk::{private_folder, read_if_there, replace};
+use crate::disk::refused;
 use crate::effect::Amount;
 use crate::rules::Ruling;
 use crate::templates::{exactly, fit};
 use crate::tree::{Depth, Entry, Kind, Place, Scope, State, Tree};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_files::Root;
+use scratch::Scratch;
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::time::SystemTime;
 
 mod missing;
+pub mod scratch;
 
 pub use missing::{Missing, missing};
 
 /// A clone of the next commit, in a folder of its own that goes with it.
-pub struct Clone {
+pub struct ScratchClone {
     /// Keeps the folder as long as it is needed.
-    _folder: tempfile::TempDir,
+    _scratch: Scratch,
     /// Where the files lie.
     pub top: PathBuf,
     /// How much it holds.
     pub amount: Amount,
 }
 
-impl Clone {
+impl ScratchClone {
     /// Lays it out, as git would.
     ///
     /// # Errors
@@ -35,13 +38,13 @@ impl Clone {
             let what = "there is no next commit to clone";
             return Err(Error::NoRepository { top: place.top.clone(), what });
         };
-        let disk = |cause| Error::Disk { path: std::env::temp_dir(), cause };
-        let folder = tempfile::Builder::new().prefix("redshank-").tempdir().map_err(disk)?;
+        let scratch = Scratch::new()?;
+        let folder = scratch.path();
         let name = place.top.file_name().unwrap_or("clone".as_ref());
-        let top = folder.path().join("clone").join(name);
-        repository.lay_out_next(folder.path(), &top, !staged_only)?;
+        let top = folder.join("clone").join(name);
+        repository.lay_out_next(&folder, &top, !staged_only)?;
         let tree = Tree::walk(&Place::find(&top)?, &Scope::default())?;
-        Ok(Self { amount: Amount::of(tree.in_state(State::Tracked)), top, _folder: folder })
+        Ok(Self { amount: Amount::of(tree.in_state(State::Tracked)), top, _scratch: scratch })
     }
 }
 
@@ -77,7 +80,7 @@ impl Before {
     /// If it can't be walked.
     pub fn look(place: &Place) -> Result<Self> {
         let tree = walk(place)?;
-        Ok(Self(tree.entries.iter().map(|entry| (entry.path.clone(), stamp(&place.top, entry))).collect()))
+        Ok(Self(tree.entries.iter().map(|entry| (entry.path.clone(), stamp(place, entry))).collect()))
     }
 
     /// What came since. A file that was there and changed counts, unless git tracks it: then it is told as changed.
@@ -87,7 +90,7 @@ impl Before {
     pub fn since(&self, place: &Place) -> Result<Left> {
         let tree = walk(place)?;
         let came: Vec<&Entry> =
-            tree.entries.iter().filter(|entry| self.0.get(&entry.path) != Some(&stamp(&place.top, entry))).collect();
+            tree.entries.iter().filter(|entry| self.0.get(&entry.path) != Some(&stamp(place, entry))).collect();
         let mut left = Left::default();
         let mut by_rule: BTreeMap<(BString, u32), (Ruling, Amount)> = BTreeMap::new();
         for entry in came.iter().filter(|entry| entry.state == State::Ignored) {
@@ -120,11 +123,11 @@ fn amount(entry: &Entry) -> Amount {
 }
 
 /// By what a change of a file shows: its size and its time.
-fn stamp(top: &Path, entry: &Entry) -> (u64, Option<SystemTime>) {
+fn stamp(place: &Place, entry: &Entry) -> (u64, Option<SystemTime>) {
     // Nobody writes into the names of links and other repositories.
     let is_file = entry.kind == Kind::File;
-    let found = is_file.then(|| std::fs::symlink_metadata(top.join(entry.path.to_path_lossy())).ok()).flatten();
-    (entry.size.0, found.and_then(|found| found.modified().ok()))
+    let found = is_file.then(|| place.root.meta(entry.path.as_bstr()).ok()).flatten();
+    (entry.size.0, found.map(|found| found.modified))
 }
 
 impl Left {
@@ -134,7 +137,7 @@ impl Left {
     /// # Errors
     /// If the disk refuses.
     pub fn remember(&self, place: &Place, command: &str) -> Result<()> {
-        let Some(path) = last_run(place) else { return Ok(()) };
+        let Some((root, folder)) = own_folder(place)? else { return Ok(()) };
         let ruled = self
             .ignored
             .iter()
@@ -143,8 +146,8 @@ impl Left {
         rules.sort();
         rules.dedup();
         let text = [format!("# {command}\n").into_bytes(), bstr::join("\n", rules)].concat();
-        private_folder(path.parent().unwrap_or(&path))?;
-        replace(&path, &text)
+        root.create_private_folders(OWN.into()).map_err(refused(&folder))?;
+        crate::disk::replace(&root, LAST_RUN.into(), &text).map_err(refused(&folder))
     }
 }
 
@@ -153,16 +156,26 @@ impl Left {
 /// # Errors
 /// If it can't be read.
 pub fn remembered(place: &Place) -> Result<Option<(String, Vec<u8>)>> {
-    let Some(path) = last_run(place) else { return Ok(None) };
-    let text = read_if_there(&path)?;
+    let Some((root, folder)) = own_folder(place)? else { return Ok(None) };
+    let text = root.read_if_there(LAST_RUN.into(), LARGEST_RUN).map_err(refused(&folder))?;
     Ok(text.and_then(|text| {
         let (command, rules) = text.split_once_str("\n")?;
         Some((command.to_str_lossy().trim_start_matches("# ").to_owned(), rules.to_vec()))
     }))
 }
 
-fn last_run(place: &Place) -> Option<PathBuf> {
-    Some(place.repository.as_ref()?.git_folder.join("redshank").join("last-run"))
+/// Our folder in the git folder, and what is kept there of the last run.
+const OWN: &str = "redshank";
+const LAST_RUN: &str = "redshank/last-run";
+
+/// No run leaves more rules than this, in bytes.
+const LARGEST_RUN: u64 = 16 << 20;
+
+/// The git folder, opened, and where ours lies in it.
+fn own_folder(place: &Place) -> Result<Option<(Root, PathBuf)>> {
+    let Some(repository) = &place.repository else { return Ok(None) };
+    let root = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
+    Ok(Some((root, repository.git_folder.join(OWN))))
 }
 
 /// The folders above a path, each with its slash.

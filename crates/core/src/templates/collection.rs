@@ -3,12 +3,15 @@
 
 use super::format::{Origin, Template};
 use super::validity::check;
+use crate::disk::refused;
 use crate::settings::Choices;
 use crate::tree::Place;
 use crate::{Error, Result, toml_file};
+use bstr::{BString, ByteSlice};
 use etcetera::BaseStrategy;
 use include_dir::{Dir, include_dir};
 use rayon::prelude::*;
+use redshank_files::Kind;
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -55,7 +58,7 @@ impl Collection {
     /// # Errors
     /// If a template can't be read, is not in the format, or fails its own examples.
     pub fn of(place: &Place) -> Result<Self> {
-        let own = own_files(place)?.iter().map(|(path, origin)| read_own(path, origin)).collect::<Result<Vec<_>>>()?;
+        let own = own_files(place)?.into_iter().map(read_own).collect::<Result<Vec<_>>>()?;
         let all = Self::of_layers(Self::built_in()?.templates, own);
         let mut own = all.iter().filter(|template| template.origin != Origin::BuiltIn);
         own.try_for_each(|own| all.with(own).map(drop))?;
@@ -83,10 +86,10 @@ impl Collection {
     /// # Errors
     /// As [`Self::of`], and if there is none of that name; the error names the nearest.
     pub fn one(place: &Place, name: &str) -> Result<Template> {
-        let own = own_files(place)?.into_iter().rev().find(|(path, _)| is_named(path, name));
+        let own = own_files(place)?.into_iter().rev().find(|(path, ..)| is_named(path, name));
         let built_in = BUILT_IN.files().find(|file| is_named(file.path(), name));
         match (own, built_in) {
-            (Some((path, origin)), _) => read_own(&path, &origin),
+            (Some(own), _) => read_own(own),
             (None, Some(file)) => read_built_in(file),
             (None, None) => Self::of(place)?.find(name).cloned(),
         }
@@ -163,31 +166,40 @@ fn read_built_in(file: &include_dir::File) -> Result<Template> {
     toml_file::read(file.contents_utf8().unwrap_or_default(), file.path())
 }
 
-/// The person's and the team's template files, in this order, each with where it comes from.
-fn own_files(place: &Place) -> Result<Vec<(PathBuf, Origin)>> {
+/// A template file: where it is, where it comes from, and what it holds.
+type OwnFile = (PathBuf, Origin, Result<Vec<u8>>);
+
+/// The person's and the team's template files, in this order.
+fn own_files(place: &Place) -> Result<Vec<OwnFile>> {
     let mut files = Vec::new();
     for path in personal_folder().iter().map(|folder| toml_files(folder)).collect::<Result<Vec<_>>>()?.concat() {
-        files.push((path.clone(), Origin::Personal(path)));
+        let text = redshank_files::read_trusted(&path, LARGEST_TEMPLATE).map_err(refused(&path));
+        files.push((path.clone(), Origin::Personal(path), text));
     }
     // What a repository brings along may not lead out of it.
-    let mut folder = place.top.clone();
-    for part in Path::new(TEAM_FOLDER) {
-        folder.push(part);
-        refuse_link(&folder)?;
-    }
-    for path in toml_files(&folder)? {
-        refuse_link(&path)?;
-        files.push((path.clone(), Origin::Team(path)));
+    let mut names = match place.root.list(TEAM_FOLDER.into()) {
+        Err(error) if redshank_files::is_absence(&error) => return Ok(files),
+        Err(error) if redshank_files::is_link_on_the_way(&error) => {
+            return Err(Error::TemplateLink(place.path(TEAM_FOLDER.into())));
+        }
+        listed => listed.map_err(refused(&place.path(TEAM_FOLDER.into())))?,
+    };
+    names.retain(|(name, _)| name.ends_with(b".toml"));
+    names.sort_by(|a, b| a.0.cmp(&b.0));
+    for (name, kind) in names {
+        let below = BString::from([TEAM_FOLDER.as_bytes(), b"/", &name].concat());
+        let path = place.path(below.as_bstr());
+        if kind == Kind::Link {
+            return Err(Error::TemplateLink(path));
+        }
+        let text = place.root.read(below.as_bstr(), LARGEST_TEMPLATE).map_err(refused(&path));
+        files.push((path.clone(), Origin::Team(path), text));
     }
     Ok(files)
 }
 
-fn refuse_link(path: &Path) -> Result<()> {
-    match std::fs::symlink_metadata(path) {
-        Ok(found) if found.is_symlink() => Err(Error::TemplateLink(path.to_owned())),
-        _ => Ok(()),
-    }
-}
+/// No template is larger than this, in bytes.
+const LARGEST_TEMPLATE: u64 = 4 << 20;
 
 fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
     let disk = |cause| Error::Disk { path: folder.to_owned(), cause };
@@ -203,10 +215,11 @@ fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
     Ok(files)
 }
 
-fn read_own(path: &Path, origin: &Origin) -> Result<Template> {
-    let text = std::fs::read_to_string(path).map_err(|cause| Error::Disk { path: path.to_owned(), cause })?;
+fn read_own((path, origin, text): OwnFile) -> Result<Template> {
+    let path = path.as_path();
+    let text = toml_file::text(text?, path)?;
     let mut template: Template = toml_file::read(&text, path)?;
-    template.origin = origin.clone();
+    template.origin = origin;
     if !is_named(path, &template.name) {
         let said = format!(
             "the file is not named after its template, `{}`: two files could hold the same name\n  rename one of them",

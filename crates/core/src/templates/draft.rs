@@ -288,7 +288,9 @@ impl<'a> Wish<'a> {
         let templates = collection.with(collection.find(name)?)?;
         let folder = folder.map(|folder| match folder.strip_suffix(b"/").unwrap_or(folder).as_bstr() {
             bare if bare.is_empty() => Ok(BString::default()),
-            bare if place.path(bare).is_dir() => Ok([bare.as_bytes(), b"/"].concat().into()),
+            bare if place.root.kind(bare) == Some(redshank_files::Kind::Folder) => {
+                Ok([bare.as_bytes(), b"/"].concat().into())
+            }
             bare => Err(Error::NoFolder { folder: bare.to_owned(), top: place.top.clone() }),
         });
         let folder = folder.transpose()?;

@@ -307,6 +307,6 @@ fn holds_text(place: &Place, path: &BStr, text: &str) -> bool {
 /// The start of a file; nothing if it can't be read.
 fn start_of(place: &Place, path: &BStr) -> Vec<u8> {
     let mut start = Vec::new();
-    let read = std::fs::File::open(place.path(path)).and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
+    let read = place.root.file(path).and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
     if read.is_ok() { start } else { Vec::new() }
 }

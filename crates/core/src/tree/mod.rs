@@ -10,7 +10,8 @@ pub use walk::{Depth, Scope};
 
 use crate::rules::Ruling;
 use crate::size::Bytes;
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::Kind as OnDisk;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeSet;
@@ -123,14 +124,12 @@ impl Tree {
 /// Adds the files and links of a folder, which has a slash at its end; gives the folders in it.
 fn list(place: &Place, folder: &BStr, entries: &mut Vec<Entry>) -> Vec<BString> {
     let mut inner = Vec::new();
-    for found in std::fs::read_dir(place.path(folder)).into_iter().flatten().flatten() {
-        let name = Vec::from_os_string(found.file_name()).unwrap_or_default();
-        let Ok(kind) = found.file_type().map(|kind| (kind.is_dir(), kind.is_symlink())) else { continue };
+    for (name, kind) in place.root.list(folder).unwrap_or_default() {
         let path: BString = [folder.as_bytes(), &name].concat().into();
-        if kind.0 && name != b".git" {
+        if kind == OnDisk::Folder && name != ".git" {
             inner.push([path.as_slice(), b"/"].concat().into());
         } else {
-            let kind = if kind.1 { Kind::Link } else { Kind::File };
+            let kind = if kind == OnDisk::Link { Kind::Link } else { Kind::File };
             entries.push(Entry { path, state: State::Tracked, kind, size: Bytes(0), ruling: None });
         }
     }

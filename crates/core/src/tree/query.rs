@@ -104,7 +104,7 @@ impl<'a> Oracle<'a> {
     }
 
     fn is_folder(&self, path: &BStr) -> bool {
-        std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_dir())
+        self.place.root.kind(path) == Some(redshank_files::Kind::Folder)
     }
 
     fn folder(&self, path: &BStr) -> Result<Arc<Folder>> {
@@ -131,7 +131,7 @@ impl<'a> Oracle<'a> {
     fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
         let tracked = self.index.span(path, above.tracked);
         let chain = above.chain.clone();
-        let is_link = || std::fs::symlink_metadata(self.place.path(path)).is_ok_and(|found| found.is_symlink());
+        let is_link = || self.place.root.kind(path) == Some(redshank_files::Kind::Link);
         let link = above.link.or_else(|| is_link().then_some(path.len()));
         if above.shut.is_some() {
             return Ok(Folder { chain, shut: above.shut.clone(), link, tracked });

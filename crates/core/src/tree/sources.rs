@@ -1,8 +1,10 @@
 //! The place that is looked at, and the rules that hold there.
 
+use crate::disk::refused;
 use crate::rules::{Chain, IGNORE_FILE, Reach, RuleList, Source};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_files::{Kind, Root, read_trusted};
 use redshank_git::{Found, Personal, Repository};
 use redshank_pattern::Case;
 use std::collections::HashMap;
@@ -16,6 +18,8 @@ const LARGEST_IGNORE_FILE: u64 = 100 << 20;
 pub struct Place {
     /// The top folder.
     pub top: PathBuf,
+    /// The same, opened: all reading and writing of the working tree goes through it.
+    pub root: Root,
     /// The repository, if it is one already.
     pub repository: Option<Repository>,
     personal: Option<Personal>,
@@ -30,13 +34,17 @@ impl Place {
     /// # Errors
     /// If it can't be entered, or git refuses.
     pub fn find(folder: &Path) -> Result<Self> {
+        let open = |top: &Path| Root::open(top).map_err(refused(top));
         Ok(match redshank_git::find(folder)? {
             Found::Repository(repository) => Self {
+                root: open(&repository.top)?,
                 top: repository.top.clone(),
                 personal: repository.personal.clone(),
                 repository: Some(*repository),
             },
-            Found::Folder(top) => Self { personal: redshank_git::personal_outside(&top)?, top, repository: None },
+            Found::Folder(top) => {
+                Self { root: open(&top)?, personal: redshank_git::personal_outside(&top)?, top, repository: None }
+            }
         })
     }
 
@@ -62,7 +70,7 @@ impl Place {
             (path, shown, Reach::Clone)
         });
         Chain::new(personal.chain(clone).filter_map(|(path, shown, reach)| {
-            let contents = overlay.get(&shown).cloned().or_else(|| std::fs::read(path).ok())?;
+            let contents = overlay.get(&shown).cloned().or_else(|| read_trusted(&path, LARGEST_IGNORE_FILE).ok())?;
             let source = Source { shown, base: BString::default(), reach };
             Some(RuleList::parse(source, &contents, self.case()))
         }))
@@ -75,14 +83,9 @@ impl Place {
         if let Some(contents) = overlay.get(&source.shown) {
             return Ok(Some(RuleList::parse(source, contents, self.case())));
         }
-        let path = self.path(folder).join(IGNORE_FILE);
-        match std::fs::symlink_metadata(&path) {
-            Ok(found) if found.is_file() && found.len() <= LARGEST_IGNORE_FILE => {
-                let contents = std::fs::read(&path)?;
-                Ok(Some(RuleList::parse(source, &contents, self.case())))
-            }
-            Ok(_) => Ok(None),
-            Err(error) if is_nothing(error.kind()) => Ok(None),
+        match self.root.read(source.shown.as_bstr(), LARGEST_IGNORE_FILE) {
+            Ok(contents) => Ok(Some(RuleList::parse(source, &contents, self.case()))),
+            Err(error) if is_nothing_to_git(&error) => Ok(None),
             Err(error) => Err(error),
         }
     }
@@ -107,13 +110,29 @@ impl Place {
     /// # Errors
     /// If it can't be read, or is something that git would not read.
     pub fn ignore_file(&self, folder: &BStr) -> Result<Option<Vec<u8>>> {
-        let path = self.path(folder).join(IGNORE_FILE);
-        match std::fs::symlink_metadata(&path) {
-            Ok(found) if !found.is_file() => Err(Error::NotAFile(path)),
-            Ok(_) => std::fs::read(&path).map(Some).map_err(|cause| Error::Disk { path, cause }),
-            Err(error) if error.kind() == ErrorKind::NotFound => Ok(None),
-            Err(cause) => Err(Error::Disk { path, cause }),
+        let path = Source::of_folder(folder.to_owned()).shown;
+        match self.root.meta_if_there(path.as_bstr()).map(|found| found.map(|meta| meta.kind)) {
+            Ok(None) => Ok(None),
+            Ok(Some(Kind::File)) => self.read(path.as_bstr()).map(Some),
+            Ok(Some(_)) => Err(Error::NotAFile(self.path(path.as_bstr()))),
+            Err(cause) => Err(Error::Disk { path: self.path(path.as_bstr()), cause }),
         }
+    }
+
+    /// What a file of the working tree holds.
+    ///
+    /// # Errors
+    /// If it can't be read, or is no regular file.
+    pub fn read(&self, path: &BStr) -> Result<Vec<u8>> {
+        self.root.read(path, LARGEST_IGNORE_FILE).map_err(refused(&self.path(path)))
+    }
+
+    /// The same, with nothing for a file that isn't there.
+    ///
+    /// # Errors
+    /// If it is there and can't be read, or is no regular file.
+    pub fn read_if_there(&self, path: &BStr) -> Result<Option<Vec<u8>>> {
+        self.root.read_if_there(path, LARGEST_IGNORE_FILE).map_err(refused(&self.path(path)))
     }
 
     /// The file system's name of a path relative to the top.
@@ -122,7 +141,10 @@ impl Place {
     }
 }
 
-/// Whether nothing is there, or could be: a file on the way, or a path longer than the system takes.
-fn is_nothing(kind: ErrorKind) -> bool {
-    matches!(kind, ErrorKind::NotFound | ErrorKind::NotADirectory | ErrorKind::InvalidFilename)
+/// Whether git, too, reads no rules there: nothing is there, or could be; a link, a folder or a FIFO is; or it is too large.
+fn is_nothing_to_git(error: &std::io::Error) -> bool {
+    redshank_files::is_absence(error)
+        || redshank_files::is_link_on_the_way(error)
+        || redshank_files::is_not_regular(error)
+        || error.kind() == ErrorKind::FileTooLarge
 }

@@ -6,9 +6,8 @@ use crate::rules::{Chain, IGNORE_FILE, Ruling};
 use crate::size::Bytes;
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
+use redshank_files::{Folder as OpenFolder, Kind as OnDisk, Root};
 use redshank_git::{Index, Mode};
-use std::fs::FileType;
-use std::io::ErrorKind;
 use std::path::Path;
 use std::sync::Mutex;
 
@@ -67,26 +66,50 @@ impl Tree {
 fn tracked(place: &Place, scope: &Scope, index: &Index) -> Vec<Entry> {
     let under = scope.under.strip_suffix(b"/").unwrap_or(&scope.under);
     let listed: Vec<_> = index.below(under.into()).collect();
-    let entries = listed.into_par_iter().map(|tracked| Entry {
-        path: tracked.path.to_owned(),
-        state: State::Tracked,
-        kind: match tracked.mode {
-            Mode::File => Kind::File,
-            Mode::Link => Kind::Link,
-            Mode::Submodule => Kind::Repository,
-        },
-        size: size_of(place, scope, tracked.path),
-        ruling: None,
+    let parts = listed.par_chunks(TRACKED_A_PART).map(|part| {
+        let mut sizes = scope.sizes.then(|| Sizes { root: &place.root, open: None });
+        let entries = part.iter().map(|tracked| Entry {
+            path: tracked.path.to_owned(),
+            state: State::Tracked,
+            kind: match tracked.mode {
+                Mode::File => Kind::File,
+                Mode::Link => Kind::Link,
+                Mode::Submodule => Kind::Repository,
+            },
+            size: sizes.as_mut().map_or(Bytes(0), |sizes| sizes.of(tracked.path)),
+            ruling: None,
+        });
+        entries.collect::<Vec<_>>()
     });
-    entries.collect()
+    parts.flatten().collect()
 }
 
-fn size_of(place: &Place, scope: &Scope, path: &BStr) -> Bytes {
-    if !scope.sizes {
-        return Bytes(0);
+/// How many tracked paths are looked at together: neighbours lie in one folder, which is opened once.
+const TRACKED_A_PART: usize = 256;
+
+/// The sizes of paths that come sorted.
+struct Sizes<'a> {
+    root: &'a Root,
+    /// The folder that was opened last, if it could be.
+    open: Option<(BString, Option<OpenFolder>)>,
+}
+
+impl Sizes<'_> {
+    fn of(&mut self, path: &BStr) -> Bytes {
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let folder = path[..name_at].as_bstr();
+        if self.open.as_ref().is_none_or(|(open, _)| open != folder) {
+            self.open = Some((folder.to_owned(), OpenFolder::at(self.root, folder).ok()));
+        }
+        let open = self.open.as_ref().and_then(|(_, open)| open.as_ref());
+        open.map_or(Bytes(0), |open| size_in(open, path[name_at..].as_bstr()))
     }
-    let found = std::fs::symlink_metadata(place.path(path)).ok().filter(|found| !found.is_dir());
-    Bytes(found.map_or(0, |found| found.len()))
+}
+
+/// How large a file or a link in a folder is.
+fn size_in(folder: &OpenFolder, name: &BStr) -> Bytes {
+    let found = folder.meta(name).ok().filter(|found| found.kind != OnDisk::Folder);
+    Bytes(found.map_or(0, |found| found.size))
 }
 
 struct Walk<'a> {
@@ -103,6 +126,13 @@ struct Folder {
     chain: Chain,
     /// The rule that shuts it, or a folder above.
     shut: Option<Ruling>,
+}
+
+/// What holds for all that lies in a folder.
+struct Around<'o> {
+    open: &'o OpenFolder,
+    chain: &'o Chain,
+    shut: Option<&'o Ruling>,
 }
 
 impl<'a> Walk<'a> {
@@ -126,13 +156,15 @@ impl<'a> Walk<'a> {
         let Folder { path, mut chain, shut } = folder;
         let bare = path.strip_suffix(b"/").unwrap_or(&path).as_bstr();
         let unread = |at: &BStr, error: std::io::Error| Unread { path: at.to_owned(), reason: error.to_string() };
-        let names = listing(&self.place.path(path.as_bstr())).map_err(|error| unread(path.as_bstr(), error))?;
+        let open = OpenFolder::at(&self.place.root, path.as_bstr());
+        let listed = open.and_then(|open| Ok((open.list()?, open)));
+        let (names, open) = listed.map_err(|error| unread(path.as_bstr(), error))?;
         let nested = !path.is_empty()
             && names.iter().any(|(name, _)| name == ".git")
             && !self.index.holds_below(bare)
             && is_repository(&self.place.path(path.as_bstr()).join(".git"));
         if nested {
-            seen.entries.push(self.entry(path, Kind::Repository, shut));
+            seen.entries.push(self.entry(path, Kind::Repository, None, shut));
             return Ok(());
         }
         let has_rules = names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.scope.overlay.is_empty();
@@ -156,7 +188,8 @@ impl<'a> Walk<'a> {
             let mut at = BString::from(Vec::with_capacity(path.len() + name.len() + 1));
             at.push_str(&path);
             at.push_str(&name);
-            self.sort_in(threads, at, kind, &chain, shut.as_ref(), seen);
+            let around = Around { open: &open, chain: &chain, shut: shut.as_ref() };
+            self.sort_in(threads, around, (at, kind), seen);
         }
         Ok(())
     }
@@ -165,17 +198,15 @@ impl<'a> Walk<'a> {
     fn sort_in<'s>(
         &'s self,
         threads: &rayon::Scope<'s>,
-        mut path: BString,
-        kind: FileType,
-        chain: &Chain,
-        shut: Option<&Ruling>,
+        Around { open, chain, shut }: Around,
+        (mut path, kind): (BString, OnDisk),
         seen: &mut Tree,
     ) where
         'a: 's,
     {
-        let is_folder = kind.is_dir();
+        let is_folder = kind == OnDisk::Folder;
         // FIFOs, sockets and devices are nothing that git would track.
-        if !(is_folder || kind.is_file() || kind.is_symlink()) || !self.within(path.as_bstr(), is_folder) {
+        if kind == OnDisk::Other || !self.within(path.as_bstr(), is_folder) {
             return;
         }
         let tracked = if is_folder {
@@ -191,14 +222,14 @@ impl<'a> Walk<'a> {
             None => chain.ruling(path.as_bstr(), &|| is_folder),
         };
         if !is_folder {
-            let kind = if kind.is_symlink() { Kind::Link } else { Kind::File };
-            seen.entries.push(self.entry(path, kind, ruling));
+            let kind = if kind == OnDisk::Link { Kind::Link } else { Kind::File };
+            seen.entries.push(self.entry(path, kind, Some(open), ruling));
             return;
         }
         path.push(b'/');
         let shut = ruling.filter(Ruling::ignores);
         if shut.is_some() && self.scope.depth == Depth::StopAtIgnored {
-            seen.entries.push(self.entry(path, Kind::Folder, shut));
+            seen.entries.push(self.entry(path, Kind::Folder, None, shut));
         } else {
             let folder = Folder { path, chain: chain.clone(), shut };
             threads.spawn(move |threads| self.enter(threads, folder));
@@ -211,38 +242,26 @@ impl<'a> Walk<'a> {
         path.starts_with(under) || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
     }
 
-    fn entry(&self, path: BString, kind: Kind, ruling: Option<Ruling>) -> Entry {
+    /// An entry; `open` is the folder that a file or a link lies in.
+    fn entry(&self, path: BString, kind: Kind, open: Option<&OpenFolder>, ruling: Option<Ruling>) -> Entry {
         let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
         let state = if ignored { State::Ignored } else { State::Candidate };
-        let size = match kind {
-            Kind::File | Kind::Link => size_of(self.place, self.scope, path.as_bstr()),
-            Kind::Folder | Kind::Repository => Bytes(0),
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let size = match open.filter(|_| self.scope.sizes) {
+            Some(open) => size_in(open, path[name_at..].as_bstr()),
+            None => Bytes(0),
         };
         Entry { path, state, kind, size, ruling }
     }
 }
 
-/// The names in a folder and what each is. A name that goes while we look is left out: it isn't there any more.
-fn listing(folder: &Path) -> std::io::Result<Vec<(BString, FileType)>> {
-    let mut names = Vec::new();
-    for entry in std::fs::read_dir(folder)? {
-        let entry = entry?;
-        match entry.file_type() {
-            Ok(kind) => names.push((Vec::from_os_str_lossy(&entry.file_name()).into_owned().into(), kind)),
-            Err(error) if error.kind() == ErrorKind::NotFound => {}
-            Err(error) => return Err(error),
-        }
-    }
-    Ok(names)
-}
-
 /// Whether `.git` there makes its folder a repository of its own, by git's own test (gitrepository-layout(5)): a file
-/// that points to a git folder, or a folder with `HEAD`, `objects` and `refs`.
+/// that points to a git folder, wherever that is, or a folder with `HEAD`, `objects` and `refs`.
 fn is_repository(git: &Path) -> bool {
     if git.is_dir() {
         return is_git_folder(git);
     }
-    let Ok(contents) = std::fs::read(git) else {
+    let Ok(contents) = redshank_files::read_trusted(git, LARGEST_POINTER) else {
         return true;
     };
     let Some(target) = contents.strip_prefix(b"gitdir: ") else {
@@ -252,11 +271,14 @@ fn is_repository(git: &Path) -> bool {
     is_git_folder(&git.with_file_name("").join(target))
 }
 
+/// Files of a git folder that hold one name or path, in bytes.
+const LARGEST_POINTER: u64 = 1 << 16;
+
 fn is_git_folder(folder: &Path) -> bool {
-    let shared = std::fs::read(folder.join("commondir")).ok();
+    let shared = redshank_files::read_trusted(&folder.join("commondir"), LARGEST_POINTER).ok();
     let shared = shared.map(|path| folder.join(path.trim_end_with(|c| c == '\n').to_path_lossy()));
     let shared = shared.as_deref().unwrap_or(folder);
-    let head = std::fs::read(folder.join("HEAD")).unwrap_or_default();
+    let head = redshank_files::read_trusted(&folder.join("HEAD"), LARGEST_POINTER).unwrap_or_default();
     let names_commit = head.len() >= 40 && head[..40].iter().all(u8::is_ascii_hexdigit);
     (head.starts_with(b"ref:") || names_commit) && shared.join("objects").is_dir() && shared.join("refs").is_dir()
 }

@@ -4,11 +4,11 @@ use crate::putln;
 use crate::render::{self, Paint, shown};
 use crate::report::FindingOut;
 use anyhow::{Context as _, Result, bail};
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use clap::Args;
 use jiff::civil::Date;
 use redshank_core::findings::{Ask, Finding, accepting, find_in, today};
-use redshank_core::journal::{Changes, Journal};
+use redshank_core::journal::{Changes, FileChange, Journal, write_without_journal};
 use redshank_core::settings;
 use std::process::ExitCode;
 
@@ -30,7 +30,7 @@ pub struct Accept {
 
 impl Accept {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.write || context.has_somebody())?;
+        context.recover(self.write || context.has_somebody())?;
         let place = &context.place;
         if self.until.is_some_and(|until| until < today()) {
             bail!("--until names a day that is past\n  name today or a later one");
@@ -42,12 +42,9 @@ impl Accept {
             told(finding)?;
         }
         let because = self.reason(context)?;
-        let path = place.top.join(settings::FILE);
-        let before = match std::fs::read_to_string(&path) {
-            Ok(text) => text,
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => String::new(),
-            Err(error) => bail!("{}: {error}", path.display()),
-        };
+        let path = place.path(settings::FILE.into());
+        let held = settings::text(place)?;
+        let before = held.clone().unwrap_or_default();
         let after = accepting(&before, &path, finding, &because, self.until)?;
         if context.for_people() && !context.asked.quiet {
             crate::put!("{}", render::diff(settings::FILE, before.as_bytes(), after.as_bytes()))?;
@@ -55,16 +52,18 @@ impl Accept {
         let told = self.write || context.has_somebody() && !context.asked.yes;
         let written = told && context.confirm("Write it?")?;
         if written {
-            let writes = vec![(BString::from(settings::FILE), after.into_bytes())];
+            let change = FileChange::of(settings::FILE.into(), held.map(String::into_bytes), after.into_bytes());
             match &place.repository {
-                Some(_) => Journal::of(place)?.apply("accept", &Changes::of_files(writes))?,
-                None => std::fs::write(&path, &writes[0].1).with_context(|| path.display().to_string())?,
+                Some(_) => Journal::of(place)?.apply("accept", &Changes::of_files(vec![change]))?,
+                None => write_without_journal(place, &change)?,
             }
         }
         if !context.for_people() {
             render::json(
                 &serde_json::json!({ "finding": FindingOut::from(finding), "because": because, "written": written }),
             )?;
+        } else if written && place.repository.is_none() {
+            putln!("{}", Paint::Good.on("written"))?;
         } else if written {
             putln!("{}; {} takes it back", Paint::Good.on("written"), Paint::Type.on("redshank undo"))?;
         } else {

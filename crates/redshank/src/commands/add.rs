@@ -106,7 +106,7 @@ impl ReachArgs {
 
 impl Add {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.write || context.has_somebody())?;
+        context.recover(self.write || context.has_somebody())?;
         if let Some(folder) = &self.contents_of {
             let folder = context.resolve_folder(folder)?;
             if folder.is_empty() {
@@ -202,7 +202,7 @@ fn note(context: &Context, text: &str) -> Result<()> {
     if context.for_people() {
         putln!("{}", shown(text.as_bytes().as_bstr()))?;
     } else {
-        anstream::eprintln!("{}", shown(text.as_bytes().as_bstr()));
+        crate::eputln!("{}", shown(text.as_bytes().as_bstr()));
     }
     Ok(())
 }

@@ -12,6 +12,7 @@ use clap::Args;
 use indicatif::{ProgressBar, ProgressStyle};
 use redshank_core::findings::{Ask, Class, Exposure, Finding, Found, Level, Remedy, find_in};
 use redshank_core::tree::State;
+use redshank_files::Kind;
 use std::ffi::OsString;
 use std::fmt::Write;
 use std::process::ExitCode;
@@ -54,7 +55,7 @@ fn level(word: &str) -> Result<Level, String> {
 
 impl Check {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(false)?;
+        context.recover(false)?;
         let spinner = ProgressBar::new_spinner().with_message("versions looked into");
         let spinner = spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
         let progress = |versions| spinner.set_position(versions);
@@ -85,10 +86,10 @@ impl Check {
         let mut paths = Vec::new();
         for path in &self.paths {
             let mut resolved = context.resolve(path)?;
-            let on_disk = context.place.path(resolved.as_bstr());
-            if on_disk.is_dir() && !resolved.is_empty() && !resolved.ends_with(b"/") {
+            let on_disk = context.place.root.kind(resolved.as_bstr());
+            if on_disk == Some(Kind::Folder) && !resolved.is_empty() && !resolved.ends_with(b"/") {
                 resolved.push(b'/');
-            } else if on_disk.symlink_metadata().is_err() && !self.staged {
+            } else if on_disk.is_none() && !self.staged {
                 bail!("{} is not there\n  name a file or folder that exists", shown(resolved.as_bstr()));
             }
             paths.push(resolved);

@@ -5,6 +5,7 @@ use anyhow::{Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_core::edit::Target;
+use redshank_core::journal::Area;
 use redshank_core::rules::{Reach, Source};
 use redshank_core::settings::{self, Choices, Layout};
 use redshank_core::templates::{self, Collection, Manner, Wish, recognise};
@@ -47,7 +48,7 @@ enum Place {
 
 impl Draft {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.write || context.has_somebody())?;
+        context.recover(self.write || context.has_somebody())?;
         let place = &context.place;
         let tree = Tree::walk(place, &Scope::default())?;
         let all = Collection::of(place)?;
@@ -130,17 +131,13 @@ impl Draft {
 
 /// The settings file with these choices.
 fn settings_with(context: &Context, choices: &Choices) -> Result<Rewrite> {
-    let path = context.place.top.join(settings::FILE);
-    let contents = match std::fs::read(&path) {
-        Ok(contents) => Some(contents),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
-        Err(error) => bail!("{}: {error}", path.display()),
-    };
-    let text = contents.as_deref().unwrap_or_default().to_str_lossy().into_owned();
-    let after = choices.written_into(&text, &path)?.into_bytes();
+    let path = context.place.path(settings::FILE.into());
+    let text = settings::text(&context.place)?;
+    let after = choices.written_into(text.as_deref().unwrap_or_default(), &path)?.into_bytes();
+    let contents = text.map(String::into_bytes);
     let name = BString::from(settings::FILE);
     let source = Source { shown: name.clone(), base: BString::default(), reach: Reach::Team };
-    Ok(Rewrite { target: Target { source, path: name, contents }, after })
+    Ok(Rewrite { target: Target { source, area: Area::Worktree, path: name, contents }, after })
 }
 
 /// Reads `NAME` or `NAME@FOLDER`.

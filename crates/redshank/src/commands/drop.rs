@@ -23,7 +23,7 @@ pub struct Drop {
 
 impl Drop {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.write || context.has_somebody())?;
+        context.recover(self.write || context.has_somebody())?;
         let before = self.reach.target(context)?;
         let mut target = before.clone();
         for pattern in &self.patterns {

@@ -26,6 +26,7 @@ enum What {
 
 impl Hook {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
+        context.recover(matches!(self.what, Some(What::On | What::Off)))?;
         let hook = InPlace::of(&context.place)?;
         match self.what {
             Some(What::On) => hook.put_in(&std::env::current_exe().context("this program's own path")?)?,

@@ -22,9 +22,12 @@ mod write;
 
 use crate::cli::{Everywhere, Format};
 use crate::context::Context;
+use crate::eputln;
 use anyhow::{Result, bail};
 use clap::Subcommand;
+use redshank_core::Error;
 use std::process::ExitCode;
+use std::time::Duration;
 
 /// All commands, in the order in which people need them.
 #[derive(Subcommand)]
@@ -62,8 +65,32 @@ impl Command {
     }
 }
 
-/// Runs the command.
+/// Runs the command. If somebody else changed meanwhile what it was to change, it starts anew: what it shows, and what it
+/// writes, comes from what is there.
 pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
+    for _ in 0..STARTS {
+        match run_once(command, asked) {
+            Err(error) if is_overtaken(&error) => {
+                let said = format!("{error:#}");
+                eputln!("{}; starting anew", said.lines().next().unwrap_or_default());
+                // Not in step with whoever else starts anew.
+                let wait = u64::from(std::process::id() % 7 + 1);
+                std::thread::sleep(Duration::from_millis(wait));
+            }
+            ended => return ended,
+        }
+    }
+    run_once(command, asked)
+}
+
+/// How often a command starts anew before it gives up.
+const STARTS: u32 = 30;
+
+fn is_overtaken(error: &anyhow::Error) -> bool {
+    matches!(error.downcast_ref(), Some(Error::ChangedMeanwhile { .. } | Error::IndexMoved))
+}
+
+fn run_once(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
     match command {
         Command::Survey(survey) => survey.run(asked),
         Command::Templates(templates) => templates.run(&Context::find(asked)?),

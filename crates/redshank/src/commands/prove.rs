@@ -9,7 +9,7 @@ use bstr::ByteSlice;
 use clap::Args;
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use redshank_core::expect::{Outcome, prove, recorded};
-use redshank_core::journal::{Changes, Journal};
+use redshank_core::journal::{Changes, FileChange, Journal};
 use redshank_core::settings::{self, Settings};
 use redshank_core::tree::{Oracle, Overlay};
 use std::process::ExitCode;
@@ -27,11 +27,11 @@ pub struct Prove {
 
 impl Prove {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.write)?;
+        context.recover(self.write)?;
         if self.record {
             return self.record(context);
         }
-        let settings = Settings::read(&context.place.top)?;
+        let settings = Settings::read(&context.place)?;
         if settings.expect.is_empty() {
             bail!(
                 "{} holds no expectations yet\n  `redshank prove --record` proposes some from what holds today",
@@ -60,12 +60,14 @@ impl Prove {
         let proposed = recorded(&context.place)?;
         put!("{proposed}")?;
         if self.write {
-            let path = context.place.top.join(settings::FILE);
-            let before = std::fs::read(&path).unwrap_or_default();
-            let after = [before.as_slice(), proposed.as_bytes()].concat();
-            let changes = Changes::of_files(vec![(settings::FILE.into(), after)]);
+            // What can't be read as settings isn't added to.
+            Settings::read(&context.place)?;
+            let before = settings::text(&context.place)?;
+            let after = [before.as_deref().unwrap_or_default(), &proposed].concat().into_bytes();
+            let change = FileChange::of(settings::FILE.into(), before.map(String::into_bytes), after);
+            let changes = Changes::of_files(vec![change]);
             Journal::of(&context.place)?.apply("prove --record", &changes)?;
-            anstream::eprintln!("added to {}; {} takes it back", settings::FILE, Paint::Type.on("redshank undo"));
+            crate::eputln!("added to {}; {} takes it back", settings::FILE, Paint::Type.on("redshank undo"));
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -1,17 +1,20 @@
 use super::found;
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, files, shown};
+use crate::render::{self, Align, Cell, Paint, Table, files, quoted, shown};
 use crate::report::{LeftOut, MissingOut, RehearseOut, RunOut, root};
 use crate::{put, putln};
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_core::rehearse::{Before, Clone, Left, Missing, missing};
+use redshank_core::rehearse::scratch;
+use redshank_core::rehearse::{Before, Left, Missing, ScratchClone, missing};
 use redshank_core::templates::recognise;
 use redshank_core::tree::{Place, Scope, Tree};
+use rustix::process::Pid;
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 
 /// What a fresh clone of the next commit would hold, and whether a command works in it
@@ -28,6 +31,20 @@ pub struct Rehearse {
     command: Vec<OsString>,
 }
 
+/// The process of the command that runs, or 0.
+static RUNNING: AtomicU32 = AtomicU32::new(0);
+
+/// Deletes the clone, and ends what runs in it, when the program is told to end.
+fn clears_up_on_signals() -> Result<()> {
+    let ended_by_signal = || {
+        let running = i32::try_from(RUNNING.load(Ordering::Relaxed)).ok().and_then(Pid::from_raw);
+        running.map(|process| rustix::process::kill_process(process, rustix::process::Signal::KILL));
+        scratch::remove_all();
+        std::process::exit(128 + 2);
+    };
+    ctrlc::set_handler(ended_by_signal).context("signals can't be waited for")
+}
+
 /// A command that ran.
 struct Ran {
     code: Option<i32>,
@@ -42,7 +59,10 @@ impl Rehearse {
         let collection = context.collection()?;
         let survey = recognise(place, &tree, &collection);
         let missing = missing(place, &tree, &survey, self.staged)?;
-        let clone = if self.here { None } else { Some(Clone::of(place, self.staged)?) };
+        if !self.here {
+            clears_up_on_signals()?;
+        }
+        let clone = if self.here { None } else { Some(ScratchClone::of(place, self.staged)?) };
         if let (Some(clone), true) = (&clone, context.for_people() && !context.asked.quiet) {
             let holds = format!("{}, {}", files(clone.amount.files), clone.amount.size);
             putln!("{}  {holds}", Paint::Head.on("a clone of the next commit holds"))?;
@@ -96,8 +116,13 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
         putln!("\n{}", Paint::Type.on(format!("$ {}", typed(program, words))))?;
     }
     let start = Instant::now();
-    let status = command.status().with_context(|| format!("{} can't be run", program.to_string_lossy()));
-    let status = match status {
+    let status = command.spawn().and_then(|mut child| {
+        RUNNING.store(child.id(), Ordering::Relaxed);
+        let status = child.wait();
+        RUNNING.store(0, Ordering::Relaxed);
+        status
+    });
+    let status = match status.with_context(|| format!("{} can't be run", program.to_string_lossy())) {
         Ok(status) => status,
         Err(error) => bail!("{error:#}\n  name a program that is on the PATH, or by its path in the clone"),
     };
@@ -166,7 +191,7 @@ fn text_of_run(ran: &Ran) -> String {
         ]);
     }
     text += &table.text();
-    let rules: Vec<String> = left.unruled.iter().map(|new| format!("'{}'", shown(new.rule.as_bstr()))).collect();
+    let rules: Vec<String> = left.unruled.iter().map(|new| quoted(new.rule.as_bstr())).collect();
     let add = format!("redshank add {} --write", rules.join(" "));
     text + &format!("{}  {}\n", Paint::Type.on(add), Paint::Quiet.on("keeps it out"))
 }

@@ -30,7 +30,7 @@ impl Survey {
             Some(dir) => Context::at(&asked.root.clone().unwrap_or_default().join(dir), asked)?,
             None => Context::find(asked)?,
         };
-        context.settle(false)?;
+        context.recover(false)?;
         let place = &context.place;
         let tree = Tree::walk(place, &Scope::default())?;
         let collection = context.collection()?;

@@ -1,11 +1,12 @@
 use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, files, shown};
 use crate::report::{JournalOut, root};
-use crate::{put, putln};
+use crate::{eputln, put, putln};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_core::journal::{Done, Journal};
+use redshank_core::journal::{Entry, IfEdited, Journal, Left, LeftAs};
+use redshank_git::Taken;
 use std::process::ExitCode;
 
 /// Take back a change that Redshank made here
@@ -16,9 +17,15 @@ pub struct Undo {
     /// The changes there are
     #[arg(long, conflicts_with_all = ["change", "forget"])]
     list: bool,
-    /// Forget all changes and free what was kept of them
-    #[arg(long, conflicts_with = "change")]
+    /// Forget the change, or all of them, and free what was kept
+    #[arg(long)]
     forget: bool,
+    /// Leave files as they are that were changed since, and take back the rest
+    #[arg(long, conflicts_with_all = ["list", "forget"])]
+    keep_mine: bool,
+    /// Bring back what files held, even those that were changed since; what they hold now is kept beside the journal
+    #[arg(long, conflicts_with_all = ["list", "forget", "keep_mine"])]
+    replace: bool,
 }
 
 impl Undo {
@@ -28,7 +35,7 @@ impl Undo {
             return list(context, &journal.list()?);
         }
         if self.forget {
-            return forget(context, &journal);
+            return forget(context, &journal, self.change);
         }
         let change = journal.at(self.change)?;
         if !context.asked.quiet && context.for_people() {
@@ -37,12 +44,21 @@ impl Undo {
         if !may(context, "Take it back?", "redshank undo --yes")? {
             return Ok(ExitCode::SUCCESS);
         }
-        journal.undo(self.change)?;
+        let if_edited = match (self.keep_mine, self.replace) {
+            (true, _) => IfEdited::Keep,
+            (_, true) => IfEdited::Replace,
+            _ => IfEdited::Refuse,
+        };
+        // By its number: another may have come meanwhile.
+        let undone = journal.undo(Some(change.number), if_edited)?;
         if !context.for_people() {
             return list(context, &journal.list()?);
         }
-        if !context.asked.quiet {
+        if !context.asked.quiet && undone.left.is_empty() {
             putln!("{}; all is as it was before", Paint::Good.on("taken back"))?;
+        } else if !undone.left.is_empty() {
+            putln!("{}, but for this:", Paint::Good.on("taken back"))?;
+            undone.left.iter().try_for_each(|left| putln!("  {}", left_over(left)))?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -60,18 +76,42 @@ fn may(context: &Context, question: &str, typed: &str) -> Result<bool> {
     Ok(confirmed)
 }
 
-fn forget(context: &Context, journal: &Journal) -> Result<ExitCode> {
-    let kept = journal.list()?.len();
+/// What is not as it was before.
+fn left_over(left: &Left) -> String {
+    let path = Paint::Head.on(shown(left.path.as_bstr()));
+    let how = match &left.how {
+        LeftAs::Edited(Some(kept)) => {
+            format!("is as it was changed since; what it held before is in {}", kept.display())
+        }
+        LeftAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
+        LeftAs::Replaced(kept) => format!("holds again what it held; what it held last is in {}", kept.display()),
+        LeftAs::NotStaged(Taken::StagedAnew) => "stays as it is staged: that came after".to_owned(),
+        LeftAs::NotStaged(Taken::OtherKind) => {
+            "is not tracked again: something is staged in the place of it or of its folder".to_owned()
+        }
+        LeftAs::NotStaged(Taken::Gone) => "is not to be added any more: it isn't on disk".to_owned(),
+        LeftAs::NotStaged(Taken::WithoutContents) => {
+            "is not tracked again: git has cleared away what was staged".to_owned()
+        }
+    };
+    format!("{path} {how}")
+}
+
+fn forget(context: &Context, journal: &Journal, only: Option<u32>) -> Result<ExitCode> {
+    let kept = journal.list()?.iter().filter(|entry| only.is_none_or(|only| only == entry.number)).count();
     if !context.asked.quiet && context.for_people() {
         putln!("{kept} changes are kept; none of them could be taken back any more")?;
     }
-    if may(context, "Forget them?", "redshank undo --forget --yes")? {
-        journal.forget()?;
+    let typed =
+        only.map_or("redshank undo --forget --yes".to_owned(), |only| format!("redshank undo --forget {only} --yes"));
+    if may(context, "Forget them?", &typed)? {
+        let left = journal.forget(only)?;
+        left.iter().for_each(|path| eputln!("not deleted, for it isn't ours: {}", path.display()));
     }
     Ok(ExitCode::SUCCESS)
 }
 
-fn list(context: &Context, changes: &[Done]) -> Result<ExitCode> {
+fn list(context: &Context, changes: &[Entry]) -> Result<ExitCode> {
     if !context.for_people() {
         let changes = changes.iter().map(Into::into).collect();
         render::json(&JournalOut { schema: "redshank.undo/1", root: root(&context.place.top), changes })?;
@@ -84,10 +124,11 @@ fn list(context: &Context, changes: &[Done]) -> Result<ExitCode> {
     for change in changes.iter().rev() {
         let written: Vec<String> = change.files.iter().map(|file| shown(file.as_bstr())).collect();
         let untracked = (change.untracked > 0).then(|| format!("{} no longer tracked", files(change.untracked as u64)));
-        let standing = match (change.undone, change.cut_short) {
-            (true, _) => "taken back",
-            (false, true) => "cut short",
-            (false, false) => "",
+        let standing = match change {
+            Entry { undone: true, .. } => "taken back",
+            Entry { own: false, .. } => "somebody else's",
+            Entry { cut_short: true, .. } => "cut short",
+            _ => "",
         };
         let moved = change.moved.iter().map(|path| format!("{} moved away", shown(path.as_bstr())));
         let what = written.into_iter().chain(moved).chain(untracked).collect::<Vec<_>>().join(", ");
@@ -109,9 +150,13 @@ fn moment(seconds: u64) -> String {
     then.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
 }
 
-fn text(change: &Done) -> String {
+fn text(change: &Entry) -> String {
     let title = format!("change {} was made by", change.number);
     let mut text = format!("{} {}\n", Paint::Head.on(title), Paint::Type.on(&change.command));
+    if !change.own {
+        let said = "its record is not sealed with your key: somebody else made it, or you did on another machine";
+        text += &format!("  {}\n", Paint::Warn.on(said));
+    }
     if change.cut_short {
         text += &format!("  {}\n", Paint::Warn.on("it was cut short"));
     }

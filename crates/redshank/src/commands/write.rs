@@ -5,7 +5,7 @@ use crate::render::{self, Paint, shown};
 use crate::report::EffectOut;
 use crate::{put, putln};
 use anyhow::{Result, bail};
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_core::edit::Target;
 use redshank_core::effect::Effect;
 use redshank_core::journal::{Changes, Journal, write_without_journal};
@@ -96,14 +96,13 @@ fn ending(repository: bool, changed: bool, written: bool) -> String {
 fn write(context: &Context, command: &str, files: &[Rewrite]) -> Result<()> {
     let place = &context.place;
     if place.repository.is_some() {
-        let writes: Vec<(BString, Vec<u8>)> =
-            files.iter().map(|file| (file.target.path.clone(), file.after.clone())).collect();
-        return Ok(Journal::of(place)?.apply(command, &Changes::of_files(writes))?);
+        let changed = files.iter().filter(|file| file.changes()).map(|file| file.target.change(file.after.clone()));
+        return Ok(Journal::of(place)?.apply(command, &Changes::of_files(changed.collect()))?);
     }
     match files {
         // Without a journal nothing may be taken out: what stood there would be gone.
         [one] if one.target.source.reach == Reach::Team && one.adds_only() => {
-            Ok(write_without_journal(place, &one.after)?)
+            Ok(write_without_journal(place, &one.target.change(one.after.clone()))?)
         }
         _ => {
             bail!("outside a repository lines can only be added, to the ignore file at the top\n  run `git init` first")

@@ -52,14 +52,14 @@ pub fn lay_out(top: &Path) -> Result<u64> {
     sources::lay_out(&mut layout)?;
     bulk::lay_out(&mut layout)?;
     litter::lay_out(&mut layout)?;
-    isolated(top).words(["init", "--quiet", "--initial-branch=main"]).output()?;
-    isolated(top).words(["add", "--force", FORCED_LOG]).output()?;
+    isolated(top).args(["init", "--quiet", "--initial-branch=main"]).output()?;
+    isolated(top).args(["add", "--force", FORCED_LOG]).output()?;
     Ok(layout.files)
 }
 
 /// A call of git that nobody's own configuration changes, with a made-up author.
 fn isolated(top: &Path) -> Git {
-    isolation().into_iter().fold(Git::at(top), |git, (name, value)| git.setting(name, value))
+    isolation().into_iter().fold(Git::at(top).as_a_person_would(), |git, (name, value)| git.env(name, value))
 }
 
 /// The variables that make it so.

@@ -81,7 +81,7 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
             Git(words) | Refused(words) => {
                 putln!("\n{}", Paint::Type.on(format!("$ git {}", typed(words))))?;
                 let wanted = !matches!(step, Refused(_));
-                if isolated(top).words(*words).passed_through()? != wanted {
+                if isolated(top).args(*words).passed_through()? != wanted {
                     bail!("git {} did not end as it should in {}", words[0], top.display());
                 }
             }
@@ -95,7 +95,7 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
             }
         }
     }
-    let listed = isolated(top).words(["ls-tree", "-r", "-z", "--name-only", "HEAD"]).output()?;
+    let listed = isolated(top).args(["ls-tree", "-r", "-z", "--name-only", "HEAD"]).output()?;
     let committed = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).count() as u64;
     let out = Paint::Good.on(format!(
         "{} files are committed, {} stayed out.",

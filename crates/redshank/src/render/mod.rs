@@ -3,16 +3,19 @@
 mod effect;
 mod names;
 mod sarif;
+pub mod screen;
 mod style;
 mod table;
 
 pub use effect::{diff, effect, folder_name};
-pub use names::{count, cut, files, shortened, shown};
+pub use names::{count, cut, files, quoted, shortened, shown};
 pub use sarif::log as sarif;
 pub use style::{Paint, class_paint, level_paint};
 pub use table::{Align, Cell, Table, width};
 
+use crate::eputln;
 use anyhow::Result;
+use screen::Harmless;
 use serde::Serialize;
 use std::io::Write;
 
@@ -20,16 +23,16 @@ use std::io::Write;
 pub fn complain(error: &anyhow::Error) {
     let text = format!("{error:#}");
     let mut lines = text.lines();
-    anstream::eprintln!("{} {}", Paint::Bad.on("error:"), lines.next().unwrap_or_default());
+    eputln!("{} {}", Paint::Bad.on("error:"), lines.next().unwrap_or_default());
     for line in lines {
-        anstream::eprintln!("{line}");
+        eputln!("{line}");
     }
 }
 
 /// Writes to the standard output, in colour where it's wanted; an error if nobody takes it.
 #[macro_export]
 macro_rules! put {
-    ($($text:tt)*) => { std::io::Write::write_fmt(&mut anstream::stdout(), format_args!($($text)*)) };
+    ($($text:tt)*) => { $crate::render::screen::out(format_args!($($text)*)) };
 }
 
 /// The same with a line end.
@@ -38,10 +41,16 @@ macro_rules! putln {
     ($($text:tt)*) => { $crate::put!("{}\n", format_args!($($text)*)) };
 }
 
+/// Writes a line to the standard error.
+#[macro_export]
+macro_rules! eputln {
+    ($($text:tt)*) => { $crate::render::screen::err(format_args!($($text)*)) };
+}
+
 /// Writes one JSON document.
 pub fn json(value: &impl Serialize) -> Result<()> {
     let mut out = std::io::stdout().lock();
-    serde_json::to_writer_pretty(&mut out, value)?;
+    value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, Harmless::pretty()))?;
     writeln!(out)?;
     Ok(())
 }
@@ -50,7 +59,8 @@ pub fn json(value: &impl Serialize) -> Result<()> {
 pub fn jsonl<T: Serialize>(values: impl IntoIterator<Item = T>) -> Result<()> {
     let mut out = std::io::BufWriter::new(std::io::stdout().lock());
     for value in values {
-        serde_json::to_writer(&mut out, &value)?;
+        let form = Harmless::<serde_json::ser::CompactFormatter>::default();
+        value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, form))?;
         writeln!(out)?;
     }
     out.flush()?;

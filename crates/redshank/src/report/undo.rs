@@ -2,7 +2,7 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_core::journal::Done;
+use redshank_core::journal::Entry;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -30,6 +30,8 @@ pub struct ChangeOut {
     pub undone: bool,
     /// It was cut short.
     pub cut_short: bool,
+    /// Its record is sealed with this person's key; another one is taken back only by its number.
+    pub own: bool,
     /// The files that it wrote.
     pub files: Vec<PathOut>,
     /// The files and folders that it moved out of the way.
@@ -38,17 +40,18 @@ pub struct ChangeOut {
     pub untracked: usize,
 }
 
-impl From<&Done> for ChangeOut {
-    fn from(done: &Done) -> Self {
+impl From<&Entry> for ChangeOut {
+    fn from(entry: &Entry) -> Self {
         Self {
-            number: done.number,
-            time: done.time,
-            command: done.command.clone(),
-            undone: done.undone,
-            cut_short: done.cut_short,
-            files: done.files.iter().map(|file| PathOut::of(file.as_bstr())).collect(),
-            moved: done.moved.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
-            untracked: done.untracked,
+            number: entry.number,
+            time: entry.time,
+            command: entry.command.clone(),
+            undone: entry.undone,
+            cut_short: entry.cut_short,
+            own: entry.own,
+            files: entry.files.iter().map(|file| PathOut::of(file.as_bstr())).collect(),
+            moved: entry.moved.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
+            untracked: entry.untracked,
         }
     }
 }

@@ -37,6 +37,10 @@ pub(super) enum Kind {
     Registry,
 }
 
+impl Kind {
+    pub(super) const ALL: [Self; 5] = [Self::Environment, Self::Settings, Self::Markup, Self::Code, Self::Registry];
+}
+
 /// What a pattern is tried on.
 #[derive(Deserialize, Clone, Copy, PartialEq, Eq, Default)]
 #[serde(rename_all = "lowercase")]

@@ -57,6 +57,23 @@ pub fn is_environment(path: &BStr) -> bool {
     Formats::get().is_ok_and(|formats| formats.kinds_of(path).contains(&FileKind::Environment))
 }
 
+/// A text in which no credential is shown whole, for whatever is echoed of other people's files: settings, rules, targets of
+/// links.
+pub fn masked(text: &str) -> String {
+    let Ok(formats) = Formats::get() else { return text.to_owned() };
+    let mut spans = scan::spans(text.as_bytes(), formats);
+    spans.sort_by_key(|span| span.start);
+    let (mut masked, mut from) = (String::with_capacity(text.len()), 0);
+    for span in spans.into_iter().filter(|span| text.is_char_boundary(span.start) && text.is_char_boundary(span.end)) {
+        if span.start >= from {
+            masked += &text[from..span.start];
+            masked += &Secret::new(text[span.clone()].as_bytes()).to_string();
+            from = span.end;
+        }
+    }
+    masked + &text[from..]
+}
+
 /// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
 pub(super) fn get_ready() {
     let _ = Formats::get();

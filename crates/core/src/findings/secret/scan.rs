@@ -97,6 +97,14 @@ fn windows<'f>(
     }
 }
 
+/// Where credentials stand in a text, whatever file it comes from.
+pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize>> {
+    let mut spans = Vec::new();
+    // The patterns can be read, as the tests see to.
+    let _ = look(text, formats, &Kind::ALL, &mut |_, span, _| spans.push(span));
+    spans
+}
+
 /// Calls `take` with each credential: its format, where the secret part lies, and where the whole starts.
 fn look<'f>(
     text: &[u8],

@@ -35,7 +35,7 @@ pub struct Tidy {
 
 impl Tidy {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        context.settle(self.apply || context.has_somebody())?;
+        context.recover(self.apply || context.has_somebody())?;
         let place = &context.place;
         if self.apply && place.repository.is_none() {
             let what = "a journal that makes undo possible lies in the git folder";
@@ -100,7 +100,7 @@ fn choose_from(
         match choose::ask()? {
             Choice::All => return Ok((plan, true)),
             Choice::Nothing => return Ok((plan, false)),
-            Choice::Difference => put!("{}", show::differences(&context.place, &plan))?,
+            Choice::Difference => put!("{}", show::differences(&plan))?,
             Choice::Some => {
                 let left_out = choose::left_out(&plan)?;
                 findings.retain(|finding| !left_out.contains(&finding.id));

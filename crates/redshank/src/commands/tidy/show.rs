@@ -5,8 +5,8 @@ use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_core::effect::Amount;
 use redshank_core::findings::NOT_STORED;
+use redshank_core::journal::{Content, FileChange};
 use redshank_core::plan::{Act, Plan, Step};
-use redshank_core::tree::Place;
 use std::fmt::Write;
 
 /// Whether an act is of one kind.
@@ -129,10 +129,13 @@ pub(super) fn done(plan: &Plan) -> Result<String> {
 }
 
 /// What the files that it writes would hold, beside what they hold now.
-pub(super) fn differences(place: &Place, plan: &Plan) -> String {
-    let difference = |(path, after): &(bstr::BString, Vec<u8>)| {
-        let before = std::fs::read(place.path(path.as_bstr())).unwrap_or_default();
-        render::diff(&shown(path.as_bstr()), &before, after)
+pub(super) fn differences(plan: &Plan) -> String {
+    let bytes = |content: &Content| match content {
+        Content::File(bytes) => bytes.clone(),
+        Content::Link(target) => target.to_vec(),
+        Content::Nothing => Vec::new(),
     };
-    plan.changes.writes.iter().map(difference).collect()
+    let difference =
+        |file: &FileChange| render::diff(&shown(file.path.as_bstr()), &bytes(&file.before), &bytes(&file.after));
+    plan.changes.files.iter().map(difference).collect()
 }

@@ -1,0 +1,151 @@
+//! The one door to the screen: whatever is printed goes through here, so that no name, no line of a file and no message of
+//! another program can move the cursor, turn the direction of text, or show a secret.
+
+use super::names::escaped;
+use redshank_core::findings::masked;
+use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
+use std::fmt::Arguments;
+use std::io::{Result, Write};
+
+/// Writes to the standard output, in colour where it's wanted; an error if nobody takes it.
+pub fn out(text: Arguments) -> Result<()> {
+    anstream::stdout().write_all(clean(&text.to_string()).as_bytes())
+}
+
+/// Writes a line to the standard error.
+pub fn err(text: Arguments) {
+    // Where nobody listens, there is nobody to tell.
+    let _ = writeln!(anstream::stderr(), "{}", clean(&text.to_string()));
+}
+
+/// Text as it may be printed: of escape sequences only the colours of ours, of control characters only line ends and tabs,
+/// and no secret.
+fn clean(text: &str) -> String {
+    let text = masked(text);
+    let mut clean = String::with_capacity(text.len());
+    let mut rest = text.as_str();
+    while let Some(at) = rest.find(|c: char| c.is_control() || super::names::is_invisible(c)) {
+        let (before, from) = rest.split_at(at);
+        clean.push_str(before);
+        if let Some(length) = color(from) {
+            clean.push_str(&from[..length]);
+            rest = &from[length..];
+            continue;
+        }
+        let c = from.chars().next().unwrap_or_default();
+        match c {
+            '\n' | '\t' => clean.push(c),
+            c => escaped(c, &mut clean),
+        }
+        rest = &from[c.len_utf8()..];
+    }
+    clean.push_str(rest);
+    clean
+}
+
+/// How long the escape sequence is that starts here, if it is one that our palette makes (ECMA-48, "Select Graphic
+/// Rendition"): bold, a colour of the 256, and back.
+fn color(text: &str) -> Option<usize> {
+    let numbers = text.strip_prefix("\x1b[")?;
+    let end = numbers.find('m')?;
+    let plain = ["", "0", "1", "22", "39", "49"].contains(&&numbers[..end]);
+    let of_256 = numbers[..end].strip_prefix("38;5;").is_some_and(|number| number.parse::<u8>().is_ok());
+    (plain || of_256).then_some("\x1b[".len() + end + 1)
+}
+
+/// JSON as a terminal may get it: what could harm it is written as an escape, which means the same to whoever reads it.
+#[derive(Default)]
+pub struct Harmless<F>(F);
+
+impl Harmless<PrettyFormatter<'_>> {
+    /// In several lines.
+    pub fn pretty() -> Self {
+        Self(PrettyFormatter::new())
+    }
+}
+
+impl<F: Formatter> Formatter for Harmless<F> {
+    fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> Result<()> {
+        let mut rest = fragment;
+        while let Some(at) = rest.find(|c: char| c.is_control() || super::names::is_invisible(c)) {
+            let (before, from) = rest.split_at(at);
+            self.0.write_string_fragment(writer, before)?;
+            let c = from.chars().next().unwrap_or_default();
+            // All of these are of 16 bits (Unicode's first plane).
+            write!(writer, "\\u{:04x}", u32::from(c))?;
+            rest = &from[c.len_utf8()..];
+        }
+        self.0.write_string_fragment(writer, rest)
+    }
+
+    fn write_char_escape<W: ?Sized + Write>(&mut self, writer: &mut W, escape: CharEscape) -> Result<()> {
+        self.0.write_char_escape(writer, escape)
+    }
+
+    fn begin_array<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.begin_array(writer)
+    }
+
+    fn end_array<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.end_array(writer)
+    }
+
+    fn begin_array_value<W: ?Sized + Write>(&mut self, writer: &mut W, first: bool) -> Result<()> {
+        self.0.begin_array_value(writer, first)
+    }
+
+    fn end_array_value<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.end_array_value(writer)
+    }
+
+    fn begin_object<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.begin_object(writer)
+    }
+
+    fn end_object<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.end_object(writer)
+    }
+
+    fn begin_object_key<W: ?Sized + Write>(&mut self, writer: &mut W, first: bool) -> Result<()> {
+        self.0.begin_object_key(writer, first)
+    }
+
+    fn end_object_key<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.end_object_key(writer)
+    }
+
+    fn begin_object_value<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.begin_object_value(writer)
+    }
+
+    fn end_object_value<W: ?Sized + Write>(&mut self, writer: &mut W) -> Result<()> {
+        self.0.end_object_value(writer)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::render::Paint;
+
+    #[test]
+    fn only_our_own_colours_come_through() {
+        let ours = Paint::Bad.on("worry");
+        assert_eq!(clean(&format!("{ours}\n\ta")), format!("{ours}\n\ta"));
+        assert_eq!(
+            clean("\x1b[2J\x1b[38;5;300m\x1b]0;x\x07\u{202e}\u{9b}1m\r"),
+            "\\u{1b}[2J\\u{1b}[38;5;300m\\u{1b}]0;x\\u{7}\\u{202e}\\u{9b}1m\\r"
+        );
+    }
+
+    #[test]
+    fn json_means_the_same_and_harms_nothing() {
+        let text = "\u{1b}[2J\u{9b}\u{202e}\u{feff}\u{7f}ä\"\n";
+        let mut json = Vec::new();
+        let mut to = serde_json::Serializer::with_formatter(&mut json, Harmless::pretty());
+        serde::Serialize::serialize(&[text], &mut to).unwrap();
+        let json = String::from_utf8(json).unwrap();
+        assert!(json.chars().all(|c| c == '\n' || !c.is_control() && !super::super::names::is_invisible(c)), "{json}");
+        assert_eq!(serde_json::from_str::<[String; 1]>(&json).unwrap(), [text]);
+    }
+}
