@@ -83,10 +83,12 @@ impl<'a> Hook<'a> {
         let now = self.content(self.script.as_bstr())?;
         let mode = self.mode(self.script.as_bstr())?;
         let mut files = Vec::new();
+        let mut new_mode = Mode::Executable;
         let after = match &now {
             Content::Nothing => [b"#!/bin/sh\n".as_slice(), &block(program.as_deref(), None)].concat(),
             // Ours comes first, for the own one may end the script.
             Content::File(own) if is_shell(own) && mode.is_some_and(|mode| mode & 0o111 != 0) => {
+                new_mode = Mode::AsItWas;
                 let head = own.find_byte(b'\n').map_or(own.len(), |end| end + 1);
                 let end: &[u8] = if own[..head].ends_with(b"\n") { b"" } else { b"\n" };
                 [&own[..head], end, &block(program.as_deref(), None), &own[head..]].concat()
@@ -99,7 +101,7 @@ impl<'a> Hook<'a> {
                 [b"#!/bin/sh\n".as_slice(), &block(program.as_deref(), Some(&aside))].concat()
             }
         };
-        files.push(self.change(self.script.clone(), now, Content::File(after), Mode::Executable));
+        files.push(self.change(self.script.clone(), now, Content::File(after), new_mode));
         Journal::of(self.place)?.apply("hook on", &Changes::of_files(files))
     }
 

@@ -112,11 +112,16 @@ impl<'a> Making<'a> {
             return Ok(());
         }
         let text = self.place.read_if_there(path)?.unwrap_or_default();
-        if let Some(text) = sample::of(&text) {
-            let amount = Amount { files: 1, size: Bytes(text.len() as u64) };
-            let reason = format!("the keys of {path} without their values, for others to fill in");
+        if let Some(made) = sample::of(&text) {
+            let amount = Amount { files: 1, size: Bytes(made.text.len() as u64) };
+            let left_out = match made.left_out {
+                0 => String::new(),
+                1 => "; one line is left out, for it could tell a value".to_owned(),
+                many => format!("; {many} lines are left out, for they could tell values"),
+            };
+            let reason = format!("the keys of {path} without their values, for others to fill in{left_out}");
             self.step(finding, Act::Sample(name.clone()), reason, amount);
-            self.texts.put(name, text);
+            self.texts.put(name, made.text);
             self.samples += amount;
         }
         Ok(())

@@ -5,9 +5,10 @@ use std::ffi::OsStr;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
+use std::rc::Rc;
 
 pub struct Person {
-    folder: tempfile::TempDir,
+    folder: Rc<tempfile::TempDir>,
     here: PathBuf,
     settings: Vec<(String, PathBuf)>,
     /// At which boundary between two steps the program is killed.
@@ -52,7 +53,7 @@ impl Person {
         let here = folder.path().canonicalize().unwrap().join("work");
         std::fs::create_dir_all(&here).unwrap();
         std::fs::create_dir_all(folder.path().join("home")).unwrap();
-        Self { folder, here, settings: Vec::new(), killed_at: None }
+        Self { folder: Rc::new(folder), here, settings: Vec::new(), killed_at: None }
     }
 
     /// With an empty repository.
@@ -67,6 +68,12 @@ impl Person {
         let person = Self::new();
         person.redshank(&["demo", "--files-only", "."]).fine();
         person
+    }
+
+    /// The same person in the same folder.
+    pub fn again(&self) -> Self {
+        let (folder, here, settings) = (Rc::clone(&self.folder), self.here.clone(), self.settings.clone());
+        Self { folder, here, settings, killed_at: None }
     }
 
     pub fn here(&self) -> &Path {
@@ -132,23 +139,46 @@ impl Person {
 
     /// The program on a terminal, at which a person waits for some text each time and then presses a key.
     pub fn redshank_at_a_terminal(&self, words: &str, keys: &[(&str, &str)]) -> Said {
+        self.redshank_at_a_terminal_meanwhile(words, keys, &mut || {})
+    }
+
+    /// The same; something happens before the first key is pressed.
+    pub fn redshank_at_a_terminal_meanwhile(
+        &self,
+        words: &str,
+        keys: &[(&str, &str)],
+        meanwhile: &mut dyn FnMut(),
+    ) -> Said {
         let mut command = self.command("script");
         let run = format!("{} {words}", env!("CARGO_BIN_EXE_redshank"));
         let command = command.args(["-qec", &run, "/dev/null"]).env("TERM", "xterm");
         let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
         let (mut hands, mut screen) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
         let (mut seen, mut from, mut part) = (String::new(), 0, [0; 4096]);
-        for (text, key) in keys {
+        for (nth, (text, key)) in keys.iter().enumerate() {
             while !seen[from..].contains(text) {
                 let length = screen.read(&mut part).unwrap();
                 assert!(length > 0, "it ended before {text:?} in {seen}");
                 seen += &String::from_utf8_lossy(&part[..length]);
             }
             from = seen.len();
+            if nth == 0 {
+                meanwhile();
+            }
             hands.write_all(key.as_bytes()).unwrap();
         }
         screen.read_to_string(&mut seen).unwrap();
         Said { out: seen, ..Said::of(&child.wait_with_output().unwrap()) }
+    }
+
+    /// A script of the shell's in a space of mounts of its own, with the program as `$REDSHANK`; nothing where this person may
+    /// not mount.
+    pub fn in_a_mount_space(&self, script: &str) -> Option<Said> {
+        let mut command = self.command("unshare");
+        let command = command.args(["--mount", "--propagation", "private", "sh", "-c", script]);
+        let output = command.env("REDSHANK", env!("CARGO_BIN_EXE_redshank")).output().ok()?;
+        let said = Said::of(&output);
+        (!said.err.contains("unshare")).then_some(said)
     }
 
     pub fn writes(&self, path: &str, contents: impl AsRef<[u8]>) {
