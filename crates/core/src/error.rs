@@ -1,4 +1,5 @@
-use bstr::BString;
+use crate::shell::quoted;
+use bstr::{BString, ByteSlice};
 use std::path::PathBuf;
 
 /// All that can keep the core from doing what it was asked. Each says what, where, and what to do.
@@ -60,7 +61,8 @@ pub enum Error {
     },
     /// Only tracked files have changes to hide.
     #[error(
-        "{path} is not tracked, so there are no changes to hide\n  to keep it out of commits, add a rule: `redshank add --like {path}`"
+        "{path} is not tracked, so there are no changes to hide\n  to keep it out of commits, add a rule: `redshank add --like {}`",
+        quoted(path.as_bstr())
     )]
     NotTracked {
         /// Which.

@@ -19,6 +19,7 @@ mod removable;
 pub mod rules;
 pub mod sample;
 pub mod settings;
+pub mod shell;
 pub mod size;
 pub mod templates;
 mod toml_file;

@@ -2,7 +2,7 @@
 
 use super::{Class, Finding, Found, Level, Look};
 use crate::Result;
-use bstr::ByteSlice;
+use crate::shell::quoted;
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
     let Some(repository) = &look.place.repository else { return Ok(()) };
@@ -11,8 +11,7 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
         let Some(entry) = look.tree.get(tracked.path) else { continue };
         let message = "git doesn't see changes to it here; others do not get them, and theirs can collide with them";
         let made = Finding::on(entry, Class::Personal, "hidden-changes", Level::Note, message);
-        let path = tracked.path.to_str_lossy();
-        found.findings.push(made.by_hand(format!("`redshank unmute {path}` brings them back")));
+        found.findings.push(made.by_hand(format!("`redshank unmute {}` brings them back", quoted(tracked.path))));
     }
     Ok(())
 }

@@ -6,6 +6,7 @@ use anyhow::Result;
 use bstr::{BString, ByteSlice};
 use clap::Args;
 use redshank_core::mute::{self, Muted};
+use redshank_core::shell::quoted;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -66,7 +67,7 @@ fn resolved(context: &Context, files: &[OsString]) -> Result<Vec<BString>> {
 
 fn told(path: &BString) -> Result<()> {
     let name = shown(path.as_bstr());
-    let back = Paint::Type.on(format!("redshank unmute {name}"));
+    let back = Paint::Type.on(format!("redshank unmute {}", quoted(path.as_bstr())));
     putln!("{}: git sees no changes to it here; {back} brings them back", Paint::Head.on(&name))?;
     if mute::holds_settings(path.as_bstr()) {
         let hint = "a file of your own beside it, kept out by a rule, never collides with the shared one";

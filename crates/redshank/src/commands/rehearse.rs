@@ -1,6 +1,6 @@
 use super::found;
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, files, quoted, shown};
+use crate::render::{self, Align, Cell, Paint, Table, files, shown};
 use crate::report::{LeftOut, MissingOut, RehearseOut, RunOut, root};
 use crate::{put, putln};
 use anyhow::{Context as _, Result, bail};
@@ -8,6 +8,7 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_core::rehearse::scratch;
 use redshank_core::rehearse::{Before, Left, Missing, ScratchClone, missing};
+use redshank_core::shell::quoted;
 use redshank_core::templates::recognise;
 use redshank_core::tree::{Place, Scope, Tree};
 use rustix::process::Pid;

@@ -8,7 +8,7 @@ mod style;
 mod table;
 
 pub use effect::{diff, effect, folder_name};
-pub use names::{count, cut, files, quoted, shortened, shown};
+pub use names::{count, cut, files, shortened, shown};
 pub use sarif::log as sarif;
 pub use style::{Paint, class_paint, level_paint};
 pub use table::{Align, Cell, Table, width};

@@ -26,29 +26,6 @@ pub(super) fn escaped(c: char, into: &mut String) {
     into.extend(c.escape_default());
 }
 
-/// A word as the shell takes it whole, and as the screen may show it: for commands that are suggested.
-pub fn quoted(word: &BStr) -> String {
-    let shown = shown(word);
-    // What could not be typed is written as the shell reads it back (`$'…'`).
-    if shown.as_bytes() != word.as_bytes() {
-        return format!("$'{}'", ansi_c(word));
-    }
-    shell_words::quote(&shown).into_owned()
-}
-
-/// Bytes between `$'` and `'` (POSIX.1-2024, "Dollar-Single-Quotes").
-fn ansi_c(word: &BStr) -> String {
-    let mut text = String::new();
-    for byte in word.iter() {
-        match byte {
-            b'\'' | b'\\' => text.extend(['\\', char::from(*byte)]),
-            0x20..0x7f => text.push(char::from(*byte)),
-            other => text.push_str(&format!("\\{other:03o}")),
-        }
-    }
-    text
-}
-
 /// Zero-width characters, and the controls of text direction (Unicode, general category Cf, and the line separators).
 pub(super) fn is_invisible(c: char) -> bool {
     matches!(c, '\u{ad}' | '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}')

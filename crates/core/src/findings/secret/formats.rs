@@ -129,15 +129,19 @@ impl Formats {
     /// on. A format that is limited to other kinds of files is left out.
     pub(super) fn suspected(&self, text: &[u8], kinds: &[Kind]) -> Vec<(&Format, Vec<Range<usize>>)> {
         let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
+        let mut starts = Starts::new();
         self.keywords.find(text, |keyword, hit| {
             let at = self.owners[keyword];
             let format = &self.formats[at];
             if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
                 return;
             }
-            let place = format.place(text, &hit);
-            if places[at].last().is_none_or(|last| last.end < hit.end || last.start != place.start) {
-                places[at].push(place);
+            let Some(place) = format.place(text, &hit, &mut starts) else { return };
+            match places[at].last_mut() {
+                // One line, and hits so near that what is looked at around them overlaps: it is looked at once.
+                Some(last) if format.by == By::Line && place.start < last.end => last.end = last.end.max(place.end),
+                Some(last) if last.start == place.start && last.end >= hit.end => {}
+                _ => places[at].push(place),
             }
         });
         self.formats.iter().zip(places).filter(|(_, places)| !places.is_empty()).collect()
@@ -169,21 +173,57 @@ impl Format {
         ready.map_err(|said| std::io::Error::other(format!("the credential format {}: {said}", self.name)))
     }
 
-    /// What the pattern is tried on for a keyword there.
-    fn place(&self, text: &[u8], keyword: &Range<usize>) -> Range<usize> {
+    /// What the pattern is tried on for a keyword there; nothing where no name or token would be so long.
+    fn place(&self, text: &[u8], keyword: &Range<usize>, starts: &mut Starts) -> Option<Range<usize>> {
         let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
         let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
         let end = keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len());
-        let back_to = |stops: fn(&u8) -> bool| {
-            let length = before.iter().rev().position(stops).unwrap_or(before.len());
-            keyword.start - length..end
+        let start = match self.by {
+            By::Text => return Some(0..text.len()),
+            By::Line => keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1),
+            By::Word => starts.word.before(text, keyword.start),
+            By::Token => starts.token.before(text, keyword.start),
         };
-        match self.by {
-            By::Text => 0..text.len(),
-            By::Line => keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1)..end,
-            By::Word => back_to(|byte| !(byte.is_ascii_alphanumeric() || b"_.$-".contains(byte))),
-            By::Token => back_to(|byte| !(byte.is_ascii_alphanumeric() || b"_-".contains(byte))),
+        (keyword.start - start <= LINE_REACH).then_some(start..end)
+    }
+}
+
+/// Where words and tokens start, for hits that come nearly in order: what was looked at before isn't looked at again.
+struct Starts {
+    word: Start,
+    token: Start,
+}
+
+impl Starts {
+    fn new() -> Self {
+        let is_name = |byte: u8| byte.is_ascii_alphanumeric() || b"_.$-".contains(&byte);
+        let is_token = |byte: u8| byte.is_ascii_alphanumeric() || b"_-".contains(&byte);
+        let start = |is_part| Start { is_part, upto: 0, start: 0 };
+        Self { word: start(is_name), token: start(is_token) }
+    }
+}
+
+struct Start {
+    is_part: fn(u8) -> bool,
+    /// Up to where was looked, and where the word starts that goes on there.
+    upto: usize,
+    start: usize,
+}
+
+impl Start {
+    /// Where the word starts that goes on at a place.
+    fn before(&mut self, text: &[u8], at: usize) -> usize {
+        if (self.start..self.upto).contains(&at) {
+            return self.start;
         }
+        let from = if at >= self.upto { self.upto } else { 0 };
+        let stop = text[from..at].iter().rposition(|byte| !(self.is_part)(*byte)).map(|stop| from + stop + 1);
+        if at < self.upto {
+            return stop.unwrap_or(0);
+        }
+        self.upto = at;
+        self.start = stop.unwrap_or(self.start);
+        self.start
     }
 }
 

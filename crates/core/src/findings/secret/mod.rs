@@ -11,6 +11,7 @@ use crate::templates::exactly;
 use crate::tree::{Entry, State};
 use bstr::{BStr, BString, ByteSlice};
 use formats::{FileRow, Formats, Kind as FileKind};
+use std::collections::HashMap;
 use std::fmt;
 use std::io::Read;
 
@@ -109,9 +110,12 @@ fn findings(entry: &Entry, environment: bool, nature: Option<&FileRow>, mut hits
         return (vec![Hit { finding: make(&row.name, &row.title), value: None }], accepted);
     }
     let mut findings: Vec<Hit> = Vec::new();
+    let mut of_rule: HashMap<&str, u8> = HashMap::new();
     for hit in hits {
         // Values of one trace in one file are told apart by their order.
-        let same = findings.iter().filter(|other| other.finding.rule.ends_with(&hit.format.name)).count() as u8;
+        let count = of_rule.entry(&hit.format.name).or_default();
+        let same = *count;
+        *count = count.wrapping_add(1);
         let cause = [&hit.secret.trace()[..], &[same]].concat();
         let found = make(&hit.format.name, &hit.format.title).at_line(hit.line).with_cause(&cause);
         let finding = found.with_evidence(hit.secret.to_string());

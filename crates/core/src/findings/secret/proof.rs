@@ -1,9 +1,11 @@
 //! Tests that tell a real credential from something that only looks like one.
 
+use aho_corasick::AhoCorasick;
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD, STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::ByteSlice;
 use serde::Deserialize;
+use std::sync::LazyLock;
 
 /// What a value must pass, beyond its form.
 #[derive(Deserialize, Default, Clone, Copy)]
@@ -133,7 +135,7 @@ fn is_placeholder(value: &[u8]) -> bool {
     refers
         || number
         || value.iter().all(|byte| byte == first)
-        || ["${", "{{", "$(", "%s", "%(", "<%", "#{", "ENV[", "env("].iter().any(|part| value.contains_str(part))
+        || REFERENCES.is_match(value)
         || says_what_belongs_there(value, 1)
         || FIELD_NAMES.iter().any(|word| lower == word.as_bytes())
 }
@@ -143,8 +145,33 @@ const UNLIKELY_BY_CHANCE: usize = 6;
 
 /// Whether one of the stand-ins, from that length on, is a part of the value.
 fn says_what_belongs_there(value: &[u8], from: usize) -> bool {
-    let lower = value.to_ascii_lowercase();
-    STAND_INS.iter().any(|word| word.len() >= from && lower.contains_str(word))
+    let words = if from <= 1 { &ANY_STAND_IN } else { &LONG_STAND_IN };
+    words.is_match(value)
+}
+
+/// Parts of a value that refer to one elsewhere.
+static REFERENCES: LazyLock<Words> =
+    LazyLock::new(|| Words::new(&["${", "{{", "$(", "%s", "%(", "<%", "#{", "ENV[", "env("], false));
+
+static ANY_STAND_IN: LazyLock<Words> = LazyLock::new(|| Words::new(STAND_INS, true));
+
+static LONG_STAND_IN: LazyLock<Words> = LazyLock::new(|| {
+    let long: Vec<&str> = STAND_INS.iter().copied().filter(|word| word.len() >= UNLIKELY_BY_CHANCE).collect();
+    Words::new(&long, true)
+});
+
+/// Several words, looked for at once.
+struct Words(Option<AhoCorasick>);
+
+impl Words {
+    fn new(words: &[&str], folds_case: bool) -> Self {
+        // So few words always make an automaton.
+        Self(AhoCorasick::builder().ascii_case_insensitive(folds_case).build(words).ok())
+    }
+
+    fn is_match(&self, text: &[u8]) -> bool {
+        self.0.as_ref().is_some_and(|words| words.is_match(text))
+    }
 }
 
 /// The least bits a character for its alphabet: what is typed by hand, counts up or repeats itself, has fewer.

@@ -5,6 +5,7 @@ use super::formats::{Format, Formats, Kind};
 use bstr::ByteSlice;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::cell::RefCell;
+use std::collections::{BTreeMap, HashSet};
 use std::io::Read;
 
 /// How much is read at a time, in bytes.
@@ -27,6 +28,9 @@ pub(super) struct Hit<'f> {
     /// A comment on its line says that it is all right.
     pub(super) accepted: bool,
 }
+
+/// How many credentials of one line are told; a line of so many is no line that a person reads.
+const A_LINE: usize = 1000;
 
 /// What such a comment holds.
 const ACCEPTED: &str = "redshank: accept";
@@ -69,23 +73,31 @@ fn windows<'f>(
 ) -> std::io::Result<Vec<Hit<'f>>> {
     let mut hits = Vec::new();
     let (mut offset, mut lines_before) = (0, 0);
+    let mut last = (0, HashSet::new());
     loop {
         let kept = window.len();
         let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(window)?;
         if offset == 0 && kept == 0 && window[..window.len().min(BINARY_TEST)].contains(&0) {
             return Ok(hits);
         }
-        look(window, formats, kinds, &mut |format, span: std::ops::Range<usize>, start| {
-            // What ends in the part that was looked at before has been found before.
-            if offset == 0 && kept == 0 || span.end > kept {
-                let line = lines_before + window[..start].iter().filter(|byte| **byte == b'\n').count() as u64 + 1;
-                let line_ends = window[span.end..].find_byte(b'\n').map_or(window.len(), |at| span.end + at);
-                let line_starts = window[..span.start].rfind_byte(b'\n').map_or(0, |at| at + 1);
-                let accepted = window[line_starts..line_ends].contains_str(ACCEPTED);
-                let secret = Secret::new(&window[span]);
-                hits.push(Hit { format, line, secret, is_the_file: offset + start == 0, accepted });
+        let mut found = look(window, formats, kinds)?;
+        // What ends in the part that was looked at before has been found before.
+        found.retain(|found| offset == 0 && kept == 0 || found.secret.end > kept);
+        let mut lines = Lines::of(window);
+        for Found { format, secret, start } in found {
+            let (line, accepted) = lines.around(start, &secret);
+            let line = lines_before + line;
+            let value = Secret::new(&window[secret]);
+            // A value that a line holds over and over is one place.
+            if last.0 != line {
+                last = (line, HashSet::new());
             }
-        })?;
+            if last.1.len() >= A_LINE || !last.1.insert((format.name.as_str(), value.clone())) {
+                continue;
+            }
+            let is_the_file = offset + start == 0;
+            hits.push(Hit { format, line, secret: value, is_the_file, accepted });
+        }
         if read < WINDOW {
             hits.sort_by_key(|hit| hit.line);
             return Ok(hits);
@@ -97,22 +109,60 @@ fn windows<'f>(
     }
 }
 
-/// Where credentials stand in a text, whatever file it comes from.
-pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize>> {
-    let mut spans = Vec::new();
-    // The patterns can be read, as the tests see to.
-    let _ = look(text, formats, &Kind::ALL, &mut |_, span, _| spans.push(span));
-    spans
+/// The lines of a text, for places that come in order: each line is looked at once, however long it is.
+struct Lines<'t> {
+    text: &'t [u8],
+    /// Up to where line ends were counted, and how many there were.
+    counted: (usize, u64),
+    /// The line of the last place, and whether a comment on it accepts what it holds.
+    line: std::ops::Range<usize>,
+    accepted: bool,
 }
 
-/// Calls `take` with each credential: its format, where the secret part lies, and where the whole starts.
-fn look<'f>(
-    text: &[u8],
-    formats: &'f Formats,
-    kinds: &[Kind],
-    take: &mut dyn FnMut(&'f Format, std::ops::Range<usize>, usize),
-) -> std::io::Result<()> {
-    let mut seen: Vec<std::ops::Range<usize>> = Vec::new();
+impl<'t> Lines<'t> {
+    fn of(text: &'t [u8]) -> Self {
+        Self { text, counted: (0, 0), line: 0..0, accepted: false }
+    }
+
+    /// The number of the line, from 1, in which something starts, and whether the line or lines that its secret part stands
+    /// on accept it.
+    fn around(&mut self, start: usize, secret: &std::ops::Range<usize>) -> (u64, bool) {
+        let (upto, ends) = self.counted;
+        if start > upto {
+            let more = memchr::memchr_iter(b'\n', &self.text[upto..start]).count() as u64;
+            self.counted = (start, ends + more);
+        }
+        if self.line.is_empty() || secret.start < self.line.start || secret.end > self.line.end {
+            let starts = self.text[..secret.start].rfind_byte(b'\n').map_or(0, |at| at + 1);
+            let ends = self.text[secret.end..].find_byte(b'\n').map_or(self.text.len(), |at| secret.end + at);
+            self.accepted = self.text[starts..ends].contains_str(ACCEPTED);
+            self.line = starts..ends;
+        }
+        (self.counted.1 + 1, self.accepted)
+    }
+}
+
+/// Where credentials stand in a text, whatever file it comes from.
+pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize>> {
+    // The patterns can be read, as the tests see to.
+    let found = look(text, formats, &Kind::ALL).unwrap_or_default();
+    found.into_iter().map(|found| found.secret).collect()
+}
+
+/// A credential in a text.
+struct Found<'f> {
+    format: &'f Format,
+    /// Where the part lies that must not be shown.
+    secret: std::ops::Range<usize>,
+    /// Where the whole starts.
+    start: usize,
+}
+
+/// The credentials in a text, by where they start.
+fn look<'f>(text: &[u8], formats: &'f Formats, kinds: &[Kind]) -> std::io::Result<Vec<Found<'f>>> {
+    let mut all: Vec<Found> = Vec::new();
+    // Where the secret parts lie, by their ends: none of them lies in another.
+    let mut taken: BTreeMap<usize, usize> = BTreeMap::new();
     for (format, places) in formats.suspected(text, kinds) {
         // Most lines with a keyword hold nothing; telling so is much quicker than finding the parts of a match.
         let pattern = format.pattern()?;
@@ -123,16 +173,18 @@ fn look<'f>(
                 };
                 let span = place.start + secret.start()..place.start + secret.end();
                 // A token inside a connection string or an assignment is one secret, told by its more exact name.
-                let told = seen.iter().any(|other| other.start < span.end && span.start < other.end);
+                let next = taken.range(span.start + 1..).next();
+                let told = next.is_some_and(|(_, start)| *start < span.end);
                 let name = found.name("name").or_else(|| found.name("key")).map(|name| name.as_bytes());
                 if !told && format.proof.holds(secret.as_bytes(), name) {
-                    seen.push(span.clone());
+                    taken.insert(span.end, span.start);
                     // What stands before it to mark its start may be the line end above.
-                    let start = whole.as_bytes().iter().take_while(|byte| byte.is_ascii_whitespace()).count();
-                    take(format, span, place.start + whole.start() + start);
+                    let blank = whole.as_bytes().iter().take_while(|byte| byte.is_ascii_whitespace()).count();
+                    all.push(Found { format, secret: span, start: place.start + whole.start() + blank });
                 }
             }
         }
     }
-    Ok(())
+    all.sort_by_key(|found| found.start);
+    Ok(all)
 }

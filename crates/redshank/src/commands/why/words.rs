@@ -5,6 +5,7 @@ use anyhow::Result;
 use bstr::{BStr, ByteSlice};
 use redshank_core::near::near_misses;
 use redshank_core::rules::{Chain, Ruling};
+use redshank_core::shell::quoted;
 use redshank_core::tree::{Answer, Oracle, State};
 use std::ops::Range;
 
@@ -33,7 +34,7 @@ pub fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result
             text += &overridden(&oracle.rules_at(at)?, at);
         }
         if answer.state == State::Tracked && ignores {
-            let command = Paint::Type.on(format!("git rm --cached {}", shown(given)));
+            let command = Paint::Type.on(format!("git rm --cached {}", quoted(given)));
             text += &format!("    {command} stops tracking it and keeps it on disk\n");
         }
     }
