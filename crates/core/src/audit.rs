@@ -7,7 +7,7 @@ use crate::tree::{Depth, Entry, Kind, Overlay, Place, Scope, State, Tree};
 use crate::{Result, near};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Key, Rule};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 /// What a rule comes to.
@@ -132,10 +132,11 @@ pub fn audit(place: &Place) -> Result<Audit> {
 pub fn audit_of(place: &Place, tree: &Tree) -> Result<Audit> {
     let mut catches: HashMap<RuleId, Amount> = HashMap::new();
     let mut lists: Vec<Arc<RuleList>> = Vec::new();
+    let mut listed = HashSet::new();
     for ruling in tree.entries.iter().filter_map(|entry| Some((entry, entry.ruling.as_ref()?))) {
         let (entry, ruling) = ruling;
         *catches.entry(ruling.id()).or_default() += Amount { files: 1, size: entry.size };
-        if !lists.iter().any(|list| Arc::ptr_eq(list, ruling.list())) {
+        if listed.insert(Arc::as_ptr(ruling.list())) {
             lists.push(Arc::clone(ruling.list()));
         }
     }
@@ -150,9 +151,10 @@ pub fn audit_of(place: &Place, tree: &Tree) -> Result<Audit> {
             (0..list.rules().len()).map(|at| catches.get(&RuleId::of(list, at)).copied().unwrap_or_default()).collect();
         let facts = facts(tree, list, &catches);
         let missed = missed(tree, list, &catches, &facts);
+        let last = Last::of(tree, list);
         for at in (0..list.rules().len()).rev() {
             let catches = catches[at];
-            let standing = standing(tree, list, at, catches, &facts[at], missed.get(&at));
+            let standing = standing(list, at, catches, (&facts[at], missed.get(&at)), &last);
             rules.push(Audited { list: Arc::clone(list), at, catches, standing });
         }
     }
@@ -199,22 +201,40 @@ fn folders(path: &BStr) -> impl Iterator<Item = &BStr> {
     path.find_iter("/").map(|slash| path[..slash].as_bstr())
 }
 
+/// What only the last one of several rules decides.
+struct Last<'l> {
+    /// For each pattern, the last rule that has it.
+    of_text: HashMap<&'l BStr, usize>,
+    /// The last rule that matches the file itself that they stand in, or a folder above it, if git doesn't track that.
+    on_file: Option<usize>,
+}
+
+impl<'l> Last<'l> {
+    fn of(tree: &Tree, list: &'l RuleList) -> Self {
+        let of_text = list.rules().iter().enumerate().map(|(at, rule)| (rule.text.as_bstr(), at)).collect();
+        let shown = list.source.shown.as_bstr();
+        let untracked = tree.get(shown).is_none_or(|entry| entry.state != State::Tracked);
+        let file = below(list, shown).filter(|_| untracked);
+        let on_file = file.and_then(|file| list.rules().iter().rposition(|rule| rule.reaches(file)));
+        Self { of_text, on_file }
+    }
+}
+
 fn standing(
-    tree: &Tree,
     list: &RuleList,
     at: usize,
     catches: Amount,
-    facts: &Facts,
-    missed: Option<&Standing>,
+    (facts, missed): (&Facts, Option<&Standing>),
+    last: &Last,
 ) -> Standing {
     let rule = &list.rules()[at];
     if rule.glob().key() == Key::Never {
         return misread(rule).unwrap_or(Standing::Impossible);
     }
-    if let Some(other) = list.rules()[at + 1..].iter().rev().find(|other| other.text == rule.text) {
-        return Standing::Duplicate { line: other.line };
+    if let Some(other) = last.of_text.get(rule.text.as_bstr()).filter(|other| **other > at) {
+        return Standing::Duplicate { line: list.rules()[*other].line };
     }
-    if swallows_its_file(tree, list, at) {
+    if last.on_file == Some(at) && !rule.negated {
         return Standing::SwallowsItsFile;
     }
     if catches.files > 0 {
@@ -226,15 +246,6 @@ fn standing(
         None if facts.tracked > 0 && !rule.negated => Standing::OnlyTracked { files: facts.tracked },
         None => misread(rule).or_else(|| missed.cloned()).unwrap_or(Standing::CatchesNothing),
     }
-}
-
-fn swallows_its_file(tree: &Tree, list: &RuleList, at: usize) -> bool {
-    let Some(file) = below(list, list.source.shown.as_bstr()) else { return false };
-    let rule = &list.rules()[at];
-    !rule.negated
-        && rule.reaches(file)
-        && !list.rules()[at + 1..].iter().any(|other| other.reaches(file))
-        && tree.get(list.source.shown.as_bstr()).is_none_or(|entry| entry.state != State::Tracked)
 }
 
 /// What is known of a rule that decides about nothing.
