@@ -2,7 +2,7 @@
 
 use crate::edit::is_utf16;
 use crate::effect::Amount;
-use crate::rules::{IGNORE_FILE, RuleId, RuleList};
+use crate::rules::{IGNORE_FILE, RuleId, RuleList, excerpt};
 use crate::tree::{Depth, Entry, Kind, Overlay, Place, Scope, State, Tree};
 use crate::{Result, near};
 use bstr::{BStr, BString, ByteSlice};
@@ -74,6 +74,11 @@ impl Audited {
     /// The rule.
     pub fn rule(&self) -> &Rule {
         &self.list.rules()[self.at]
+    }
+
+    /// The rule's pattern, for people.
+    pub fn excerpt(&self) -> BString {
+        excerpt(self.rule().text.as_bstr())
     }
 
     /// What it comes to, in words.

@@ -117,7 +117,9 @@ impl Kind {
             if fold { bytes.to_ascii_lowercase().into() } else { bytes.into() }
         };
         let (literal, rest) = pattern.split_at(head);
-        if rest.is_empty() {
+        if literal.len() > LONGEST_TEXT {
+            Self::Never
+        } else if rest.is_empty() {
             Self::Literal(lower(literal))
         } else if against == Against::Name && pattern[0] == b'*' && !pattern[1..].iter().any(|b| is_special(*b)) {
             Self::Suffix(lower(&pattern[1..]))
@@ -132,11 +134,19 @@ impl Kind {
     }
 }
 
+/// The longest text that anything is asked about, in bytes: no system takes a path of nearly that length. A pattern that no
+/// shorter text matches is not made ready, which would take many times its own size.
+const LONGEST_TEXT: usize = 1 << 20;
+
 /// The tokens of a pattern, or `None` if nothing can match it.
 fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {
-    let mut tokens = Vec::with_capacity(pattern.len());
-    let mut at = 0;
+    let mut tokens = Vec::with_capacity(pattern.len().min(LONGEST_TEXT));
+    let (mut at, mut bytes) = (0, 0);
     while let Some(&byte) = pattern.get(at) {
+        bytes += usize::from(byte != b'*');
+        if bytes > LONGEST_TEXT {
+            return None;
+        }
         match byte {
             b'\\' => {
                 at += 1;
@@ -158,8 +168,12 @@ fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {
                 tokens.push(match (stars > 1 && starts_part && ends_part, after.first()) {
                     (false, _) => Token::Star,
                     (true, Some(b'/')) => {
-                        at += 1;
-                        Token::Folders
+                        at += 2;
+                        // No folder, one or many, twice, is the same.
+                        if tokens.last() != Some(&Token::Folders) {
+                            tokens.push(Token::Folders);
+                        }
+                        continue;
                     }
                     (true, _) => Token::Everything,
                 });

@@ -3,7 +3,7 @@
 use super::{Class, Finding, Found, Level, Look, Remedy};
 use crate::Result;
 use crate::audit::{Audited, MISSPELT, Standing, audit, audit_of};
-use crate::rules::{IGNORE_FILE, Reach, Ruling};
+use crate::rules::{IGNORE_FILE, Reach, Ruling, excerpt};
 use crate::tree::{Kind, State};
 use bstr::{BString, ByteSlice};
 use std::collections::HashSet;
@@ -60,7 +60,7 @@ fn finding(rule: &Audited) -> Option<Finding> {
             return Some(Finding { remedy, ..of(rule, Class::Rule, "misread", Level::Warning) });
         }
         Standing::Misread { mended, .. } => {
-            ("misread", Level::Warning, format!("perhaps `{mended}` was meant: redshank rules"))
+            ("misread", Level::Warning, format!("perhaps `{}` was meant: redshank rules", excerpt(mended.as_bstr())))
         }
         Standing::Impossible => ("impossible", Level::Warning, "mend the pattern, or take it out".to_owned()),
     };
@@ -80,5 +80,5 @@ fn of(rule: &Audited, class: Class, name: &str, level: Level) -> Finding {
     Finding::new(class, name, level, rule.list.source.shown.as_bstr(), rule.message())
         .with_cause(text)
         .at_line(u64::from(rule.rule().line))
-        .with_evidence(format!("`{text}`"))
+        .with_evidence(format!("`{}`", rule.excerpt()))
 }

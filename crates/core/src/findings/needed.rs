@@ -99,7 +99,7 @@ fn present(place: &Place, tree: &Tree, project: &Project, needed: &Needed) -> Ve
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
     for file in swallowed(look.place, look.tree, &look.survey.projects, Overlay::new())? {
         let by =
-            format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.rule().text);
+            format!("{}, line {}: `{}`", file.ruling.source().shown, file.ruling.rule().line, file.ruling.excerpt());
         let message = format!("a rule keeps it out, but it's needed: {}", file.needed.reason);
         let found_here = Finding::new(Class::Needed, "swallowed", Level::Warning, file.path.as_bstr(), message);
         found.findings.push(Finding {

@@ -15,7 +15,7 @@ pub(super) fn find(look: &Look, claimed: &Claimed, found: &mut Found) -> Result<
         let Some(ruling) = answer.ruling.filter(|ruling| ruling.ignores()) else {
             continue;
         };
-        let by = format!("{}, line {}: `{}`", ruling.source().shown, ruling.rule().line, ruling.rule().text);
+        let by = format!("{}, line {}: `{}`", ruling.source().shown, ruling.rule().line, ruling.excerpt());
         let (folder, exception) = exception(entry, &ruling);
         let message = "git tracks it although a rule would keep it out; rules do nothing for tracked files";
         let found_here = Finding::on(entry, Class::Rule, "tracked-anyway", Level::Note, message).with_evidence(by);

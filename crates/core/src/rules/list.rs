@@ -1,8 +1,8 @@
 //! The rules of one source.
 
-use super::Source;
 use super::index::Index;
-use bstr::BStr;
+use super::{Source, excerpt};
+use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Line, Rule, lines};
 use std::sync::Arc;
 
@@ -76,6 +76,11 @@ pub struct Ruling {
 }
 
 impl Ruling {
+    /// The rule's pattern, for people.
+    pub fn excerpt(&self) -> BString {
+        excerpt(self.rule().text.as_bstr())
+    }
+
     pub(crate) fn new(list: Arc<RuleList>, at: u32) -> Self {
         Self { list, at }
     }

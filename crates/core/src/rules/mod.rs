@@ -9,11 +9,21 @@ pub use list::{RuleId, RuleList, Ruling};
 pub use names::Names;
 pub use source::{Reach, Source};
 
-use bstr::{BStr, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 use std::sync::Arc;
 
 /// The name of git's ignore files.
 pub const IGNORE_FILE: &str = ".gitignore";
+
+/// A pattern for people: as it stands, and of one that nobody would read to its end, the start.
+pub fn excerpt(pattern: &BStr) -> BString {
+    const LONGEST: usize = 300;
+    if pattern.len() <= LONGEST {
+        return pattern.to_owned();
+    }
+    let start = pattern[..LONGEST].trim_end_with(|c| c == char::REPLACEMENT_CHARACTER);
+    [start, format!("… ({} bytes)", pattern.len()).as_bytes()].concat().into()
+}
 
 /// The rule lists that count in a folder, nearest first: each folder's own file, then the ones above, then this clone's
 /// exclude file, then the person's own (gitignore(5), order of precedence).

@@ -247,6 +247,6 @@ fn covered(context: &Context, tree: &Tree, target: &Target, pattern: &BStr) -> R
     };
     // A rule for one person doesn't cover one for the team.
     let wider = |ruling: &Ruling| ruling.ignores() && ruling.source().reach as u8 <= target.source.reach as u8;
-    let told = |by: Ruling| format!("{}, line {}: `{}`", by.source().shown, by.rule().line, by.rule().text);
+    let told = |by: Ruling| format!("{}, line {}: `{}`", by.source().shown, by.rule().line, by.excerpt());
     Ok(ruling.filter(wider).map(told))
 }

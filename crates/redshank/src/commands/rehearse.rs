@@ -142,7 +142,7 @@ fn text_of_missing(missing: &[Missing]) -> String {
     let mut text = String::new();
     for file in missing {
         let by = match &file.ruling {
-            Some(by) => format!("kept out by {}, line {}: `{}`", by.source().shown, by.rule().line, by.rule().text),
+            Some(by) => format!("kept out by {}, line {}: `{}`", by.source().shown, by.rule().line, by.excerpt()),
             None => "not staged".to_owned(),
         };
         let path = Paint::Head.on(shown(file.path.as_bstr()));
@@ -164,7 +164,7 @@ fn text_of_run(ran: &Ran) -> String {
         let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
         for (ruling, amount) in &left.ignored {
             let by = format!("{}:{}", ruling.source().shown, ruling.rule().line);
-            let rule = Cell::painted(Paint::Type, shown(ruling.rule().text.as_bstr()));
+            let rule = Cell::painted(Paint::Type, shown(ruling.excerpt().as_bstr()));
             table.row([
                 files(amount.files).into(),
                 amount.size.to_string().into(),

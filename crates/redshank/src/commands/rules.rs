@@ -9,7 +9,7 @@ use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_core::audit::{Audit, Audited, Standing, audit};
-use redshank_core::rules::Reach;
+use redshank_core::rules::{Reach, excerpt};
 use std::fmt::Write;
 use std::process::ExitCode;
 
@@ -73,11 +73,11 @@ fn text(audit: &Audit) -> Result<String> {
 
 /// What is wrong with a rule that can't do what it seems to: the line with a marker under the fault, and the mend.
 fn diagnosis(audited: &Audited) -> Option<String> {
-    let rule = shown(audited.rule().text.as_bstr());
+    let rule = shown(audited.excerpt().as_bstr());
     let typed = |text: &str| Paint::Type.on(format!("`{text}`"));
     let (fault, mend) = match &audited.standing {
         Standing::Misread { mended, .. } => {
-            let mended = shown(mended.as_bstr());
+            let mended = shown(excerpt(mended.as_bstr()).as_bstr());
             (difference(&rule, &mended), format!("{} may be meant", typed(&mended)))
         }
         Standing::CannotWork { folder, .. } => {
@@ -100,7 +100,7 @@ fn row(audited: &Audited) -> [Cell; 5] {
     let number = |text: String| if works { text.into() } else { Cell::painted(Paint::Quiet, "") };
     [
         Cell::painted(Paint::Quiet, audited.rule().line),
-        Cell::painted(if works { Paint::Type } else { Paint::Warn }, shown(audited.rule().text.as_bstr())),
+        Cell::painted(if works { Paint::Type } else { Paint::Warn }, shown(audited.excerpt().as_bstr())),
         number(count(audited.catches.files)),
         number(audited.catches.size.to_string()),
         Cell::painted(Paint::Quiet, shown(audited.message().as_bytes().as_bstr())),

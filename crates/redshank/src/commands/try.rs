@@ -108,7 +108,7 @@ fn covered(tree: &Tree, list: &RuleList) -> String {
     rulings.sort_by_key(|ruling| ruling.id());
     rulings.dedup_by_key(|ruling| ruling.id());
     let told = rulings.iter().map(|ruling| {
-        let (source, rule) = (shown(ruling.source().shown.as_bstr()), shown(ruling.rule().text.as_bstr()));
+        let (source, rule) = (shown(ruling.source().shown.as_bstr()), shown(ruling.excerpt().as_bstr()));
         format!("covered already by {source}, line {}: {rule}\n", ruling.rule().line)
     });
     told.collect()

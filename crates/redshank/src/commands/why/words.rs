@@ -48,7 +48,7 @@ pub fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result
 fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
     let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
     let exceptions = rules.all_rulings(bare, bare.len() < path.len()).into_iter().filter(|ruling| !ruling.ignores());
-    let rule = shown(shutting.rule().text.as_bstr());
+    let rule = shown(shutting.excerpt().as_bstr());
     let open = format!("{}/*", rule.trim_end_matches('/'));
     exceptions
         .map(|exception| {
@@ -68,7 +68,7 @@ fn overridden(rules: &Chain, path: &BStr) -> String {
 /// Where a rule stands, and the rule.
 fn told(ruling: &Ruling) -> String {
     let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
-    format!("{}  {}", Paint::Quiet.on(place), shown(ruling.rule().text.as_bstr()))
+    format!("{}  {}", Paint::Quiet.on(place), shown(ruling.excerpt().as_bstr()))
 }
 
 /// How many rules that nearly matched, or are overridden, are told.
@@ -88,7 +88,7 @@ fn near(rules: &Chain, path: &BStr) -> String {
 
 /// The deciding line with a marker under the rule.
 fn marked(ruling: &Ruling) -> String {
-    let rule = shown(ruling.rule().text.as_bstr());
+    let rule = shown(ruling.excerpt().as_bstr());
     let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
     marked_line(&place, &rule, whole(&rule))
 }
