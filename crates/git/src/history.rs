@@ -1,5 +1,6 @@
 //! What has been committed, and what has gone further.
 
+use crate::versions::OURS;
 use crate::{Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::{HashMap, HashSet};
@@ -43,7 +44,7 @@ impl Repository {
         if !self.has_commit() {
             return Ok(HashMap::new());
         }
-        self.log(&["--all", "HEAD"], paths)
+        self.log(&[OURS, "--all", "HEAD"], paths)
     }
 
     /// The same, in the commits that a remote-tracking branch reaches.

@@ -104,8 +104,7 @@ impl Blobs {
         let mut head = String::new();
         self.answers.read_line(&mut head)?;
         let size = head.trim_end().rsplit(' ').next().and_then(|size| size.parse::<u64>().ok());
-        let size =
-            size.ok_or_else(|| std::io::Error::other(format!("git has no contents for {blob}: {}", head.trim_end())))?;
+        let size = size.ok_or_else(|| std::io::Error::other(format!("git has no contents here for {blob}")))?;
         let mut contents = Read::by_ref(&mut self.answers).take(size);
         let taken = take(size, &mut contents);
         // The rest, and the line end behind it.

@@ -28,6 +28,9 @@ pub struct Commit {
     pub newer: u64,
 }
 
+/// References of an earlier version of this program are no history of anybody's.
+pub(crate) const OURS: &str = "--exclude=refs/redshank/*";
+
 impl Repository {
     /// Hands every version of every file that a reachable commit holds to `take`, once, with its contents, which needn't be
     /// read. What is in memory doesn't grow with the history.
@@ -38,7 +41,8 @@ impl Repository {
         if !self.has_commit() {
             return Ok(());
         }
-        let list = ["rev-list", "--objects", "--all", "HEAD", "--filter=object:type=blob", "--filter-provided-objects"];
+        let list = ["rev-list", "--objects", OURS, "--all", "HEAD", "--missing=allow-promisor"];
+        let list = list.into_iter().chain(["--filter=object:type=blob", "--filter-provided-objects"]);
         let mut lister = self.git().args(list).fed_by(None)?;
         // git-cat-file(1), batch output: `name size path` LF contents LF.
         let print = ["cat-file", "--buffer", "--batch=%(objectname) %(objectsize) %(rest)"];
@@ -62,7 +66,7 @@ impl Repository {
     /// If git can't be started.
     pub fn commits_with(&self, blobs: &HashSet<String>) -> Result<HashMap<String, Vec<Commit>>> {
         let mut found: HashMap<String, Vec<Commit>> = HashMap::new();
-        let log = ["log", "--all", "HEAD", "--raw", "--no-abbrev", "--no-renames", "-r", "-m", "-z", "--root"];
+        let log = ["log", OURS, "--all", "HEAD", "--raw", "--no-abbrev", "--no-renames", "-r", "-m", "-z", "--root"];
         let mut logger = self.git().args(log).args(["--format=%x01%H %cs"]).fed_by(None)?;
         let mut commit = Commit { name: String::new(), day: String::new(), newer: 0 };
         for part in output(&mut logger)?.split(0) {

@@ -2,8 +2,8 @@
 
 use crate::Result;
 use crate::size::Bytes;
-use crate::tree::{Entry, Kind, Place, State, Tree};
-use bstr::{BStr, BString, ByteSlice};
+use crate::tree::{Entry, Kind, Place, State, Tree, Unread};
+use bstr::{BStr, BString};
 use parking_lot::Mutex;
 use redshank_git::{Blobs, Repository, Staged};
 use std::collections::HashMap;
@@ -39,14 +39,20 @@ impl Contents<'_> {
 /// What is staged, as a tree of its own with the sizes of the staged contents, and those contents.
 pub(super) fn staged<'a>(repository: &Repository, staged: Vec<Staged>) -> Result<(Tree, Contents<'a>)> {
     let mut blobs = repository.blobs()?;
-    let mut entries = Vec::new();
+    let (mut entries, mut unread) = (Vec::new(), Vec::new());
     let mut names = HashMap::new();
     for Staged { path, blob } in staged {
-        let size = blobs.read(&blob, |size, _| Ok(size));
-        let size = Bytes(size.map_err(|cause| crate::Error::Disk { path: path.to_path_lossy().into(), cause })?);
+        let size = match blobs.read(&blob, |size, _| Ok(size)) {
+            Ok(size) => Bytes(size),
+            // Contents that are not here, as in a partial clone, are not fetched for this.
+            Err(error) => {
+                unread.push(Unread { path, reason: error.to_string() });
+                continue;
+            }
+        };
         entries.push(Entry { path: path.clone(), state: State::Tracked, kind: Kind::File, size, ruling: None });
         names.insert(path, blob);
     }
     entries.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok((Tree { entries, unread: Vec::new() }, Contents::Staged(Mutex::new(blobs), names)))
+    Ok((Tree { entries, unread }, Contents::Staged(Mutex::new(blobs), names)))
 }

@@ -32,7 +32,7 @@ pub use accepted::{Acceptance, accepting, today};
 pub use contents::Contents;
 pub use finding::{Class, Exposure, Finding, Level, Past, Remedy};
 pub use oversized::NOT_STORED;
-pub use secret::{Secret, is_environment, masked};
+pub use secret::{Secret, is_environment, masked, secrets_in};
 
 use crate::settings::Settings;
 use crate::size::Bytes;

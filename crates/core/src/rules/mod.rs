@@ -9,17 +9,22 @@ pub use list::{RuleId, RuleList, Ruling};
 pub use names::Names;
 pub use source::{Reach, Source};
 
+use crate::findings::masked;
 use bstr::{BStr, BString, ByteSlice};
 use std::sync::Arc;
 
 /// The name of git's ignore files.
 pub const IGNORE_FILE: &str = ".gitignore";
 
-/// A pattern for people: as it stands, and of one that nobody would read to its end, the start.
+/// A pattern for people: as it stands, with no secret whole, and of one that nobody would read to its end, the start.
 pub fn excerpt(pattern: &BStr) -> BString {
     const LONGEST: usize = 300;
     if pattern.len() <= LONGEST {
-        return pattern.to_owned();
+        // Any file may be named as one of rules.
+        return match pattern.to_str() {
+            Ok(text) => masked(text).into(),
+            Err(_) => pattern.to_owned(),
+        };
     }
     let start = pattern[..LONGEST].trim_end_with(|c| c == char::REPLACEMENT_CHARACTER);
     [start, format!("… ({} bytes)", pattern.len()).as_bytes()].concat().into()

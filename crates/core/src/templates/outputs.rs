@@ -13,6 +13,10 @@ pub(super) fn named(output: &Output, folder: &BStr, text: &str) -> Vec<BString> 
 
 /// The same for any setting: its syntax, and where it stands (see [`Output::key`]).
 pub(crate) fn setting(format: SettingFormat, key: &str, folder: &BStr, text: &str, is_file: bool) -> Vec<BString> {
+    // Its readers go into brackets one by one, and nobody nests settings so deep.
+    if nesting(text) > DEEPEST {
+        return Vec::new();
+    }
     let values = match format {
         SettingFormat::Json => json5::from_str(text).map(|value| at(&value, key)).unwrap_or_default(),
         SettingFormat::Toml => toml::from_str(text).map(|value| at(&value, key)).unwrap_or_default(),
@@ -20,6 +24,23 @@ pub(crate) fn setting(format: SettingFormat, key: &str, folder: &BStr, text: &st
         SettingFormat::Text => by_expression(text, key),
     };
     values.iter().filter_map(|value| resolved(value, folder, is_file)).collect()
+}
+
+/// How deep brackets may stand in each other.
+const DEEPEST: usize = 100;
+
+/// How deep brackets stand in each other at most, whatever else the text is.
+fn nesting(text: &str) -> usize {
+    let (mut depth, mut deepest) = (0_usize, 0);
+    for byte in text.bytes() {
+        match byte {
+            b'{' | b'[' => depth += 1,
+            b'}' | b']' => depth = depth.saturating_sub(1),
+            _ => continue,
+        }
+        deepest = deepest.max(depth);
+    }
+    deepest
 }
 
 /// The texts at a path of keys, also in lists; `*` stands for any key.
@@ -114,5 +135,8 @@ mod tests {
             assert_eq!(named_by(SettingFormat::Json, "out", &text), [""; 0], "{value}");
         }
         assert_eq!(named_by(SettingFormat::Json, "out", "{ broken"), [""; 0]);
+        for open in ["[", "{\"a\":", "{[", "[["] {
+            assert_eq!(named_by(SettingFormat::Json, "out", &open.repeat(200_000)), [""; 0]);
+        }
     }
 }

@@ -2,7 +2,7 @@
 //! another program can move the cursor, turn the direction of text, or show a secret.
 
 use super::names::escaped;
-use redshank_core::findings::masked;
+use redshank_core::findings::secrets_in;
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
 use std::fmt::Arguments;
 use std::io::{Result, Write};
@@ -21,26 +21,60 @@ pub fn err(text: Arguments) {
 /// Text as it may be printed: of escape sequences only the colours of ours, of control characters only line ends and tabs,
 /// and no secret.
 fn clean(text: &str) -> String {
-    let text = masked(text);
+    let (plain, colors) = without_colors(text);
+    let mut colors = colors.into_iter().peekable();
     let mut clean = String::with_capacity(text.len());
-    let mut rest = text.as_str();
-    while let Some(at) = rest.find(|c: char| c.is_control() || super::names::is_invisible(c)) {
-        let (before, from) = rest.split_at(at);
-        clean.push_str(before);
-        if let Some(length) = color(from) {
-            clean.push_str(&from[..length]);
-            rest = &from[length..];
-            continue;
+    let mut from = 0;
+    let mut put = |clean: &mut String, upto: usize, shown: Option<&str>| {
+        // What is shown in the place of a secret keeps the colours around it.
+        clean.push_str(shown.unwrap_or_default());
+        while let Some((at, color)) = colors.next_if(|(at, _)| *at <= upto) {
+            if shown.is_none() {
+                harmless(&plain[from..at], clean);
+            }
+            from = at;
+            clean.push_str(color);
         }
-        let c = from.chars().next().unwrap_or_default();
-        match c {
-            '\n' | '\t' => clean.push(c),
-            c => escaped(c, &mut clean),
+        if shown.is_none() {
+            harmless(&plain[from..upto], clean);
         }
-        rest = &from[c.len_utf8()..];
+        from = upto;
+    };
+    for (span, shown) in secrets_in(&plain) {
+        put(&mut clean, span.start, None);
+        put(&mut clean, span.end, Some(&shown));
     }
-    clean.push_str(rest);
+    put(&mut clean, plain.len(), None);
     clean
+}
+
+/// A text without our colours, and each of them with the place in that where it stands.
+fn without_colors(text: &str) -> (String, Vec<(usize, &str)>) {
+    let (mut plain, mut colors) = (String::with_capacity(text.len()), Vec::new());
+    let mut rest = text;
+    while let Some(at) = rest.find('\x1b') {
+        plain.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let length = color(rest).unwrap_or(1);
+        match length {
+            1 => plain.push('\x1b'),
+            _ => colors.push((plain.len(), &rest[..length])),
+        }
+        rest = &rest[length..];
+    }
+    plain.push_str(rest);
+    (plain, colors)
+}
+
+/// Writes characters that could harm a terminal as escapes.
+fn harmless(text: &str, into: &mut String) {
+    for c in text.chars() {
+        if c == '\n' || c == '\t' || !(c.is_control() || super::names::is_invisible(c)) {
+            into.push(c);
+        } else {
+            escaped(c, into);
+        }
+    }
 }
 
 /// How long the escape sequence is that starts here, if it is one that our palette makes (ECMA-48, "Select Graphic
@@ -132,6 +166,9 @@ mod tests {
     fn only_our_own_colours_come_through() {
         let ours = Paint::Bad.on("worry");
         assert_eq!(clean(&format!("{ours}\n\ta")), format!("{ours}\n\ta"));
+        let key = format!("glpat-{}", "aB3xK9mQ2pL7vN4wR8tY");
+        let (before, shown) = (Paint::Good.on("a "), Paint::Type.on("glpa… (26 characters)"));
+        assert_eq!(clean(&format!("{before}{} z", Paint::Type.on(key))), format!("{before}{shown} z"));
         assert_eq!(
             clean("\x1b[2J\x1b[38;5;300m\x1b]0;x\x07\u{202e}\u{9b}1m\r"),
             "\\u{1b}[2J\\u{1b}[38;5;300m\\u{1b}]0;x\\u{7}\\u{202e}\\u{9b}1m\\r"

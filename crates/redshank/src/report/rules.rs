@@ -4,6 +4,7 @@ use super::PathOut;
 use bstr::ByteSlice;
 use redshank_core::audit::{Audited, Standing, Stray};
 use redshank_core::effect::Amount;
+use redshank_core::findings::masked;
 use redshank_core::rules::Reach;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -51,7 +52,7 @@ impl From<&Audited> for RuleRowOut {
         Self {
             source: source.shown.to_str_lossy().into_owned(),
             line: rule.line,
-            pattern: rule.text.to_str_lossy().into_owned(),
+            pattern: masked(&rule.text.to_str_lossy()),
             reach: source.reach,
             negated: rule.negated,
             catches: audited.catches,

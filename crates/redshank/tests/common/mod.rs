@@ -116,6 +116,19 @@ impl Person {
         Said::of(&command.args(words).output().unwrap())
     }
 
+    /// Runs the program where it gets no more than so many bytes of memory, and a minute at most.
+    pub fn redshank_within(&self, bytes: u64, words: &[&str]) -> Said {
+        let mut command = self.command("bash");
+        let script = "ulimit -v $0; exec timeout --signal=KILL 60 \"$@\"";
+        command.args(["-c", script, &(bytes >> 10).to_string(), env!("CARGO_BIN_EXE_redshank")]);
+        Said::of(&command.args(words).output().unwrap())
+    }
+
+    /// Runs another program.
+    pub fn runs(&self, program: &str, words: &[&str]) -> Said {
+        Said::of(&self.command(program).args(words).output().unwrap())
+    }
+
     /// Runs the program as somebody who may read everything here and write nothing, as on a disk that is read only.
     pub fn redshank_that_may_only_read(&self, words: &[&str]) -> Said {
         let everything = self.folder.path().to_str().unwrap();

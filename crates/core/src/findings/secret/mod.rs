@@ -14,6 +14,7 @@ use formats::{FileRow, Formats, Kind as FileKind};
 use std::collections::HashMap;
 use std::fmt;
 use std::io::Read;
+use std::ops::Range;
 
 /// A secret value. However it is printed, only its start and its length show.
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -61,18 +62,28 @@ pub fn is_environment(path: &BStr) -> bool {
 /// A text in which no credential is shown whole, for whatever is echoed of other people's files: settings, rules, targets of
 /// links.
 pub fn masked(text: &str) -> String {
-    let Ok(formats) = Formats::get() else { return text.to_owned() };
-    let mut spans = scan::spans(text.as_bytes(), formats);
-    spans.sort_by_key(|span| span.start);
     let (mut masked, mut from) = (String::with_capacity(text.len()), 0);
-    for span in spans.into_iter().filter(|span| text.is_char_boundary(span.start) && text.is_char_boundary(span.end)) {
-        if span.start >= from {
-            masked += &text[from..span.start];
-            masked += &Secret::new(text[span.clone()].as_bytes()).to_string();
-            from = span.end;
-        }
+    for (span, shown) in secrets_in(text) {
+        masked += &text[from..span.start];
+        masked += &shown;
+        from = span.end;
     }
     masked + &text[from..]
+}
+
+/// Where credentials stand in a text, in order, and how each may be shown.
+pub fn secrets_in(text: &str) -> Vec<(Range<usize>, String)> {
+    let Ok(formats) = Formats::get() else { return Vec::new() };
+    let mut spans = scan::spans(text.as_bytes(), formats);
+    spans.sort_by_key(|span| span.start);
+    let mut from = 0;
+    let mut is_next = |span: &Range<usize>| {
+        let fits = span.start >= from && text.is_char_boundary(span.start) && text.is_char_boundary(span.end);
+        from = if fits { span.end } else { from };
+        fits
+    };
+    spans.retain(|span| is_next(span));
+    spans.into_iter().map(|span| (span.clone(), Secret::new(&text.as_bytes()[span]).to_string())).collect()
 }
 
 /// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
