@@ -153,6 +153,11 @@ pub enum Error {
         /// Which.
         path: BString,
     },
+    /// git would wait for ever to read a file.
+    #[error(
+        "{0} is no regular file, and git would wait for ever to read it\n  put a regular file in its place, or take it away"
+    )]
+    Endless(PathBuf),
     /// The folder for rehearsals can be entered by others.
     #[error(
         "{0} isn't yours alone, so no clone is laid out there\n  name another folder for temporary files with TMPDIR"

@@ -29,6 +29,9 @@ pub enum Error {
         /// Its git folder.
         git_folder: PathBuf,
     },
+    /// git would wait for ever to read one of its own files.
+    #[error("{0} is no regular file, and git can't read it\n  put a regular file in its place, or take it away")]
+    Endless(PathBuf),
     /// The folder to start from is not there.
     #[error("{path}: {cause}\n  name a folder that exists and can be entered")]
     NoFolder {

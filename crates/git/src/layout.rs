@@ -5,6 +5,7 @@ use crate::{Error, Git, Index, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::Root;
 use std::ffi::OsString;
+use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 
 /// A repository with a working tree.
@@ -74,6 +75,11 @@ pub fn find(folder: &Path) -> Result<Found> {
     };
     if !names_its_own_top(&top, &git_folder) {
         return Err(Error::TopElsewhere { top, git_folder });
+    }
+    for path in ["info/exclude", "info/attributes"].map(|name| common_folder.join(name)) {
+        if std::fs::metadata(&path).is_ok_and(|found| found.file_type().is_fifo()) {
+            return Err(Error::Endless(path));
+        }
     }
     let config = config.unwrap_or_else(|_| Config::read(&top))?;
     Ok(Found::Repository(Box::new(Repository {

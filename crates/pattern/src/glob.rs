@@ -134,9 +134,9 @@ impl Kind {
     }
 }
 
-/// The longest text that anything is asked about, in bytes: no system takes a path of nearly that length. A pattern that no
+/// The longest text that anything is asked about, in bytes: no system takes a path of that length. A pattern that no
 /// shorter text matches is not made ready, which would take many times its own size.
-const LONGEST_TEXT: usize = 1 << 20;
+const LONGEST_TEXT: usize = 1 << 16;
 
 /// The tokens of a pattern, or `None` if nothing can match it.
 fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {

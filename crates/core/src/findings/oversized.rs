@@ -184,6 +184,9 @@ fn covered<'a>(look: &Look<'a>) -> Result<HashSet<&'a BStr>> {
     let files = look.tree.to_commit().filter(|entry| is_attributes(entry));
     let mut texts = files.filter_map(|entry| look.place.read(entry.path.as_bstr()).ok());
     let own = || redshank_files::read_trusted(&repository.common_folder.join("info/attributes"), LARGEST_ATTRIBUTES);
+    if look.tree.endless_attributes(look.place).is_some() {
+        return Ok(HashSet::new());
+    }
     if !texts.any(|text| speaks_of_it(&text)) && !own().is_ok_and(|text| speaks_of_it(&text)) {
         return Ok(HashSet::new());
     }

@@ -32,8 +32,11 @@ impl ScratchClone {
     /// Lays it out, as git would.
     ///
     /// # Errors
-    /// If the place is no repository, or git or the disk refuses.
-    pub fn of(place: &Place, staged_only: bool) -> Result<Self> {
+    /// If the place is no repository, git would never end, or git or the disk refuses.
+    pub fn of(place: &Place, tree: &Tree, staged_only: bool) -> Result<Self> {
+        if let Some(path) = tree.endless_attributes(place) {
+            return Err(Error::Endless(path));
+        }
         let Some(repository) = &place.repository else {
             let what = "there is no next commit to clone";
             return Err(Error::NoRepository { top: place.top.clone(), what });

@@ -8,7 +8,7 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{Folder as OpenFolder, Kind as OnDisk, Root};
 use redshank_git::{Index, Mode};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 /// How far the walk goes into folders that a rule shuts.
@@ -128,6 +128,20 @@ struct Folder {
     shut: Option<Ruling>,
 }
 
+/// git's file of attributes (gitattributes(5)).
+const ATTRIBUTES: &str = ".gitattributes";
+
+/// Why a FIFO in its place is told.
+const WAITS: &str = "it is no file, and git would wait for ever to read it";
+
+impl Tree {
+    /// A file of attributes that git would wait for ever to read, if it is asked about attributes here.
+    pub fn endless_attributes(&self, place: &Place) -> Option<PathBuf> {
+        let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
+        Some(place.path(met.path.as_bstr()))
+    }
+}
+
 /// What holds for all that lies in a folder.
 struct Around<'o> {
     open: &'o OpenFolder,
@@ -180,6 +194,10 @@ impl<'a> Walk<'a> {
             }
         }
         for (name, kind) in names {
+            if kind == OnDisk::Other && name == ATTRIBUTES {
+                let at = BString::from([path.as_slice(), &name].concat());
+                seen.unread.push(Unread { path: at, reason: WAITS.to_owned() });
+            }
             // No folder of that name is ever looked into, at any depth.
             if name.eq_ignore_ascii_case(b".git") {
                 continue;

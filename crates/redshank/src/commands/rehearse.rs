@@ -63,7 +63,7 @@ impl Rehearse {
         if !self.here {
             clears_up_on_signals()?;
         }
-        let clone = if self.here { None } else { Some(ScratchClone::of(place, self.staged)?) };
+        let clone = if self.here { None } else { Some(ScratchClone::of(place, &tree, self.staged)?) };
         if let (Some(clone), true) = (&clone, context.for_people() && !context.asked.quiet) {
             let holds = format!("{}, {}", files(clone.amount.files), clone.amount.size);
             putln!("{}  {holds}", Paint::Head.on("a clone of the next commit holds"))?;

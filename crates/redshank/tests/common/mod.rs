@@ -89,6 +89,11 @@ impl Person {
         self.here = self.here.join(folder);
     }
 
+    /// Goes to a folder by its whole path.
+    pub fn stands_in(&mut self, folder: &Path) {
+        self.here = folder.to_owned();
+    }
+
     /// Sets a variable of the environment, to a path.
     pub fn sets(&mut self, name: &str, path: PathBuf) {
         self.settings.push((name.to_owned(), path));
