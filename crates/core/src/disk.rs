@@ -80,6 +80,15 @@ pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<(
     to.0.set_modified(to.1, found.modified).map_err(disk(to))
 }
 
+/// Makes a folder of the person's own, and those on the way to it.
+///
+/// # Errors
+/// If the disk refuses.
+#[allow(clippy::disallowed_methods, reason = "the person's own folders, where links are theirs")]
+pub(crate) fn own_folder(path: &Path) -> Result<()> {
+    std::fs::create_dir_all(path).map_err(refused(path))
+}
+
 /// Between two steps that change the disk: here the program may be killed, and tests of it do so. With
 /// `REDSHANK_KILLED_AT=7` in the environment, a program built without optimisation ends at the seventh.
 pub fn boundary() {

@@ -1,5 +1,7 @@
 //! The computation: tree → verdicts → findings → plan → changes. No terminal, no arguments, no printing.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod disk;
 mod error;
 

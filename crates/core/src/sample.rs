@@ -34,9 +34,10 @@ pub struct Sample {
 /// It is made key by key from what was read, never by taking values out of the text: what isn't an assignment, an empty line
 /// or a comment in words is left out.
 pub fn of(text: &[u8]) -> Option<Sample> {
-    let mut lines: Vec<Vec<u8>> = Vec::new();
+    // Each with whether it is an assignment.
+    let mut lines: Vec<(Vec<u8>, bool)> = Vec::new();
     let mut values: Vec<&[u8]> = Vec::new();
-    let (mut assigns, mut left_out) = (false, 0);
+    let mut left_out = 0;
     let mut open = Open::Nothing;
     for line in text.lines_with_terminator() {
         let end: &[u8] = if line.ends_with(b"\r\n") {
@@ -53,18 +54,17 @@ pub fn of(text: &[u8]) -> Option<Sample> {
             continue;
         }
         open = Open::Nothing;
-        let kept = match (Read::line(bare), bare.trim()) {
-            (Read::Nothing, _) => Vec::new(),
+        let (kept, assigns) = match (Read::line(bare), bare.trim()) {
+            (Read::Nothing, _) => (Vec::new(), false),
             (Read::Comment, comment) => {
                 let words = in_words(comment);
                 left_out += usize::from(words.len() < comment.len());
-                words.to_vec()
+                (words.to_vec(), false)
             }
             (Read::Assignment { key, value }, _) => {
-                assigns = true;
                 values.push(value.trim());
                 open = Open::behind(value);
-                key.to_vec()
+                (key.to_vec(), true)
             }
             (Read::Unknown, unknown) => {
                 left_out += 1;
@@ -73,12 +73,14 @@ pub fn of(text: &[u8]) -> Option<Sample> {
                 continue;
             }
         };
-        lines.push([kept.as_slice(), end].concat());
+        lines.push(([kept.as_slice(), end].concat(), assigns));
     }
     let told = |line: &[u8]| tells_a_value(line, &values);
-    left_out += lines.iter().filter(|line| told(line)).count();
-    lines.retain(|line| !told(line));
-    assigns.then(|| Sample { text: lines.concat(), left_out })
+    left_out += lines.iter().filter(|(line, _)| told(line)).count();
+    lines.retain(|(line, _)| !told(line));
+    let assigns = lines.iter().any(|(_, assigns)| *assigns);
+    let text: Vec<Vec<u8>> = lines.into_iter().map(|(line, _)| line).collect();
+    assigns.then(|| Sample { text: text.concat(), left_out })
 }
 
 /// What a line is.

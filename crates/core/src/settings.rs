@@ -152,14 +152,21 @@ impl Settings {
     /// If the file can't be read or is not in the format; the error names the line and what was expected.
     pub fn read(place: &Place) -> Result<Self> {
         let path = place.path(FILE.into());
-        let Some(text) = text(place)? else { return Ok(Self::default()) };
-        let settings: Self = toml_file::read(&text, &path)?;
+        text(place)?.map_or_else(|| Ok(Self::default()), |text| Self::parse(&text, &path))
+    }
+
+    /// The settings that a text holds; `path` is for messages.
+    ///
+    /// # Errors
+    /// If it is not in the format; the error names the line and what was expected.
+    pub fn parse(text: &str, path: &Path) -> Result<Self> {
+        let settings: Self = toml_file::read(text, path)?;
         for (nth, expected) in settings.expect.iter().enumerate() {
             if expected.path.is_some() == expected.pattern.is_some() {
                 let heads = text.match_indices("[[expect]]").nth(nth);
-                let line = heads.map_or(1, |(at, _)| toml_file::line_at(&text, at));
+                let line = heads.map_or(1, |(at, _)| toml_file::line_at(text, at));
                 let said = "an expectation has either a `path` or a `pattern`".to_owned();
-                return Err(Error::Malformed { path, line, said });
+                return Err(Error::Malformed { path: path.to_owned(), line, said });
             }
         }
         Ok(settings)

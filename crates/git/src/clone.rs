@@ -1,6 +1,8 @@
 //! What a clone of the next commit would hold, laid out by git itself, without a commit and without a change to the
 //! repository.
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::layout::single_path;
 use crate::{Error, Git, Repository, Result};
 use bstr::{BString, ByteSlice, ByteVec};

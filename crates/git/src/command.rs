@@ -1,5 +1,7 @@
 //! Starting git.
 
+#![allow(clippy::disallowed_methods, reason = "this is the door")]
+
 use crate::programs::{ALWAYS, ENVIRONMENT};
 use crate::{Error, Result};
 use std::ffi::{OsStr, OsString};

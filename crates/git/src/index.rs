@@ -1,5 +1,7 @@
 //! git's index, read directly.
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::index_change::{Entry as PutBack, Flag};
 use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};

@@ -1,5 +1,7 @@
 //! Changing git's index: on a copy, by git's own commands, and then as a whole under git's own lock.
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::{Error, Index, Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::HashSet;

@@ -1,5 +1,7 @@
 //! Where a repository lies and how it is configured.
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::programs::{entries, is_persons, overruled};
 use crate::{Error, Git, Index, Result};
 use bstr::{BStr, BString, ByteSlice};

@@ -1,6 +1,8 @@
 //! All that only git knows: where a repository lies, how it is configured, what its index holds, and how its index is
 //! changed. Nothing else in Redshank starts git.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod attributes;
 mod clone;
 mod command;

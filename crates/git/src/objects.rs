@@ -1,6 +1,8 @@
 //! Contents that nothing in git names any more, kept outside git's object store: as a pack of their own (gitformat-pack(5)).
 //! No push, no clone and no walk through the history sees them there, and git's own clearing doesn't, either.
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::{Error, Repository, Result};
 use bstr::{BStr, ByteSlice};
 use std::collections::HashSet;

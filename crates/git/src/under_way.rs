@@ -1,5 +1,7 @@
 //! What git is in the middle of: a merge, a rebase, a cherry-pick, a revert (git-status(1), "In progress").
 
+#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+
 use crate::{Repository, Result};
 use bstr::{BString, ByteSlice};
 use std::collections::HashSet;

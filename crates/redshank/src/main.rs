@@ -1,5 +1,7 @@
 //! Redshank, the program: arguments in, the core's answers out.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod cli;
 mod commands;
 mod context;

@@ -36,7 +36,8 @@ fn finding(look: &Look, entry: &Entry, target: BString) -> Result<Option<Finding
             words,
         );
     };
-    if std::fs::metadata(look.place.path(entry.path.as_bstr())).is_err() {
+    // Through another link it may lead anywhere; that one has its own finding.
+    if matches!(look.place.root.meta_if_there(path.as_bstr()), Ok(None)) {
         return make(Class::Needed, "broken-link", "a link to what isn't there", "mend the link, or delete it");
     }
     let answer = look.oracle.ask(path.as_bstr())?;

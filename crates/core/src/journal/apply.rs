@@ -1,5 +1,7 @@
 //! Making changes.
 
+#![allow(clippy::disallowed_methods, reason = "copies of the index, which git reads and writes by their paths")]
+
 use super::change::hash;
 use super::file::Way;
 use super::record::{EntryRecord, IndexRecord, Record, Schema, Stage};

@@ -159,7 +159,7 @@ impl Area {
                 // Many people keep such files elsewhere and link to them: the file is theirs, wherever it is.
                 let file = own.path.canonicalize().unwrap_or_else(|_| own.path.clone());
                 let folder = file.parent().ok_or_else(not_here)?;
-                std::fs::create_dir_all(folder).map_err(crate::disk::refused(folder))?;
+                crate::disk::own_folder(folder)?;
                 let name = Vec::from_path_lossy(std::path::Path::new(file.file_name().ok_or_else(not_here)?));
                 Ok((Root::open(folder).map_err(crate::disk::refused(folder))?, name.into_owned().into()))
             }

@@ -220,6 +220,11 @@ impl<'a> Journal<'a> {
     }
 }
 
+/// Whether bytes are a record that this version writes, and if so, whether it is sealed with this person's key.
+pub fn record_in(bytes: &[u8]) -> Option<bool> {
+    seal::opened::<Record>(bytes).ok().map(|(_, own)| own)
+}
+
 fn shown_in_store(path: &BString) -> String {
     format!("{FOLDER}/{path}")
 }

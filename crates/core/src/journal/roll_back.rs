@@ -1,5 +1,7 @@
 //! Taking changes back.
 
+#![allow(clippy::disallowed_methods, reason = "copies of the index, which git reads and writes by their paths")]
+
 use super::change::hash;
 use super::file::{Standing, Way};
 use super::record::{IndexRecord, Record, Stage};

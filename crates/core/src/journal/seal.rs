@@ -3,6 +3,8 @@
 //! Whoever sends somebody a repository can put any record into it. One without a seal is shown, and acted on only when the
 //! person names it.
 
+#![allow(clippy::disallowed_methods, reason = "the person's own folder")]
+
 use etcetera::BaseStrategy;
 use redshank_files::Root;
 use serde::{Deserialize, Serialize};

@@ -89,14 +89,20 @@ fn is_made(survey: &Survey, path: &BStr) -> bool {
 /// The paths that a file refers to, relative to the top, and what each is to it.
 fn references(place: &Place, entry: &Entry) -> Vec<(BString, &'static str)> {
     let path = entry.path.as_bstr();
-    let rows: Vec<&Row> = ROWS.iter().filter(|row| row.files.has(path)).collect();
-    let Some(text) = (!rows.is_empty()).then(|| start_of(place, path)).flatten() else { return Vec::new() };
+    let speaks = ROWS.iter().any(|row| row.files.has(path));
+    let text = speaks.then(|| start_of(place, path)).flatten();
+    text.map_or_else(Vec::new, |text| references_in(path, &text))
+}
+
+/// The paths that a file of that path and text refers to, relative to the top, and what each is to it.
+pub fn references_in(path: &BStr, text: &str) -> Vec<(BString, &'static str)> {
+    let rows = ROWS.iter().filter(|row| row.files.has(path));
     let folder = path.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| path[..=slash].as_bstr());
-    let of_row = |row: &&'static Row| {
-        let named = setting(row.format, &row.key, folder, &text, true);
+    let of_row = |row: &'static Row| {
+        let named = setting(row.format, &row.key, folder, text, true);
         named.into_iter().map(|path| (path, row.title.as_str())).collect::<Vec<_>>()
     };
-    rows.iter().flat_map(of_row).collect()
+    rows.flat_map(of_row).collect()
 }
 
 fn start_of(place: &Place, path: &BStr) -> Option<String> {

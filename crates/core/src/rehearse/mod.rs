@@ -16,7 +16,7 @@ use std::time::SystemTime;
 mod missing;
 pub mod scratch;
 
-pub use missing::{Missing, missing};
+pub use missing::{Missing, missing, references_in};
 
 /// A clone of the next commit, in a folder of its own that goes with it.
 pub struct ScratchClone {

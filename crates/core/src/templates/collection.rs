@@ -3,7 +3,7 @@
 
 use super::format::{Origin, Template};
 use super::validity::check;
-use crate::disk::refused;
+use crate::disk::{own_folder, refused};
 use crate::settings::Choices;
 use crate::tree::Place;
 use crate::{Error, Result, toml_file};
@@ -11,7 +11,7 @@ use bstr::{BString, ByteSlice};
 use etcetera::BaseStrategy;
 use include_dir::{Dir, include_dir};
 use rayon::prelude::*;
-use redshank_files::Kind;
+use redshank_files::{Kind, Root};
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -158,6 +158,16 @@ pub fn personal_folder() -> Option<PathBuf> {
     Some(etcetera::choose_base_strategy().ok()?.config_dir().join("redshank").join("templates"))
 }
 
+/// That folder, made if it isn't there yet.
+///
+/// # Errors
+/// If no home folder is known, or the disk refuses.
+pub fn open_personal_folder() -> Result<Root> {
+    let folder = personal_folder().ok_or(Error::NoPersonalFile)?;
+    own_folder(&folder)?;
+    Root::open(&folder).map_err(refused(&folder))
+}
+
 fn is_named(path: &Path, name: &str) -> bool {
     path.file_stem().is_some_and(|stem| stem == name)
 }
@@ -201,6 +211,7 @@ fn own_files(place: &Place) -> Result<Vec<OwnFile>> {
 /// No template is larger than this, in bytes.
 const LARGEST_TEMPLATE: u64 = 4 << 20;
 
+#[allow(clippy::disallowed_methods, reason = "the person's own folder")]
 fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
     let disk = |cause| Error::Disk { path: folder.to_owned(), cause };
     let listed = match std::fs::read_dir(folder) {
@@ -216,22 +227,31 @@ fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
 }
 
 fn read_own((path, origin, text): OwnFile) -> Result<Template> {
-    let path = path.as_path();
-    let text = toml_file::text(text?, path)?;
-    let mut template: Template = toml_file::read(&text, path)?;
-    template.origin = origin;
-    if !is_named(path, &template.name) {
-        let said = format!(
-            "the file is not named after its template, `{}`: two files could hold the same name\n  rename one of them",
-            template.name
-        );
-        return Err(Error::Malformed { path: path.to_owned(), line: 1, said });
-    }
-    match check(&template).into_iter().next() {
-        None => Ok(template),
-        Some(fault) => {
-            let line = text.find(&fault.at).map_or(1, |at| toml_file::line_at(&text, at));
-            Err(Error::Malformed { path: path.to_owned(), line, said: fault.said })
+    let template = Template::parse(text?, &path)?;
+    Ok(Template { origin, ..template })
+}
+
+impl Template {
+    /// The template that a file holds; `path` is that file's.
+    ///
+    /// # Errors
+    /// If it is not in the format, contradicts itself, or the file is not named after it.
+    pub fn parse(text: Vec<u8>, path: &Path) -> Result<Self> {
+        let text = toml_file::text(text, path)?;
+        let template: Self = toml_file::read(&text, path)?;
+        if !is_named(path, &template.name) {
+            let said = format!(
+                "the file is not named after its template, `{}`: two files could hold the same name\n  rename one of them",
+                template.name
+            );
+            return Err(Error::Malformed { path: path.to_owned(), line: 1, said });
+        }
+        match check(&template).into_iter().next() {
+            None => Ok(template),
+            Some(fault) => {
+                let line = text.find(&fault.at).map_or(1, |at| toml_file::line_at(&text, at));
+                Err(Error::Malformed { path: path.to_owned(), line, said: fault.said })
+            }
         }
     }
 }

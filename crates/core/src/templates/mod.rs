@@ -13,7 +13,7 @@ mod start;
 mod validity;
 
 pub use claims::{Claim, Claims};
-pub use collection::{Collection, TEAM_FOLDER, personal_folder};
+pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
 pub use draft::{Conflict, Draft, Edited, Manner, Wish};
 pub use fit::{exactly, fit};
 pub use format::{

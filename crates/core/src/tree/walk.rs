@@ -275,6 +275,10 @@ impl<'a> Walk<'a> {
 
 /// Whether `.git` there makes its folder a repository of its own, by git's own test (gitrepository-layout(5)): a file
 /// that points to a git folder, wherever that is, or a folder with `HEAD`, `objects` and `refs`.
+#[allow(
+    clippy::disallowed_methods,
+    reason = "whether git takes it for another repository, by its own test; nothing is shown"
+)]
 fn is_repository(git: &Path) -> bool {
     if git.is_dir() {
         return is_git_folder(git);
@@ -292,6 +296,10 @@ fn is_repository(git: &Path) -> bool {
 /// Files of a git folder that hold one name or path, in bytes.
 const LARGEST_POINTER: u64 = 1 << 16;
 
+#[allow(
+    clippy::disallowed_methods,
+    reason = "whether git takes it for a git folder, by its own test; nothing is shown"
+)]
 fn is_git_folder(folder: &Path) -> bool {
     let shared = redshank_files::read_trusted(&folder.join("commondir"), LARGEST_POINTER).ok();
     let shared = shared.map(|path| folder.join(path.trim_end_with(|c| c == '\n').to_path_lossy()));

@@ -1,3 +1,4 @@
+#![allow(clippy::disallowed_methods, reason = "the demo is made in a new folder of its own")]
 use crate::cli::Everywhere;
 use crate::demo;
 use crate::putln;

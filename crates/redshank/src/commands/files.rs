@@ -2,7 +2,7 @@ use super::found;
 use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
-use crate::render::{self, Align, Cell, Paint, Table, count, folder_name, shown};
+use crate::render::{self, Align, Cell, Paint, Table, count, folder_name, screen, shown};
 use crate::report::PathOut;
 use anyhow::Result;
 use bstr::{BStr, ByteSlice};
@@ -80,7 +80,7 @@ impl Files {
         };
         match context.asked.format {
             _ if self.z => {
-                let mut out = std::io::BufWriter::new(std::io::stdout().lock());
+                let mut out = std::io::BufWriter::new(screen::raw());
                 for entry in &listed {
                     out.write_all(&entry.path[context.prefix.len()..])?;
                     out.write_all(b"\0")?;
@@ -100,8 +100,7 @@ impl Files {
                     let path = shown(relative(entry).as_bstr());
                     table.row([Cell::painted(paint, word), entry.size.to_string().into(), path.into()]);
                 }
-                let mut out = anstream::stdout().lock();
-                write!(out, "{}", table.text())?;
+                put!("{}", table.text())?;
             }
         }
         context.say_unread(&tree.unread);

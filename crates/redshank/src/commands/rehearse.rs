@@ -101,6 +101,7 @@ impl Rehearse {
 }
 
 /// Runs a command in a folder of a place and looks at what it leaves behind.
+#[allow(clippy::disallowed_methods, reason = "the command that the person gave")]
 fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, words: &[OsString]) -> Result<Ran> {
     let before = Before::look(place)?;
     let mut command = Command::new(program);

@@ -1,5 +1,7 @@
 //! The walk through the job, from a heap of files to a first commit.
 
+#![allow(clippy::disallowed_methods, reason = "the demo is made in a new folder of its own")]
+
 use super::{isolated, isolation, litter};
 use crate::putln;
 use crate::render::{Paint, count};

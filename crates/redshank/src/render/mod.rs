@@ -49,7 +49,7 @@ macro_rules! eputln {
 
 /// Writes one JSON document.
 pub fn json(value: &impl Serialize) -> Result<()> {
-    let mut out = std::io::stdout().lock();
+    let mut out = screen::raw();
     value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, Harmless::pretty()))?;
     writeln!(out)?;
     Ok(())
@@ -57,7 +57,7 @@ pub fn json(value: &impl Serialize) -> Result<()> {
 
 /// Writes one JSON object a line.
 pub fn jsonl<T: Serialize>(values: impl IntoIterator<Item = T>) -> Result<()> {
-    let mut out = std::io::BufWriter::new(std::io::stdout().lock());
+    let mut out = std::io::BufWriter::new(screen::raw());
     for value in values {
         let form = Harmless::<serde_json::ser::CompactFormatter>::default();
         value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, form))?;

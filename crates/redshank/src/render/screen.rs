@@ -1,6 +1,8 @@
 //! The one door to the screen: whatever is printed goes through here, so that no name, no line of a file and no message of
 //! another program can move the cursor, turn the direction of text, or show a secret.
 
+#![allow(clippy::disallowed_methods, reason = "this is the door")]
+
 use super::names::escaped;
 use redshank_core::findings::secrets_in;
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
@@ -10,6 +12,11 @@ use std::io::{Result, Write};
 /// Writes to the standard output, in colour where it's wanted; an error if nobody takes it.
 pub fn out(text: Arguments) -> Result<()> {
     anstream::stdout().write_all(clean(&text.to_string()).as_bytes())
+}
+
+/// The standard output for a program that reads it: bytes as they are.
+pub fn raw() -> std::io::StdoutLock<'static> {
+    std::io::stdout().lock()
 }
 
 /// Writes a line to the standard error.

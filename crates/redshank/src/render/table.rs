@@ -5,6 +5,7 @@ use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, presets};
 use std::io::IsTerminal;
 
 /// The width of the terminal in columns; `None` where the output goes elsewhere, and nothing is cut.
+#[allow(clippy::disallowed_methods, reason = "it only asks whether it is a terminal")]
 pub fn width() -> Option<usize> {
     if !std::io::stdout().is_terminal() {
         return None;

@@ -4,6 +4,7 @@ use crate::context::Context;
 use crate::render::Paint;
 use crate::{put, putln};
 use anyhow::{Context as _, Result, bail};
+use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_core::rehearse::remembered;
 use redshank_core::templates::{self, TEAM_FOLDER};
@@ -29,7 +30,7 @@ pub struct New {
     write: bool,
 }
 
-#[derive(Clone, Copy, ValueEnum)]
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum Owner {
     /// Everyone who has this repository
     Team,
@@ -37,11 +38,15 @@ enum Owner {
     Personal,
 }
 
+/// No ignore file is larger than this, in bytes.
+const LARGEST: u64 = 100 << 20;
+
 impl New {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
         let text = match &self.from {
             Some(from) => {
-                let contents = std::fs::read(from).with_context(|| from.display().to_string())?;
+                let contents =
+                    redshank_files::read_trusted(from, LARGEST).with_context(|| from.display().to_string())?;
                 let origin = from.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
                 templates::started(&self.name, &origin, &contents, None)?
             }
@@ -52,12 +57,15 @@ impl New {
                 templates::started(&self.name, &format!("a run of {command}"), &rules, Some(&command))?
             }
         };
-        let folder = match self.owner {
-            Owner::Team => context.place.top.join(TEAM_FOLDER),
-            Owner::Personal => templates::personal_folder().context("no home folder is known\n  set HOME")?,
+        let name = format!("{}.toml", self.name);
+        let (folder, below) = match self.owner {
+            Owner::Team => (context.place.top.clone(), BString::from(format!("{TEAM_FOLDER}/{name}"))),
+            Owner::Personal => {
+                (templates::personal_folder().context("no home folder is known\n  set HOME")?, name.as_str().into())
+            }
         };
-        let path = folder.join(format!("{}.toml", self.name));
-        if path.symlink_metadata().is_ok() {
+        let path = folder.join(below.to_path_lossy());
+        if self.owner == Owner::Team && context.place.root.is_there(below.as_bstr()) || path.is_symlink() {
             bail!("{} is there already\n  choose another name, or edit it", path.display());
         }
         if !self.write {
@@ -66,9 +74,15 @@ impl New {
             putln!("{}", Paint::Quiet.on(would))?;
             return Ok(ExitCode::SUCCESS);
         }
+        let root = match self.owner {
+            Owner::Team => context.place.root.clone(),
+            Owner::Personal => templates::open_personal_folder()?,
+        };
         let disk = || path.display().to_string();
-        std::fs::create_dir_all(&folder).with_context(disk)?;
-        let mut file = std::fs::File::create_new(&path).with_context(disk)?;
+        if let Some(slash) = below.rfind_byte(b'/') {
+            root.create_folders(below[..slash].as_bstr()).with_context(disk)?;
+        }
+        let mut file = root.create(below.as_bstr(), 0o666).with_context(disk)?;
         file.write_all(text.as_bytes()).with_context(disk)?;
         putln!("{} {}", Paint::Good.on("written"), path.display())?;
         let next = format!("redshank templates test {}", self.name);

@@ -5,6 +5,7 @@ use super::{RuleOut, ask, found, out, words};
 use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
+use crate::render::screen;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
@@ -58,7 +59,7 @@ fn answer(clerks: &mut [Clerk], questions: &[u8], end: u8) -> Result<()> {
     }
     clerks.par_iter_mut().zip(given).for_each(|(clerk, share)| clerk.answer(share, end));
     clerks.iter_mut().try_for_each(Clerk::put_out)?;
-    Ok(std::io::stdout().flush()?)
+    Ok(screen::raw().flush()?)
 }
 
 /// One of those who answer side by side.
@@ -105,7 +106,7 @@ impl<'a> Clerk<'a> {
         if self.context.for_people() {
             put!("{}", self.output.as_bstr())?;
         } else {
-            std::io::stdout().lock().write_all(&self.output)?;
+            screen::raw().write_all(&self.output)?;
         }
         self.output.clear();
         self.failed.take().map_or(Ok(()), Err)
