@@ -36,7 +36,7 @@ fn record(state: &str, path: &str, area: &str, seal: &str) -> String {
     let after = blake(b"evil\n");
     format!(
         "{{\"seal\":{seal},\"record\":{{\"schema\":\"redshank.journal/2\",\"command\":\"tidy\",\"time\":1,\"state\":\"{state}\",\
-         \"files\":[{{\"area\":\"{area}\",\"path\":{bytes},{nothing},\"after\":\"{after}\",\"beside\":false}}],\
+         \"files\":[{{\"area\":\"{area}\",\"path\":{bytes},{nothing},\"after\":\"{after}\",\"original\":null,\"beside\":false}}],\
          \"moved\":[],\"index\":null}}}}"
     )
 }

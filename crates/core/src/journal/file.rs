@@ -26,6 +26,7 @@ pub(super) struct Way<'a> {
     path: BString,
     before: Digest,
     after: Digest,
+    original: Option<(u64, u64)>,
     beside: bool,
 }
 
@@ -57,14 +58,17 @@ impl<'a> Way<'a> {
         let folder = folder.map_err(refused(&shown(&root, path.as_bstr())))?;
         let beside = store.meta(BStr::new("")).map_err(refused(store.path()))?.identity.0 != folder.identity.0;
         let (before, after) = (change.before.digest(), change.after.digest());
+        let found = root.meta_if_there(path.as_bstr()).map_err(refused(&shown(&root, path.as_bstr())))?;
+        let original = found.map(|found| found.identity);
         let record = FileRecord {
             area: change.area,
             path: change.path.clone(),
             before: before.clone(),
             after: after.clone(),
+            original,
             beside,
         };
-        let way = Self { store, number, nth, root, path, before, after, beside };
+        let way = Self { store, number, nth, root, path, before, after, original, beside };
         way.save()?;
         way.fill_slot(change)?;
         Ok((way, record))
@@ -74,7 +78,8 @@ impl<'a> Way<'a> {
     pub(super) fn of(place: &Place, store: &'a Root, (number, nth): (u32, usize), file: &FileRecord) -> Result<Self> {
         let (root, path) = file.area.open(place, file.path.as_bstr())?;
         let (before, after) = (file.before.clone(), file.after.clone());
-        Ok(Self { store, number, nth, root, path, before, after, beside: file.beside })
+        let (original, beside) = (file.original, file.beside);
+        Ok(Self { store, number, nth, root, path, before, after, original, beside })
     }
 
     /// Where the file lies, for people.
@@ -227,7 +232,7 @@ impl<'a> Way<'a> {
             return Ok(Standing::AsBefore);
         }
         let now = self.now()?;
-        Ok(if now == self.before {
+        Ok(if now == self.before || self.kept()?.is_some_and(|kept| now == kept) {
             Standing::AsBefore
         } else if now == self.after {
             Standing::AsWritten
@@ -236,15 +241,27 @@ impl<'a> Way<'a> {
         })
     }
 
+    /// What is kept of the file: as it was, or as somebody made it who had it open since. Nothing if it isn't kept any more.
+    fn kept(&self) -> Result<Option<Digest>> {
+        let saved = self.saved();
+        let Some(found) =
+            self.store.meta_if_there(saved.as_bstr()).map_err(refused(&shown(self.store, saved.as_bstr())))?
+        else {
+            return Ok(None);
+        };
+        let kept = self.at(self.store, saved.as_bstr())?;
+        Ok((kept == self.before || self.original == Some(found.identity)).then_some(kept))
+    }
+
     /// # Errors
     /// If what the file held is to come back, and isn't kept any more.
     pub(super) fn check_saved(&self, standing: &Standing) -> Result<()> {
         if matches!(standing, Standing::AsBefore) || self.before.is_nothing() {
             return Ok(());
         }
-        match self.at(self.store, self.saved().as_bstr())? {
-            kept if kept == self.before => Ok(()),
-            _ => Err(Error::NotKept { path: self.shown(), saved: shown(self.store, self.saved().as_bstr()) }),
+        match self.kept()? {
+            Some(_) => Ok(()),
+            None => Err(Error::NotKept { path: self.shown(), saved: shown(self.store, self.saved().as_bstr()) }),
         }
     }
 

@@ -64,6 +64,9 @@ pub(super) struct FileRecord {
     pub(super) before: Digest,
     /// What it was to hold.
     pub(super) after: Digest,
+    /// Which file it was: its disk, and its number there. What is kept of it is a second name of it, where the disk has such;
+    /// who had it open may have written into it since.
+    pub(super) original: Option<(u64, u64)>,
     /// What it was to hold waited beside it, for the journal lies on another disk.
     pub(super) beside: bool,
 }
