@@ -11,7 +11,7 @@ mod seal;
 
 pub use apply::write_without_journal;
 pub use change::{Area, Changes, Content, FileChange, Mode};
-pub use roll_back::{IfEdited, Left, LeftAs, Undone};
+pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
 
 use crate::disk::refused;
 use crate::tree::Place;

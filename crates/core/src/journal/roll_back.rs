@@ -32,21 +32,21 @@ pub struct Undone {
     /// The change.
     pub entry: Entry,
     /// What is not as it was before it.
-    pub left: Vec<Left>,
+    pub left: Vec<NotRestored>,
 }
 
 /// Something that is not as it was before a change, though that was taken back.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Left {
+pub struct NotRestored {
     /// Relative to the top; of a person's own file, absolute.
     pub path: BString,
     /// How it stands.
-    pub how: LeftAs,
+    pub how: StandsAs,
 }
 
 /// How something stands that is not as it was.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum LeftAs {
+pub enum StandsAs {
     /// As somebody made it since; what it held before is kept there, if it was there.
     Edited(Option<PathBuf>),
     /// It holds again what it held; what it held last is kept there.
@@ -105,7 +105,7 @@ impl Journal<'_> {
         number: u32,
         record: &mut Record,
         if_edited: IfEdited,
-    ) -> Result<Vec<Left>> {
+    ) -> Result<Vec<NotRestored>> {
         let is_begun = record.state == Stage::Begun;
         let mut ways = Vec::new();
         for (nth, file) in record.files.iter().enumerate() {
@@ -143,10 +143,10 @@ impl Journal<'_> {
                     way.back()?;
                     None
                 }
-                (Standing::Edited, IfEdited::Replace) => Some(LeftAs::Replaced(way.back_over_edit()?)),
-                (Standing::Edited, _) => Some(LeftAs::Edited(way.saved_shown())),
+                (Standing::Edited, IfEdited::Replace) => Some(StandsAs::Replaced(way.back_over_edit()?)),
+                (Standing::Edited, _) => Some(StandsAs::Edited(way.saved_shown())),
             };
-            left.extend(how.map(|how| Left { path: file.path.clone(), how }));
+            left.extend(how.map(|how| NotRestored { path: file.path.clone(), how }));
         }
         for (_, way, _) in &ways {
             way.clear()?;
@@ -189,12 +189,12 @@ impl Journal<'_> {
         Ok(Some(Moved { nth, bare, saved, shown, is_taken }))
     }
 
-    fn move_back(&self, store: &Root, number: u32, moved: &Moved, if_edited: IfEdited) -> Result<Option<Left>> {
+    fn move_back(&self, store: &Root, number: u32, moved: &Moved, if_edited: IfEdited) -> Result<Option<NotRestored>> {
         let (root, bare) = (&self.place.root, moved.bare.as_bstr());
         let disk = |error| refused(&self.place.path(bare))(error);
-        let left = |how| Ok(Some(Left { path: moved.bare.clone(), how }));
+        let left = |how| Ok(Some(NotRestored { path: moved.bare.clone(), how }));
         if moved.is_taken && if_edited == IfEdited::Keep {
-            return left(LeftAs::Edited(Some(moved.shown.clone())));
+            return left(StandsAs::Edited(Some(moved.shown.clone())));
         }
         if let Some(slash) = bare.rfind_byte(b'/') {
             root.create_folders(bare[..slash].as_bstr()).map_err(disk)?;
@@ -214,13 +214,13 @@ impl Journal<'_> {
         root.sync_parent(bare).map_err(disk)?;
         store.sync_parent(moved.saved.as_bstr()).map_err(self.disk(FOLDER))?;
         match moved.is_taken {
-            true => left(LeftAs::Replaced(self.path_in(number, &format!("moved-edited-{}", moved.nth)))),
+            true => left(StandsAs::Replaced(self.path_in(number, &format!("moved-edited-{}", moved.nth)))),
             false => Ok(None),
         }
     }
 
     /// Puts back what was taken out of the index; gives the entries whose place is taken by now.
-    fn put_back_index(&self, number: u32, index: &IndexRecord) -> Result<Vec<Left>> {
+    fn put_back_index(&self, number: u32, index: &IndexRecord) -> Result<Vec<NotRestored>> {
         let [saved, new, back] = ["index", "index-new", "index-back"].map(|name| self.path_in(number, name));
         self.repository.unlock_own(&[saved.clone(), new, back.clone()])?;
         let is = self.index_hash()?;
@@ -254,7 +254,7 @@ impl Journal<'_> {
             if self.repository.put_index(&back, |_| unchanged(&now))? {
                 let _ = std::fs::remove_file(&back);
                 let not_staged =
-                    |one: redshank_git::NotPutBack| Left { path: one.path, how: LeftAs::NotStaged(one.why) };
+                    |one: redshank_git::NotPutBack| NotRestored { path: one.path, how: StandsAs::NotStaged(one.why) };
                 return Ok(left.into_iter().map(not_staged).collect());
             }
         }

@@ -5,7 +5,7 @@ use crate::{eputln, put, putln};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_core::journal::{Entry, IfEdited, Journal, Left, LeftAs};
+use redshank_core::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
 use redshank_git::Taken;
 use std::process::ExitCode;
 
@@ -77,20 +77,20 @@ fn may(context: &Context, question: &str, typed: &str) -> Result<bool> {
 }
 
 /// What is not as it was before.
-fn left_over(left: &Left) -> String {
+fn left_over(left: &NotRestored) -> String {
     let path = Paint::Head.on(shown(left.path.as_bstr()));
     let how = match &left.how {
-        LeftAs::Edited(Some(kept)) => {
+        StandsAs::Edited(Some(kept)) => {
             format!("is as it was changed since; what it held before is in {}", kept.display())
         }
-        LeftAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
-        LeftAs::Replaced(kept) => format!("holds again what it held; what it held last is in {}", kept.display()),
-        LeftAs::NotStaged(Taken::StagedAnew) => "stays as it is staged: that came after".to_owned(),
-        LeftAs::NotStaged(Taken::OtherKind) => {
+        StandsAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
+        StandsAs::Replaced(kept) => format!("holds again what it held; what it held last is in {}", kept.display()),
+        StandsAs::NotStaged(Taken::StagedAnew) => "stays as it is staged: that came after".to_owned(),
+        StandsAs::NotStaged(Taken::OtherKind) => {
             "is not tracked again: something is staged in the place of it or of its folder".to_owned()
         }
-        LeftAs::NotStaged(Taken::Gone) => "is not to be added any more: it isn't on disk".to_owned(),
-        LeftAs::NotStaged(Taken::WithoutContents) => {
+        StandsAs::NotStaged(Taken::Gone) => "is not to be added any more: it isn't on disk".to_owned(),
+        StandsAs::NotStaged(Taken::WithoutContents) => {
             "is not tracked again: git has cleared away what was staged".to_owned()
         }
     };
