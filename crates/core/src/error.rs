@@ -199,7 +199,7 @@ pub enum Error {
     },
     /// What was written has been changed since.
     #[error(
-        "files were changed after change {number}, so undo would lose that; nothing was changed{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest, `redshank undo {number} --replace` brings back what they held",
+        "files were changed after change {number}, so undo would lose that; nothing was changed{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest\n  `redshank undo {number} --replace` brings back what they held",
         list(.files)
     )]
     ChangedSince {
@@ -210,7 +210,7 @@ pub enum Error {
     },
     /// A change was killed on its way, and somebody changed what it touches since.
     #[error(
-        "change {number} (`{command}`) was cut short, and files that it touches were changed since{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest, `redshank undo {number} --replace` brings back what they held, `redshank undo --forget {number}` leaves all as it is",
+        "change {number} (`{command}`) was cut short, and files that it touches were changed since{}\n  `redshank undo {number} --keep-mine` leaves those as they are and takes back the rest\n  `redshank undo {number} --replace` brings back what they held\n  `redshank undo --forget {number}` leaves all as it is",
         list(.files)
     )]
     CutShortAndEdited {

@@ -39,7 +39,7 @@ impl Undo {
         }
         let change = journal.at(self.change)?;
         if !context.asked.quiet && context.for_people() {
-            put!("{}", text(&change))?;
+            put!("{}", text(&change, self.keep_mine))?;
         }
         if !may(context, "Take it back?", "redshank undo --yes")? {
             return Ok(ExitCode::SUCCESS);
@@ -150,7 +150,7 @@ fn moment(seconds: u64) -> String {
     then.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
 }
 
-fn text(change: &Entry) -> String {
+fn text(change: &Entry, keeps_edits: bool) -> String {
     let title = format!("change {} was made by", change.number);
     let mut text = format!("{} {}\n", Paint::Head.on(title), Paint::Type.on(&change.command));
     if !change.own {
@@ -163,7 +163,8 @@ fn text(change: &Entry) -> String {
     for file in &change.files {
         let how =
             if change.created.contains(file) { "goes; it was not there before" } else { "gets back what it held" };
-        text += &format!("  {} {how}\n", shown(file.as_bstr()));
+        let unless = if keeps_edits { ", unless it was changed since" } else { "" };
+        text += &format!("  {} {how}{unless}\n", shown(file.as_bstr()));
     }
     for path in &change.moved {
         text += &format!("  {} comes back\n", shown(path.as_bstr()));
