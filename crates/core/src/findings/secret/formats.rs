@@ -139,7 +139,11 @@ impl Formats {
             let Some(place) = format.place(text, &hit, &mut starts) else { return };
             match places[at].last_mut() {
                 // One line, and hits so near that what is looked at around them overlaps: it is looked at once.
-                Some(last) if format.by == By::Line && place.start < last.end => last.end = last.end.max(place.end),
+                Some(last)
+                    if format.by == By::Line && place.start < last.end && place.end - last.start <= LONGEST_PLACE =>
+                {
+                    last.end = last.end.max(place.end);
+                }
                 Some(last) if last.start == place.start && last.end >= hit.end => {}
                 _ => places[at].push(place),
             }
@@ -157,6 +161,9 @@ impl Formats {
         self.files.iter().find(|row| row.patterns.has(path))
     }
 }
+
+/// How much of a line is looked at together, in bytes: patterns are quickest on short texts.
+const LONGEST_PLACE: usize = 8 * LINE_REACH;
 
 /// How far a line is looked at on either side of a keyword, in bytes.
 const LINE_REACH: usize = 1000;
