@@ -233,9 +233,8 @@ fn a_rehearsal_works_wherever_the_repository_lies() {
 }
 
 #[test]
-fn a_long_line_takes_no_longer_than_the_same_bytes_in_short_ones() {
-    // Steps counted, not seconds: what a window of text costs must not grow with the length of its lines. Here it is enough
-    // that a line of a megabyte, dense with words that secrets have, ends at all within the time that the others have, too.
+fn a_long_line_ends_in_an_answer() {
+    // What it takes beside short lines is measured in benches/endless.py; here it must only not go on for ever.
     let nia = Person::with_repository();
     for (nth, unit) in ["--password=\"x", "token=\"x", "secret_", "fm2_", "password = ", "://a:b@"].iter().enumerate() {
         nia.writes(&format!("{nth}/.env"), unit.repeat((1 << 20) / unit.len()));
