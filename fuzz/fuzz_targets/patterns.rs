@@ -1,4 +1,5 @@
-//! Any bytes as a file of rules, against any bytes as a path: no panic, and no time beyond pattern times text.
+//! Any bytes as a file of rules, against any bytes as a path: no panic, and no time beyond pattern
+//! times text.
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;

@@ -88,15 +88,27 @@ impl Audited {
             Standing::Works => "keeps out".to_owned(),
             Standing::CatchesNothing => "catches nothing here".to_owned(),
             Standing::Duplicate { line } => format!("stands again in line {line}, which counts"),
-            Standing::Overridden { source, line } => format!("all it matches is decided by {source}, line {line}"),
-            Standing::CannotWork { folder, source, line } => {
+            Standing::Overridden { source, line } => {
+                format!("all it matches is decided by {source}, line {line}")
+            }
+            Standing::CannotWork {
+                folder,
+                source,
+                line,
+            } => {
                 format!("cannot work: {folder} is shut by {source}, line {line}")
             }
             Standing::SwallowsItsFile => "keeps out the file that it stands in".to_owned(),
-            Standing::OnlyTracked { files: 1 } => "matches only one file, which is tracked already".to_owned(),
-            Standing::OnlyTracked { files } => format!("matches only {files} files, which are tracked already"),
+            Standing::OnlyTracked { files: 1 } => {
+                "matches only one file, which is tracked already".to_owned()
+            }
+            Standing::OnlyTracked { files } => {
+                format!("matches only {files} files, which are tracked already")
+            }
             Standing::Misread { because, .. } => (*because).to_owned(),
-            Standing::Impossible => "no path can match: an open bracket, or a back-slash at the end".to_owned(),
+            Standing::Impossible => {
+                "no path can match: an open bracket, or a back-slash at the end".to_owned()
+            }
         }
     }
 }
@@ -115,7 +127,8 @@ pub struct Stray {
 
 /// All rules in force in a place.
 pub struct Audit {
-    /// In order of power, strongest first: deeper folders before those above them; within a file, the last line first.
+    /// In order of power, strongest first: deeper folders before those above them; within a file,
+    /// the last line first.
     pub rules: Vec<Audited>,
     /// Files that only look like ignore files.
     pub strays: Vec<Stray>,
@@ -126,11 +139,20 @@ pub struct Audit {
 /// # Errors
 /// If the tree can't be walked or a file of rules can't be read.
 pub fn audit(place: &Place) -> Result<Audit> {
-    audit_of(place, &Tree::walk(place, &Scope { depth: Depth::IntoIgnored, ..Scope::default() })?)
+    audit_of(
+        place,
+        &Tree::walk(
+            place,
+            &Scope {
+                depth: Depth::IntoIgnored,
+                ..Scope::default()
+            },
+        )?,
+    )
 }
 
-/// Looks at every rule in force in a tree that was walked already. What a rule in a folder that is shut would catch is only
-/// known if the walk went into ignored folders.
+/// Looks at every rule in force in a tree that was walked already. What a rule in a folder that is
+/// shut would catch is only known if the walk went into ignored folders.
 ///
 /// # Errors
 /// If a file of rules can't be read.
@@ -138,9 +160,16 @@ pub fn audit_of(place: &Place, tree: &Tree) -> Result<Audit> {
     let mut catches: HashMap<RuleId, Amount> = HashMap::new();
     let mut lists: Vec<Arc<RuleList>> = Vec::new();
     let mut listed = HashSet::new();
-    for ruling in tree.entries.iter().filter_map(|entry| Some((entry, entry.ruling.as_ref()?))) {
+    for ruling in tree
+        .entries
+        .iter()
+        .filter_map(|entry| Some((entry, entry.ruling.as_ref()?)))
+    {
         let (entry, ruling) = ruling;
-        *catches.entry(ruling.id()).or_default() += Amount { files: 1, size: entry.size };
+        *catches.entry(ruling.id()).or_default() += Amount {
+            files: 1,
+            size: entry.size,
+        };
         if listed.insert(Arc::as_ptr(ruling.list())) {
             lists.push(Arc::clone(ruling.list()));
         }
@@ -148,45 +177,76 @@ pub fn audit_of(place: &Place, tree: &Tree) -> Result<Audit> {
     add_idle(place, tree, &mut lists)?;
     // Deeper folders first, then the top, this clone's, the person's own.
     lists.sort_by_key(|list| {
-        (list.source.reach as u8 != 1, list.source.reach as u8, std::cmp::Reverse(list.source.base.clone()))
+        (
+            list.source.reach as u8 != 1,
+            list.source.reach as u8,
+            std::cmp::Reverse(list.source.base.clone()),
+        )
     });
     let mut rules = Vec::new();
     for list in &lists {
-        let catches: Vec<Amount> =
-            (0..list.rules().len()).map(|at| catches.get(&RuleId::of(list, at)).copied().unwrap_or_default()).collect();
+        let catches: Vec<Amount> = (0..list.rules().len())
+            .map(|at| {
+                catches
+                    .get(&RuleId::of(list, at))
+                    .copied()
+                    .unwrap_or_default()
+            })
+            .collect();
         let facts = facts(tree, list, &catches);
         let missed = missed(tree, list, &catches, &facts);
         let last = Last::of(tree, list);
         for at in (0..list.rules().len()).rev() {
             let catches = catches[at];
             let standing = standing(list, at, catches, (&facts[at], missed.get(&at)), &last);
-            rules.push(Audited { list: Arc::clone(list), at, catches, standing });
+            rules.push(Audited {
+                list: Arc::clone(list),
+                at,
+                catches,
+                standing,
+            });
         }
     }
-    Ok(Audit { rules, strays: strays(place, tree) })
+    Ok(Audit {
+        rules,
+        strays: strays(place, tree),
+    })
 }
 
 /// Adds the lists that decide about nothing.
 fn add_idle(place: &Place, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) -> Result<()> {
-    let known = |lists: &[Arc<RuleList>], shown: &BStr| lists.iter().any(|list| list.source.shown == shown);
+    let known =
+        |lists: &[Arc<RuleList>], shown: &BStr| lists.iter().any(|list| list.source.shown == shown);
     let everywhere = place.everywhere(&Overlay::new());
-    let idle: Vec<_> = everywhere.lists().filter(|list| !known(lists, list.source.shown.as_bstr())).cloned().collect();
+    let idle: Vec<_> = everywhere
+        .lists()
+        .filter(|list| !known(lists, list.source.shown.as_bstr()))
+        .cloned()
+        .collect();
     lists.extend(idle);
     for entry in tree.entries.iter().filter(|entry| is_ignore_file(entry)) {
         // In a folder that is shut, git reads no rules.
-        let shut = entry.ruling.as_ref().is_some_and(|ruling| ruling.ignores() && ruling.source().shown != entry.path);
+        let shut = entry
+            .ruling
+            .as_ref()
+            .is_some_and(|ruling| ruling.ignores() && ruling.source().shown != entry.path);
         if known(lists, entry.path.as_bstr()) || shut && shut_above(entry) {
             continue;
         }
         let folder = entry.path[..entry.path.len() - IGNORE_FILE.len()].as_bstr();
         let own = place.shared_rules(folder, &Overlay::new())?;
-        lists.extend(own.lists().filter(|list| list.source.shown == entry.path).cloned());
+        lists.extend(
+            own.lists()
+                .filter(|list| list.source.shown == entry.path)
+                .cloned(),
+        );
     }
     Ok(())
 }
 
 fn is_ignore_file(entry: &Entry) -> bool {
-    entry.kind == Kind::File && (entry.path == IGNORE_FILE || entry.path.ends_with_str(format!("/{IGNORE_FILE}")))
+    entry.kind == Kind::File
+        && (entry.path == IGNORE_FILE || entry.path.ends_with_str(format!("/{IGNORE_FILE}")))
 }
 
 /// Whether the rule of an entry matches a folder above it, not the entry itself.
@@ -198,7 +258,8 @@ fn shut_above(entry: &Entry) -> bool {
 }
 
 fn below<'p>(list: &RuleList, path: &'p BStr) -> Option<&'p BStr> {
-    path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr)
+    path.strip_prefix(list.source.base.as_slice())
+        .map(ByteSlice::as_bstr)
 }
 
 /// The folders on the way to a path, from the top down.
@@ -210,17 +271,26 @@ fn folders(path: &BStr) -> impl Iterator<Item = &BStr> {
 struct Last<'l> {
     /// For each pattern, the last rule that has it.
     of_text: HashMap<&'l BStr, usize>,
-    /// The last rule that matches the file itself that they stand in, or a folder above it, if git doesn't track that.
+    /// The last rule that matches the file itself that they stand in, or a folder above it, if git
+    /// doesn't track that.
     on_file: Option<usize>,
 }
 
 impl<'l> Last<'l> {
     fn of(tree: &Tree, list: &'l RuleList) -> Self {
-        let of_text = list.rules().iter().enumerate().map(|(at, rule)| (rule.text.as_bstr(), at)).collect();
+        let of_text = list
+            .rules()
+            .iter()
+            .enumerate()
+            .map(|(at, rule)| (rule.text.as_bstr(), at))
+            .collect();
         let shown = list.source.shown.as_bstr();
-        let untracked = tree.get(shown).is_none_or(|entry| entry.state != State::Tracked);
+        let untracked = tree
+            .get(shown)
+            .is_none_or(|entry| entry.state != State::Tracked);
         let file = below(list, shown).filter(|_| untracked);
-        let on_file = file.and_then(|file| list.rules().iter().rposition(|rule| rule.reaches(file)));
+        let on_file =
+            file.and_then(|file| list.rules().iter().rposition(|rule| rule.reaches(file)));
         Self { of_text, on_file }
     }
 }
@@ -236,8 +306,14 @@ fn standing(
     if rule.glob().key() == Key::Never {
         return misread(rule).unwrap_or(Standing::Impossible);
     }
-    if let Some(other) = last.of_text.get(rule.text.as_bstr()).filter(|other| **other > at) {
-        return Standing::Duplicate { line: list.rules()[*other].line };
+    if let Some(other) = last
+        .of_text
+        .get(rule.text.as_bstr())
+        .filter(|other| **other > at)
+    {
+        return Standing::Duplicate {
+            line: list.rules()[*other].line,
+        };
     }
     if last.on_file == Some(at) && !rule.negated {
         return Standing::SwallowsItsFile;
@@ -245,11 +321,19 @@ fn standing(
     if catches.files > 0 {
         return Standing::Works;
     }
-    let decided = facts.shut.clone().filter(|_| rule.negated).or_else(|| facts.overridden.clone());
+    let decided = facts
+        .shut
+        .clone()
+        .filter(|_| rule.negated)
+        .or_else(|| facts.overridden.clone());
     match decided {
         Some(standing) => standing,
-        None if facts.tracked > 0 && !rule.negated => Standing::OnlyTracked { files: facts.tracked },
-        None => misread(rule).or_else(|| missed.cloned()).unwrap_or(Standing::CatchesNothing),
+        None if facts.tracked > 0 && !rule.negated => Standing::OnlyTracked {
+            files: facts.tracked,
+        },
+        None => misread(rule)
+            .or_else(|| missed.cloned())
+            .unwrap_or(Standing::CatchesNothing),
     }
 }
 
@@ -267,7 +351,8 @@ struct Facts {
 /// A folder with the rules that match it or one above it.
 type Above<'t> = (&'t [u8], Vec<u32>);
 
-/// Goes over entries, which come sorted, with the places of all wanted rules that match the path or a folder above it.
+/// Goes over entries, which come sorted, with the places of all wanted rules that match the path or
+/// a folder above it.
 fn reached<'t>(
     entries: impl Iterator<Item = &'t Entry>,
     list: &RuleList,
@@ -278,14 +363,23 @@ fn reached<'t>(
     let mut above: Vec<Above> = Vec::new();
     let rules_of = |path: &[u8], is_folder: bool, inherited: Option<&Above>| {
         let mut rules = inherited.map_or_else(Vec::new, |(_, rules)| rules.clone());
-        rules.extend(list.all_matches(path.as_bstr(), is_folder).into_iter().filter(|at| wanted(*at as usize)));
+        rules.extend(
+            list.all_matches(path.as_bstr(), is_folder)
+                .into_iter()
+                .filter(|at| wanted(*at as usize)),
+        );
         rules
     };
     for entry in entries {
         let bare = entry.path.strip_suffix(b"/").unwrap_or(&entry.path);
-        above.retain(|(folder, _)| bare.starts_with(folder) && bare.get(folder.len()) == Some(&b'/'));
+        above.retain(|(folder, _)| {
+            bare.starts_with(folder) && bare.get(folder.len()) == Some(&b'/')
+        });
         let known = above.last().map_or(base, |(folder, _)| folder.len() + 1);
-        for slash in bare[known.min(bare.len())..].find_iter("/").map(|slash| known + slash) {
+        for slash in bare[known.min(bare.len())..]
+            .find_iter("/")
+            .map(|slash| known + slash)
+        {
             let rules = rules_of(&bare[..slash], true, above.last());
             above.push((&bare[..slash], rules));
         }
@@ -299,43 +393,75 @@ fn reached<'t>(
 fn facts(tree: &Tree, list: &RuleList, catches: &[Amount]) -> Vec<Facts> {
     let mut facts = vec![Facts::default(); list.rules().len()];
     let idle = |at: usize| catches[at].files == 0;
-    reached(tree.below(list.source.base.as_bstr()), list, &idle, &mut |entry, rules| {
-        let ruling = entry.ruling.as_ref().filter(|_| entry.state != State::Tracked);
-        for at in rules {
-            let facts = &mut facts[*at as usize];
-            let Some(ruling) = ruling else {
-                facts.tracked += u64::from(entry.state == State::Tracked);
-                continue;
-            };
-            let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
-            let shut = below(ruling.list(), entry.path.as_bstr())
-                .and_then(|path| folders(path).find(|folder| ruling.ignores() && ruling.rule().matches(folder, true)));
-            if let (Some(folder), None) = (shut, &facts.shut) {
-                let folder = [ruling.source().base.as_slice(), folder, b"/"].concat().into();
-                facts.shut = Some(Standing::CannotWork { folder, source: source.clone(), line });
+    reached(
+        tree.below(list.source.base.as_bstr()),
+        list,
+        &idle,
+        &mut |entry, rules| {
+            let ruling = entry
+                .ruling
+                .as_ref()
+                .filter(|_| entry.state != State::Tracked);
+            for at in rules {
+                let facts = &mut facts[*at as usize];
+                let Some(ruling) = ruling else {
+                    facts.tracked += u64::from(entry.state == State::Tracked);
+                    continue;
+                };
+                let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
+                let shut = below(ruling.list(), entry.path.as_bstr()).and_then(|path| {
+                    folders(path)
+                        .find(|folder| ruling.ignores() && ruling.rule().matches(folder, true))
+                });
+                if let (Some(folder), None) = (shut, &facts.shut) {
+                    let folder = [ruling.source().base.as_slice(), folder, b"/"]
+                        .concat()
+                        .into();
+                    facts.shut = Some(Standing::CannotWork {
+                        folder,
+                        source: source.clone(),
+                        line,
+                    });
+                }
+                if facts.overridden.is_none() {
+                    facts.overridden = Some(Standing::Overridden { source, line });
+                }
             }
-            if facts.overridden.is_none() {
-                facts.overridden = Some(Standing::Overridden { source, line });
-            }
-        }
-    });
+        },
+    );
     facts
 }
 
 /// The rules that match nothing and miss candidates by little, by their place.
-fn missed(tree: &Tree, list: &RuleList, catches: &[Amount], facts: &[Facts]) -> HashMap<usize, Standing> {
-    let idle = |at: &usize| catches[*at].files == 0 && facts[*at].overridden.is_none() && facts[*at].tracked == 0;
+fn missed(
+    tree: &Tree,
+    list: &RuleList,
+    catches: &[Amount],
+    facts: &[Facts],
+) -> HashMap<usize, Standing> {
+    let idle = |at: &usize| {
+        catches[*at].files == 0 && facts[*at].overridden.is_none() && facts[*at].tracked == 0
+    };
     let mut wider: Vec<(usize, &'static str, Rule)> = Vec::new();
     for at in (0..list.rules().len()).filter(idle) {
         let rule = &list.rules()[at];
-        wider.extend(near::looser(rule).filter(|_| !rule.negated).map(|(because, looser)| (at, because, looser)));
+        wider.extend(
+            near::looser(rule)
+                .filter(|_| !rule.negated)
+                .map(|(because, looser)| (at, because, looser)),
+        );
     }
     let mut missed = HashMap::new();
     for case in [Case::Sensitive, Case::Blind] {
-        let of_case: Vec<_> = wider.iter().filter(|(_, _, rule)| rule.case() == case).collect();
+        let of_case: Vec<_> = wider
+            .iter()
+            .filter(|(_, _, rule)| rule.case() == case)
+            .collect();
         let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
         let looser = RuleList::of(list.source.clone(), rules, case);
-        let candidates = tree.below(list.source.base.as_bstr()).filter(|entry| entry.state == State::Candidate);
+        let candidates = tree
+            .below(list.source.base.as_bstr())
+            .filter(|entry| entry.state == State::Candidate);
         reached(candidates, &looser, &|_| true, &mut |_, found| {
             for nth in found {
                 let (at, because, rule) = of_case[*nth as usize];
@@ -354,7 +480,13 @@ fn missed(tree: &Tree, list: &RuleList, catches: &[Amount], facts: &[Facts]) -> 
 fn misread(rule: &Rule) -> Option<Standing> {
     // A protected space at the end was written on purpose, perhaps.
     let sure = !rule.text.ends_with(b"\\ ");
-    near::misreadings(rule).next().map(|(because, mended)| Standing::Misread { because, mended, sure })
+    near::misreadings(rule)
+        .next()
+        .map(|(because, mended)| Standing::Misread {
+            because,
+            mended,
+            sure,
+        })
 }
 
 /// How many edits a misspelt name may be away.
@@ -362,11 +494,17 @@ const NEAR_NAME: usize = 2;
 
 fn strays(place: &Place, tree: &Tree) -> Vec<Stray> {
     let mut strays = Vec::new();
-    for entry in tree.to_commit().filter(|entry| entry.kind != Kind::Repository) {
+    for entry in tree
+        .to_commit()
+        .filter(|entry| entry.kind != Kind::Repository)
+    {
         let name_at = entry.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let name = entry.path[name_at..].as_bstr();
         if let Some(because) = why_not_read(place, entry, name) {
-            strays.push(Stray { path: entry.path.clone(), because });
+            strays.push(Stray {
+                path: entry.path.clone(),
+                because,
+            });
         }
     }
     strays
@@ -383,14 +521,20 @@ fn why_not_read(place: &Place, entry: &Entry, name: &BStr) -> Option<&'static st
     let text = name.to_str().ok()?;
     let lower = text.to_lowercase();
     if lower == IGNORE_FILE {
-        return (place.case() == Case::Sensitive).then_some("upper and lower case count in its name");
+        return (place.case() == Case::Sensitive)
+            .then_some("upper and lower case count in its name");
     }
     let bare = lower.trim_start_matches(['.', '_']);
-    if bare.strip_prefix("gitignore.").is_some_and(|end| ["txt", "text", "bak", "md"].contains(&end)) {
+    if bare
+        .strip_prefix("gitignore.")
+        .is_some_and(|end| ["txt", "text", "bak", "md"].contains(&end))
+    {
         return Some("its name has an ending too many");
     }
-    // Of another folder's rules, or a program's own: only names a slip away count, and none that is a file of git's.
-    let known = [".gitattributes", ".gitmodules", ".gitkeep", ".gitconfig"].contains(&lower.as_str());
+    // Of another folder's rules, or a program's own: only names a slip away count, and none that is
+    // a file of git's.
+    let known =
+        [".gitattributes", ".gitmodules", ".gitkeep", ".gitconfig"].contains(&lower.as_str());
     (!known
         && lower.len().abs_diff(IGNORE_FILE.len()) <= NEAR_NAME
         && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)

@@ -21,7 +21,11 @@ pub(crate) const SCRATCH: &str = ".redshank-";
 /// If the disk refuses; the file is as it was then.
 pub(crate) fn replace(root: &Root, path: &BStr, contents: &[u8]) -> std::io::Result<()> {
     let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    let scratch = format!("{SCRATCH}{}-{}", std::process::id(), &path[name_at..].as_bstr());
+    let scratch = format!(
+        "{SCRATCH}{}-{}",
+        std::process::id(),
+        &path[name_at..].as_bstr()
+    );
     let scratch = BString::from([&path[..name_at], scratch.as_bytes()].concat());
     let mode = root.meta_if_there(path)?.map(|found| found.mode);
     root.remove_file_if_there(scratch.as_bstr())?;
@@ -44,8 +48,8 @@ pub(crate) fn sync(mut file: File, contents: &[u8]) -> std::io::Result<()> {
     file.sync_all()
 }
 
-/// Gives a file or a link a second name, by which it can be brought back with all that it is: contents, permissions, times.
-/// Where the disk has no second names, a copy.
+/// Gives a file or a link a second name, by which it can be brought back with all that it is:
+/// contents, permissions, times. Where the disk has no second names, a copy.
 ///
 /// # Errors
 /// If it can't be read, or something lies at the new name already, or that can't be written.
@@ -84,19 +88,26 @@ pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<(
 ///
 /// # Errors
 /// If the disk refuses.
-#[allow(clippy::disallowed_methods, reason = "the person's own folders, where links are theirs")]
+#[allow(
+    clippy::disallowed_methods,
+    reason = "the person's own folders, where links are theirs"
+)]
 pub(crate) fn own_folder(path: &Path) -> Result<()> {
     std::fs::create_dir_all(path).map_err(refused(path))
 }
 
-/// Between two steps that change the disk: here the program may be killed, and tests of it do so. With
-/// `REDSHANK_KILLED_AT=7` in the environment, a program built without optimisation ends at the seventh.
+/// Between two steps that change the disk: here the program may be killed, and tests of it do so.
+/// With `REDSHANK_KILLED_AT=7` in the environment, a program built without optimisation ends at the
+/// seventh.
 pub fn boundary() {
     #[cfg(debug_assertions)]
     {
         static PASSED: AtomicU32 = AtomicU32::new(0);
-        static KILLED_AT: LazyLock<Option<u32>> =
-            LazyLock::new(|| std::env::var("REDSHANK_KILLED_AT").ok().and_then(|number| number.parse().ok()));
+        static KILLED_AT: LazyLock<Option<u32>> = LazyLock::new(|| {
+            std::env::var("REDSHANK_KILLED_AT")
+                .ok()
+                .and_then(|number| number.parse().ok())
+        });
         if KILLED_AT.is_some_and(|number| number == PASSED.fetch_add(1, Ordering::Relaxed) + 1) {
             std::process::abort();
         }

@@ -23,21 +23,34 @@ pub struct Target {
 }
 
 impl Target {
-    /// The file for that reach. `folder`, empty or with a slash at its end, counts for [`Reach::Folder`].
+    /// The file for that reach. `folder`, empty or with a slash at its end, counts for
+    /// [`Reach::Folder`].
     ///
     /// # Errors
     /// If there is no such file in this place, it can't be read, or git would not read it.
     pub fn of(place: &Place, reach: Reach, folder: &BStr) -> Result<Self> {
         let (source, area, path): (Source, Area, BString) = match (reach, &place.repository) {
             (Reach::Team | Reach::Folder, _) => {
-                let folder = if reach == Reach::Team { b"".as_bstr() } else { folder };
+                let folder = if reach == Reach::Team {
+                    b"".as_bstr()
+                } else {
+                    folder
+                };
                 let source = Source::of_folder(folder.to_owned());
                 let path = source.shown.clone();
                 (source, Area::Worktree, path)
             }
             (Reach::Clone, Some(repository)) => {
                 let (_, shown) = repository.clone_file();
-                (Source { shown, base: BString::default(), reach }, Area::Git, "info/exclude".into())
+                (
+                    Source {
+                        shown,
+                        base: BString::default(),
+                        reach,
+                    },
+                    Area::Git,
+                    "info/exclude".into(),
+                )
             }
             (Reach::Clone, None) => {
                 return Err(Error::NoRepository {
@@ -51,7 +64,15 @@ impl Target {
                     return Err(Error::NotYourFile(personal.path.clone()));
                 }
                 let path = Vec::from_path_lossy(&personal.path).into_owned().into();
-                (Source { shown: personal.shown.clone(), base: BString::default(), reach }, Area::Personal, path)
+                (
+                    Source {
+                        shown: personal.shown.clone(),
+                        base: BString::default(),
+                        reach,
+                    },
+                    Area::Personal,
+                    path,
+                )
             }
         };
         let contents = match reach {
@@ -61,18 +82,30 @@ impl Target {
         if contents.as_deref().is_some_and(is_utf16) {
             return Err(Error::Unreadable16(place.path(path.as_bstr())));
         }
-        Ok(Self { source, area, path, contents })
+        Ok(Self {
+            source,
+            area,
+            path,
+            contents,
+        })
     }
 
     /// The change from what it holds to what it is to hold.
     pub fn change(&self, after: Vec<u8>) -> FileChange {
-        FileChange { area: self.area, ..FileChange::of(self.path.clone(), self.contents.clone(), after) }
+        FileChange {
+            area: self.area,
+            ..FileChange::of(self.path.clone(), self.contents.clone(), after)
+        }
     }
 
     /// What the file would hold with these lines at its end, with line ends as it has them.
     pub fn with(&self, patterns: &[BString]) -> Vec<u8> {
         let mut text = self.contents.clone().unwrap_or_default();
-        let end: &[u8] = if text.contains_str("\r\n") { b"\r\n" } else { b"\n" };
+        let end: &[u8] = if text.contains_str("\r\n") {
+            b"\r\n"
+        } else {
+            b"\n"
+        };
         if !text.is_empty() && !text.ends_with(b"\n") {
             text.push_str(end);
         }
@@ -85,13 +118,18 @@ impl Target {
 
     /// The patterns that stand in the file already.
     pub fn holds(&self, pattern: &BStr) -> bool {
-        self.contents.as_deref().is_some_and(|contents| lines_of(contents).any(|line| line.text == pattern))
+        self.contents
+            .as_deref()
+            .is_some_and(|contents| lines_of(contents).any(|line| line.text == pattern))
     }
 
     /// What the file would hold without the lines that hold this pattern; `None` if there is none.
     pub fn without(&self, pattern: &BStr) -> Option<Vec<u8>> {
         let contents = self.contents.as_deref()?;
-        let kept: Vec<&[u8]> = lines_of(contents).filter(|line| line.text != pattern).map(|line| line.whole).collect();
+        let kept: Vec<&[u8]> = lines_of(contents)
+            .filter(|line| line.text != pattern)
+            .map(|line| line.whole)
+            .collect();
         let kept = kept.concat();
         (kept.len() < contents.len()).then_some(kept)
     }
@@ -119,8 +157,8 @@ impl Width {
     /// All of them, narrow ones first.
     pub const ALL: [Self; 4] = [Self::File, Self::Name, Self::Type, Self::Folder];
 
-    /// The pattern of this width for a path relative to the folder of the ignore file; none where the path has no
-    /// extension, or lies in no folder below it.
+    /// The pattern of this width for a path relative to the folder of the ignore file; none where
+    /// the path has no extension, or lies in no folder below it.
     pub fn pattern(self, path: &BStr) -> Option<BString> {
         let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let name = &path[name_at..];
@@ -128,16 +166,22 @@ impl Width {
             Self::File => Some(exactly(path)),
             Self::Name => Some(quote(name.as_bstr())),
             Self::Type => {
-                let dot = name.rfind_byte(b'.').filter(|dot| *dot > 0 && dot + 1 < name.len())?;
-                Some([b"*", quote(name[dot..].as_bstr()).as_slice()].concat().into())
+                let dot = name
+                    .rfind_byte(b'.')
+                    .filter(|dot| *dot > 0 && dot + 1 < name.len())?;
+                Some(
+                    [b"*", quote(name[dot..].as_bstr()).as_slice()]
+                        .concat()
+                        .into(),
+                )
             }
             Self::Folder => (name_at > 0).then(|| exactly(path[..name_at].as_bstr())),
         }
     }
 }
 
-/// The rules that keep a folder and drop what is in it, for an ignore file in that folder: everything, but the ignore file
-/// itself.
+/// The rules that keep a folder and drop what is in it, for an ignore file in that folder:
+/// everything, but the ignore file itself.
 pub fn contents_only() -> Vec<BString> {
     vec!["*".into(), format!("!{IGNORE_FILE}").into()]
 }

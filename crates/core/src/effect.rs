@@ -1,4 +1,5 @@
-//! What a change of rules does: how much would be committed before and after, and which paths changed sides.
+//! What a change of rules does: how much would be committed before and after, and which paths
+//! changed sides.
 
 use crate::Result;
 use crate::size::Bytes;
@@ -23,7 +24,10 @@ impl Amount {
     pub fn of<'a>(entries: impl IntoIterator<Item = &'a Entry>) -> Self {
         let mut amount = Self::default();
         for entry in entries {
-            amount += Self { files: 1, size: entry.size };
+            amount += Self {
+                files: 1,
+                size: entry.size,
+            };
         }
         amount
     }
@@ -50,19 +54,32 @@ pub struct Effect {
 }
 
 impl Effect {
-    /// The effect on a tree, as walked before, of ignore files that hold something else, and of paths no longer tracked.
+    /// The effect on a tree, as walked before, of ignore files that hold something else, and of
+    /// paths no longer tracked.
     ///
     /// # Errors
     /// If the tree can't be walked again.
-    pub fn of(place: &Place, before: &Tree, overlay: Overlay, untracked: &[BString]) -> Result<Self> {
+    pub fn of(
+        place: &Place,
+        before: &Tree,
+        overlay: Overlay,
+        untracked: &[BString],
+    ) -> Result<Self> {
         if overlay.is_empty() && untracked.is_empty() {
             let amount = Amount::of(before.to_commit());
-            return Ok(Self { before: amount, after: amount, ..Self::default() });
+            return Ok(Self {
+                before: amount,
+                after: amount,
+                ..Self::default()
+            });
         }
         let oracle = Oracle::new(place, overlay.clone())?;
         let state = |entry: &Entry| oracle.ask(entry.path.as_bstr()).map(|answer| answer.state);
         let ignored: Vec<&Entry> = before.in_state(State::Ignored).collect();
-        let after = ignored.into_par_iter().map(state).collect::<Result<Vec<State>>>()?;
+        let after = ignored
+            .into_par_iter()
+            .map(state)
+            .collect::<Result<Vec<State>>>()?;
         if after.into_iter().any(|state| state != State::Ignored) {
             return Self::by_walking(place, before, overlay, untracked);
         }
@@ -73,9 +90,17 @@ impl Effect {
             State::Tracked => Ok(untracked.contains(entry.path.as_bstr())),
             _ => Ok(state(entry)? == State::Ignored),
         };
-        let gone = entries.par_iter().map(|entry| goes(entry)).collect::<Result<Vec<bool>>>()?;
-        let split =
-            |kept: bool| entries.iter().zip(&gone).filter(move |(_, gone)| **gone != kept).map(|(entry, _)| *entry);
+        let gone = entries
+            .par_iter()
+            .map(|entry| goes(entry))
+            .collect::<Result<Vec<bool>>>()?;
+        let split = |kept: bool| {
+            entries
+                .iter()
+                .zip(&gone)
+                .filter(move |(_, gone)| **gone != kept)
+                .map(|(entry, _)| *entry)
+        };
         Ok(Self {
             before: Amount::of(entries.iter().copied()),
             after: Amount::of(split(true)),
@@ -84,18 +109,35 @@ impl Effect {
         })
     }
 
-    fn by_walking(place: &Place, before: &Tree, overlay: Overlay, untracked: &[BString]) -> Result<Self> {
-        let after = Tree::walk(place, &Scope { overlay, ..Scope::default() })?;
+    fn by_walking(
+        place: &Place,
+        before: &Tree,
+        overlay: Overlay,
+        untracked: &[BString],
+    ) -> Result<Self> {
+        let after = Tree::walk(
+            place,
+            &Scope {
+                overlay,
+                ..Scope::default()
+            },
+        )?;
         let untracked: HashSet<&BStr> = untracked.iter().map(|path| path.as_bstr()).collect();
         let stays = |entry: &&Entry| !untracked.contains(entry.path.as_bstr());
-        let paths = |tree: &'_ Tree| -> HashSet<BString> { tree.to_commit().map(|entry| entry.path.clone()).collect() };
+        let paths = |tree: &'_ Tree| -> HashSet<BString> {
+            tree.to_commit().map(|entry| entry.path.clone()).collect()
+        };
         let (was, is) = (paths(before), paths(&after));
         let gone = |entry: &&Entry| !is.contains(&entry.path) || !stays(entry);
         Ok(Self {
             before: Amount::of(before.to_commit()),
             after: Amount::of(after.to_commit().filter(stays)),
             kept_out: before.to_commit().filter(gone).cloned().collect(),
-            let_in: after.in_state(State::Candidate).filter(|entry| !was.contains(&entry.path)).cloned().collect(),
+            let_in: after
+                .in_state(State::Candidate)
+                .filter(|entry| !was.contains(&entry.path))
+                .cloned()
+                .collect(),
         })
     }
 }
@@ -107,7 +149,10 @@ pub fn grouped<'a, K: Ord + Clone>(
 ) -> Vec<(K, Amount)> {
     let mut sums = std::collections::BTreeMap::<K, Amount>::new();
     for entry in entries {
-        *sums.entry(key(entry)).or_default() += Amount { files: 1, size: entry.size };
+        *sums.entry(key(entry)).or_default() += Amount {
+            files: 1,
+            size: entry.size,
+        };
     }
     let mut rows: Vec<(K, Amount)> = sums.into_iter().collect();
     rows.sort_by_key(|(_, amount)| std::cmp::Reverse((amount.size, amount.files)));
@@ -116,5 +161,6 @@ pub fn grouped<'a, K: Ord + Clone>(
 
 /// The first folder of a path, with a slash at its end; empty for a file at the top.
 pub fn top_folder(path: &BStr) -> &BStr {
-    path.find_byte(b'/').map_or(b"".into(), |slash| path[..=slash].as_bstr())
+    path.find_byte(b'/')
+        .map_or(b"".into(), |slash| path[..=slash].as_bstr())
 }

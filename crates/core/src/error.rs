@@ -69,7 +69,9 @@ pub enum Error {
         path: BString,
     },
     /// Nobody knows a template of that name.
-    #[error("there is no template `{name}`\n  did you mean `{near}`? `redshank templates` lists them all")]
+    #[error(
+        "there is no template `{name}`\n  did you mean `{near}`? `redshank templates` lists them all"
+    )]
     NoTemplate {
         /// The name asked for.
         name: String,
@@ -262,7 +264,9 @@ pub enum Error {
         path: BString,
     },
     /// A merge is not decided.
-    #[error("{path} is in conflict: a merge is not finished\n  decide it with git first; nothing was changed")]
+    #[error(
+        "{path} is in conflict: a merge is not finished\n  decide it with git first; nothing was changed"
+    )]
     Conflicted {
         /// One path of it.
         path: BString,
@@ -272,7 +276,11 @@ pub enum Error {
 /// Files that were changed since, a line each.
 fn list(files: &[(PathBuf, Option<PathBuf>)]) -> String {
     let line = |(path, saved): &(PathBuf, Option<PathBuf>)| match saved {
-        Some(saved) => format!("\n  {}: what it held before is in {}", path.display(), saved.display()),
+        Some(saved) => format!(
+            "\n  {}: what it held before is in {}",
+            path.display(),
+            saved.display()
+        ),
         None => format!("\n  {}: it was not there before", path.display()),
     };
     files.iter().map(line).collect()

@@ -1,4 +1,5 @@
-//! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven by anyone.
+//! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven
+//! by anyone.
 
 use crate::audit::audit;
 use crate::tree::{Answer, Depth, Oracle, Place, Scope, State, Tree};
@@ -72,20 +73,49 @@ pub struct Outcome<'a> {
 ///
 /// # Errors
 /// If the tree can't be walked or an ignore file can't be read.
-pub fn prove<'a>(place: &Place, oracle: &Oracle, expectations: &'a [Expectation]) -> Result<Vec<Outcome<'a>>> {
-    let walked = if expectations.iter().any(|expected| expected.pattern.is_some()) {
-        Tree::walk(place, &Scope { depth: Depth::IntoIgnored, sizes: false, ..Scope::default() })?
+pub fn prove<'a>(
+    place: &Place,
+    oracle: &Oracle,
+    expectations: &'a [Expectation],
+) -> Result<Vec<Outcome<'a>>> {
+    let walked = if expectations
+        .iter()
+        .any(|expected| expected.pattern.is_some())
+    {
+        Tree::walk(
+            place,
+            &Scope {
+                depth: Depth::IntoIgnored,
+                sizes: false,
+                ..Scope::default()
+            },
+        )?
     } else {
         Tree::default()
     };
-    expectations.iter().map(|expected| one(place, oracle, &walked, expected)).collect()
+    expectations
+        .iter()
+        .map(|expected| one(place, oracle, &walked, expected))
+        .collect()
 }
 
-fn one<'a>(place: &Place, oracle: &Oracle, tree: &Tree, expected: &'a Expectation) -> Result<Outcome<'a>> {
-    let mut paths: Vec<BString> = expected.path.iter().map(|path| path.as_str().into()).collect();
+fn one<'a>(
+    place: &Place,
+    oracle: &Oracle,
+    tree: &Tree,
+    expected: &'a Expectation,
+) -> Result<Outcome<'a>> {
+    let mut paths: Vec<BString> = expected
+        .path
+        .iter()
+        .map(|path| path.as_str().into())
+        .collect();
     if let Some(pattern) = &expected.pattern {
         let rule = Rule::parse(pattern.as_bytes(), 1, place.case());
-        let matched = tree.entries.iter().filter(|entry| rule.reaches(entry.path.as_bstr()));
+        let matched = tree
+            .entries
+            .iter()
+            .filter(|entry| rule.reaches(entry.path.as_bstr()));
         paths.extend(matched.map(|entry| entry.path.clone()));
     }
     let mut wrong = Vec::new();
@@ -95,16 +125,27 @@ fn one<'a>(place: &Place, oracle: &Oracle, tree: &Tree, expected: &'a Expectatio
             wrong.push((path.clone(), answer));
         }
     }
-    Ok(Outcome { expected, paths: paths.len(), wrong })
+    Ok(Outcome {
+        expected,
+        paths: paths.len(),
+        wrong,
+    })
 }
 
-/// Expectations that today's state would meet, as text to add to the settings: an example for every rule that catches
-/// something, and one path that is kept for every top folder.
+/// Expectations that today's state would meet, as text to add to the settings: an example for every
+/// rule that catches something, and one path that is kept for every top folder.
 ///
 /// # Errors
 /// If the tree can't be walked.
 pub fn recorded(place: &Place) -> Result<String> {
-    let tree = Tree::walk(place, &Scope { depth: Depth::IntoIgnored, sizes: false, ..Scope::default() })?;
+    let tree = Tree::walk(
+        place,
+        &Scope {
+            depth: Depth::IntoIgnored,
+            sizes: false,
+            ..Scope::default()
+        },
+    )?;
     let mut text = String::new();
     let mut put = |path: &BStr, state: Expected, because: &str| {
         // A path that TOML can't hold as text is left to the person.
@@ -116,18 +157,30 @@ pub fn recorded(place: &Place) -> Result<String> {
             text += &format!("\n[[expect]]\n{table}");
         }
     };
-    for audited in audit(place)?.rules.iter().filter(|audited| audited.catches.files > 0 && !audited.rule().negated) {
+    for audited in audit(place)?
+        .rules
+        .iter()
+        .filter(|audited| audited.catches.files > 0 && !audited.rule().negated)
+    {
         let decided = |ruling: &crate::rules::Ruling| {
-            ruling.source().shown == audited.list.source.shown && ruling.rule().line == audited.rule().line
+            ruling.source().shown == audited.list.source.shown
+                && ruling.rule().line == audited.rule().line
         };
-        let example = tree.in_state(State::Ignored).find(|entry| entry.ruling.as_ref().is_some_and(decided));
+        let example = tree
+            .in_state(State::Ignored)
+            .find(|entry| entry.ruling.as_ref().is_some_and(decided));
         if let Some(entry) = example {
-            put(entry.path.as_bstr(), Expected::Ignored, &format!("the rule `{}`", audited.rule().text));
+            put(
+                entry.path.as_bstr(),
+                Expected::Ignored,
+                &format!("the rule `{}`", audited.rule().text),
+            );
         }
     }
     let mut kept: BTreeMap<&BStr, &BStr> = BTreeMap::new();
     for entry in tree.to_commit() {
-        kept.entry(crate::effect::top_folder(entry.path.as_bstr())).or_insert(entry.path.as_bstr());
+        kept.entry(crate::effect::top_folder(entry.path.as_bstr()))
+            .or_insert(entry.path.as_bstr());
     }
     for path in kept.into_values().filter(|path| *path != settings::FILE) {
         put(path, Expected::Kept, "it is work");

@@ -19,7 +19,9 @@ pub struct NewRule {
 
 impl NewRule {
     fn comment(&self) -> String {
-        let again = self.remake.as_ref().map_or(String::new(), |command| format!("; made again by: {command}"));
+        let again = self.remake.as_ref().map_or(String::new(), |command| {
+            format!("; made again by: {command}")
+        });
         format!("# {}{}", one_line(&self.reason), one_line(&again))
     }
 }
@@ -38,7 +40,8 @@ const WROTE: &str = "# redshank: wrote ";
 const END: &str = "# redshank: end ";
 
 impl Section {
-    /// A section with rules, each below a comment with its reason; a reason shared by neighbours stands once.
+    /// A section with rules, each below a comment with its reason; a reason shared by neighbours
+    /// stands once.
     pub fn new(label: String, rules: impl IntoIterator<Item = NewRule>) -> Self {
         let mut lines: Vec<BString> = Vec::new();
         let mut above = None;
@@ -64,7 +67,9 @@ impl Section {
 
 /// Text that stays on its line.
 fn one_line(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() { '?' } else { c }).collect()
+    text.chars()
+        .map(|c| if c.is_control() { '?' } else { c })
+        .collect()
 }
 
 /// A few bits of a line's hash, by which a block remembers the lines that were written into it.
@@ -86,7 +91,8 @@ pub struct Block {
     pub revision: u32,
     /// The lines between the marks, without their ends.
     pub lines: Vec<BString>,
-    /// The traces of the lines that were ever written into it; `None` if somebody took that line out.
+    /// The traces of the lines that were ever written into it; `None` if somebody took that line
+    /// out.
     pub wrote: Option<BTreeSet<Trace>>,
     /// Where it stands: the numbers of its lines from 0, marks included.
     pub place: Range<usize>,
@@ -96,21 +102,50 @@ pub struct Block {
 pub fn blocks(contents: &[u8]) -> Vec<Block> {
     let lines: Vec<&[u8]> = contents.lines().collect();
     let begin = |line: &[u8]| {
-        let (label, rest) = line.strip_prefix(BEGIN.as_bytes())?.rsplit_once_str(" (revision ")?;
-        Some((BString::from(label), rest.strip_suffix(b")")?.to_str().ok()?.parse::<u32>().ok()?))
+        let (label, rest) = line
+            .strip_prefix(BEGIN.as_bytes())?
+            .rsplit_once_str(" (revision ")?;
+        Some((
+            BString::from(label),
+            rest.strip_suffix(b")")?
+                .to_str()
+                .ok()?
+                .parse::<u32>()
+                .ok()?,
+        ))
     };
     let mut found = Vec::new();
-    for (start, (label, revision)) in lines.iter().enumerate().filter_map(|(at, line)| Some((at, begin(line)?))) {
+    for (start, (label, revision)) in lines
+        .iter()
+        .enumerate()
+        .filter_map(|(at, line)| Some((at, begin(line)?)))
+    {
         let end = [END.as_bytes(), &label].concat();
         let rest = &lines[start + 1..];
-        let length = rest.iter().position(|line| *line == end || line.starts_with(BEGIN.as_bytes()));
+        let length = rest
+            .iter()
+            .position(|line| *line == end || line.starts_with(BEGIN.as_bytes()));
         if let Some(length) = length.filter(|length| rest[*length] == end) {
-            let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) =
-                rest[..length].iter().partition(|line| line.starts_with(WROTE.as_bytes()));
-            let wrote = wrote.first().and_then(|line| URL_SAFE.decode(&line[WROTE.len()..]).ok());
-            let wrote = wrote.map(|bytes| bytes.chunks_exact(3).map(|bytes| [bytes[0], bytes[1], bytes[2]]).collect());
+            let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) = rest[..length]
+                .iter()
+                .partition(|line| line.starts_with(WROTE.as_bytes()));
+            let wrote = wrote
+                .first()
+                .and_then(|line| URL_SAFE.decode(&line[WROTE.len()..]).ok());
+            let wrote = wrote.map(|bytes| {
+                bytes
+                    .chunks_exact(3)
+                    .map(|bytes| [bytes[0], bytes[1], bytes[2]])
+                    .collect()
+            });
             let lines = lines.into_iter().map(BString::from).collect();
-            found.push(Block { label, revision, lines, wrote, place: start..start + length + 2 });
+            found.push(Block {
+                label,
+                revision,
+                lines,
+                wrote,
+                place: start..start + length + 2,
+            });
         }
     }
     found
@@ -118,17 +153,23 @@ pub fn blocks(contents: &[u8]) -> Vec<Block> {
 
 /// The labels of the templates' blocks in a file.
 pub fn labels(contents: &[u8]) -> Vec<BString> {
-    blocks(contents).into_iter().map(|block| block.label).collect()
+    blocks(contents)
+        .into_iter()
+        .map(|block| block.label)
+        .collect()
 }
 
-/// The file's contents with a block in the place of the one it was read from. All other lines stay as they are, and the
-/// new ones end as those do.
+/// The file's contents with a block in the place of the one it was read from. All other lines stay
+/// as they are, and the new ones end as those do.
 pub fn with_block(contents: &[u8], block: &Block) -> Vec<u8> {
     let end = line_end(contents);
     let mut text = Vec::new();
     for (at, line) in contents.lines_with_terminator().enumerate() {
         if at == block.place.start {
-            block.text().iter().for_each(|line| text.extend([line.as_slice(), end].concat()));
+            block
+                .text()
+                .iter()
+                .for_each(|line| text.extend([line.as_slice(), end].concat()));
         }
         if !block.place.contains(&at) {
             text.push_str(line);
@@ -141,7 +182,10 @@ impl Block {
     /// Its lines with the marks around them.
     fn text(&self) -> Vec<BString> {
         let traces: Vec<Trace> = self.wrote.iter().flatten().copied().collect();
-        let mut text = vec![BString::from(format!("{BEGIN}{} (revision {})", self.label, self.revision))];
+        let mut text = vec![BString::from(format!(
+            "{BEGIN}{} (revision {})",
+            self.label, self.revision
+        ))];
         text.extend(self.lines.iter().cloned());
         text.push(format!("{WROTE}{}", URL_SAFE.encode(traces.concat())).into());
         text.push([END.as_bytes(), &self.label].concat().into());
@@ -151,18 +195,23 @@ impl Block {
 
 /// How the lines of a file end.
 fn line_end(contents: &[u8]) -> &'static [u8] {
-    if contents.contains_str("\r\n") { b"\r\n" } else { b"\n" }
+    if contents.contains_str("\r\n") {
+        b"\r\n"
+    } else {
+        b"\n"
+    }
 }
 
-/// The file's contents with a section at its end; if the last section there has the same label, that one grows. Every
-/// line that was there stays as it was, and the new lines end as those do. With a template's revision, the section is a
-/// block that remembers what was written into it.
+/// The file's contents with a section at its end; if the last section there has the same label,
+/// that one grows. Every line that was there stays as it was, and the new lines end as those do.
+/// With a template's revision, the section is a block that remembers what was written into it.
 pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -> Vec<u8> {
     let end = line_end(contents);
     let closing = [END.as_bytes(), section.label.as_bytes()].concat();
     let mut text = contents.to_vec();
     let last = contents.trim_end();
-    let grows = last.ends_with(&closing) && last.lines().next_back().is_some_and(|line| line == closing);
+    let grows =
+        last.ends_with(&closing) && last.lines().next_back().is_some_and(|line| line == closing);
     let mut put = |line: &[u8]| {
         text.push_str(line);
         text.push_str(end);
@@ -180,7 +229,16 @@ pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -
         if let Some(revision) = revision {
             let wrote = Some(section.lines.iter().map(|line| trace(line)).collect());
             let (label, lines) = (section.label.as_str().into(), section.lines.clone());
-            Block { label, revision, lines, wrote, place: 0..0 }.text().iter().for_each(|line| put(line));
+            Block {
+                label,
+                revision,
+                lines,
+                wrote,
+                place: 0..0,
+            }
+            .text()
+            .iter()
+            .for_each(|line| put(line));
             return text;
         }
         put(format!("{BEGIN}{}", section.label).as_bytes());
@@ -206,14 +264,20 @@ pub struct TextLine<'a> {
 
 /// The lines of an ignore file, byte for byte.
 pub fn lines_of(contents: &[u8]) -> impl Iterator<Item = TextLine<'_>> {
-    (1..).zip(contents.lines_with_terminator()).map(|(number, whole)| {
-        let bare = whole.trim_end_with(|c| c == '\n' || c == '\r');
-        // Spaces at the end count only behind a back-slash.
-        let spaces = bare.len() - bare.trim_end_with(|c| c == ' ').len();
-        let text = match &bare[..bare.len() - spaces] {
-            kept if spaces > 0 && kept.ends_with(b"\\") => &bare[..kept.len() + 1],
-            kept => kept,
-        };
-        TextLine { number, whole, text: text.as_bstr() }
-    })
+    (1..)
+        .zip(contents.lines_with_terminator())
+        .map(|(number, whole)| {
+            let bare = whole.trim_end_with(|c| c == '\n' || c == '\r');
+            // Spaces at the end count only behind a back-slash.
+            let spaces = bare.len() - bare.trim_end_with(|c| c == ' ').len();
+            let text = match &bare[..bare.len() - spaces] {
+                kept if spaces > 0 && kept.ends_with(b"\\") => &bare[..kept.len() + 1],
+                kept => kept,
+            };
+            TextLine {
+                number,
+                whole,
+                text: text.as_bstr(),
+            }
+        })
 }

@@ -1,4 +1,5 @@
-//! The computation: tree → verdicts → findings → plan → changes. No terminal, no arguments, no printing.
+//! The computation: tree → verdicts → findings → plan → changes. No terminal, no arguments, no
+//! printing.
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

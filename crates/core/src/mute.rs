@@ -1,4 +1,5 @@
-//! Tracked files whose local changes are hidden from git: for settings that differ from person to person.
+//! Tracked files whose local changes are hidden from git: for settings that differ from person to
+//! person.
 
 use crate::rules::Names;
 use crate::tree::Place;
@@ -20,7 +21,18 @@ pub struct Muted {
 
 /// Files that hold settings, of which a personal one beside the shared one is the better way.
 static SETTINGS: LazyLock<Names> = LazyLock::new(|| {
-    let endings = ["*.ini", "*.toml", "*.json", "*.yml", "*.yaml", "*.properties", "*.conf", "*.cfg", ".env*", "*.xml"];
+    let endings = [
+        "*.ini",
+        "*.toml",
+        "*.json",
+        "*.yml",
+        "*.yaml",
+        "*.properties",
+        "*.conf",
+        "*.cfg",
+        ".env*",
+        "*.xml",
+    ];
     endings.map(str::to_owned).to_vec().into()
 });
 
@@ -36,11 +48,17 @@ pub fn holds_settings(path: &BStr) -> bool {
 pub fn muted(place: &Place) -> Result<Vec<Muted>> {
     let repository = repository(place)?;
     let index = repository.index()?;
-    let found: Vec<_> = index.iter().filter(|tracked| tracked.is_muted(repository)).collect();
-    let upstream = repository.changed_upstream(&found.iter().map(|tracked| tracked.path).collect::<Vec<_>>())?;
+    let found: Vec<_> = index
+        .iter()
+        .filter(|tracked| tracked.is_muted(repository))
+        .collect();
+    let upstream = repository
+        .changed_upstream(&found.iter().map(|tracked| tracked.path).collect::<Vec<_>>())?;
     let told = found.into_iter().map(|tracked| Muted {
         // A file that is gone differs, too.
-        changed: repository.name_on_disk(tracked.path).map_or(true, |name| name != tracked.blob()),
+        changed: repository
+            .name_on_disk(tracked.path)
+            .map_or(true, |name| name != tracked.blob()),
         changed_upstream: upstream.contains(tracked.path),
         path: tracked.path.to_owned(),
     });
@@ -68,5 +86,11 @@ pub fn set(place: &Place, paths: &[BString], mute: bool) -> Result<()> {
 
 fn repository(place: &Place) -> Result<&Repository> {
     let what = "there is nothing to mute: only what git tracks has changes to hide";
-    place.repository.as_ref().ok_or_else(|| Error::NoRepository { top: place.top.clone(), what })
+    place
+        .repository
+        .as_ref()
+        .ok_or_else(|| Error::NoRepository {
+            top: place.top.clone(),
+            what,
+        })
 }

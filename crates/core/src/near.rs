@@ -25,23 +25,32 @@ type Change = (&'static str, fn(&Rule) -> Option<Rule>);
 const LOOSER: &[Change] = &[
     ("its slash ties it to the folder of its file", |rule| {
         let loose = match rule.text.strip_prefix(b"/") {
-            Some(rest) if rest.strip_suffix(b"/").unwrap_or(rest).contains(&b'/') => [b"**/", rest].concat(),
+            Some(rest) if rest.strip_suffix(b"/").unwrap_or(rest).contains(&b'/') => {
+                [b"**/", rest].concat()
+            }
             Some(rest) => rest.to_vec(),
-            None if rule.anchored && !rule.text.starts_with(b"**/") => [b"**/", rule.text.as_slice()].concat(),
+            None if rule.anchored && !rule.text.starts_with(b"**/") => {
+                [b"**/", rule.text.as_slice()].concat()
+            }
             None => return None,
         };
         Some(reread(&loose))
     }),
-    ("upper and lower case differ", |rule| Some(Rule::parse(&rule.text, rule.line, Case::Blind))),
-    ("it ends in a slash, so it matches folders only", |rule| rule.text.strip_suffix(b"/").map(reread)),
+    ("upper and lower case differ", |rule| {
+        Some(Rule::parse(&rule.text, rule.line, Case::Blind))
+    }),
+    ("it ends in a slash, so it matches folders only", |rule| {
+        rule.text.strip_suffix(b"/").map(reread)
+    }),
 ];
 
 /// Changes to a rule whose form tells that something else was meant.
 const MISREAD: &[Change] = &[
     ("white space at its end belongs to the pattern", |rule| {
         let bare = rule.text.trim_end_with(|c| c.is_whitespace() || c == '\\');
-        (bare.len() < rule.text.len() && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t"))
-            .then(|| reread(bare))
+        (bare.len() < rule.text.len()
+            && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t"))
+        .then(|| reread(bare))
     }),
     ("white space at its start belongs to the pattern", |rule| {
         let bare = rule.text.trim_start();
@@ -53,32 +62,46 @@ const MISREAD: &[Change] = &[
     }),
     ("back-slashes don't part folders", |rule| {
         // Before a letter or a digit it protects nothing.
-        let parts = rule.text.windows(2).any(|pair| pair[0] == b'\\' && pair[1].is_ascii_alphanumeric());
+        let parts = rule
+            .text
+            .windows(2)
+            .any(|pair| pair[0] == b'\\' && pair[1].is_ascii_alphanumeric());
         parts.then(|| reread(&rule.text.replace("\\", "/")))
     }),
-    ("a pattern can't start with `./`", |rule| Some(reread(&[b"/", rule.text.strip_prefix(b"./")?].concat()))),
+    ("a pattern can't start with `./`", |rule| {
+        Some(reread(&[b"/", rule.text.strip_prefix(b"./")?].concat()))
+    }),
 ];
 
-/// What the form of a rule tells: why it may not be read as it was meant, and what may have been meant.
+/// What the form of a rule tells: why it may not be read as it was meant, and what may have been
+/// meant.
 pub fn misreadings(rule: &Rule) -> impl Iterator<Item = (&'static str, BString)> + '_ {
-    MISREAD.iter().filter_map(|(because, change)| Some((*because, change(rule)?.text)))
+    MISREAD
+        .iter()
+        .filter_map(|(because, change)| Some((*because, change(rule)?.text)))
 }
 
 /// What a rule would read like if it meant a little more: why it doesn't, and the wider rule.
 pub fn looser(rule: &Rule) -> impl Iterator<Item = (&'static str, Rule)> + '_ {
-    LOOSER.iter().filter_map(|(because, change)| Some((*because, change(rule)?)))
+    LOOSER
+        .iter()
+        .filter_map(|(because, change)| Some((*because, change(rule)?)))
 }
 
 fn reread(text: &[u8]) -> Rule {
     Rule::parse(text, 0, Case::Sensitive)
 }
 
-/// The rules of a chain that would keep a path out if they were written a little differently, strongest first, each with
-/// the first change that suffices. A path that ends in a slash is a folder.
+/// The rules of a chain that would keep a path out if they were written a little differently,
+/// strongest first, each with the first change that suffices. A path that ends in a slash is a
+/// folder.
 pub fn near_misses(chain: &Chain, path: &BStr) -> Vec<NearMiss> {
     let mut found = Vec::new();
     for list in chain.lists() {
-        let Some(below) = path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else {
+        let Some(below) = path
+            .strip_prefix(list.source.base.as_slice())
+            .map(ByteSlice::as_bstr)
+        else {
             continue;
         };
         for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {

@@ -1,4 +1,5 @@
-//! What may be moved out of the way as a whole: nothing with a repository of any kind in it, or with a disk mounted in it.
+//! What may be moved out of the way as a whole: nothing with a repository of any kind in it, or
+//! with a disk mounted in it.
 
 use crate::Result;
 use crate::disk::refused;
@@ -17,20 +18,30 @@ pub(crate) fn keeps(root: &Root, path: &BStr) -> Result<Option<String>> {
         if root.kind(folder.as_bstr()) != Some(Kind::Folder) {
             continue;
         }
-        let names = root.list(folder.as_bstr()).map_err(disk(folder.as_bstr()))?;
+        let names = root
+            .list(folder.as_bstr())
+            .map_err(disk(folder.as_bstr()))?;
         if is_repository(&names) {
             return Ok(Some(format!("{folder} is a repository")));
         }
         let inner = names.into_iter().filter(|(_, kind)| *kind == Kind::Folder);
-        waiting.extend(inner.map(|(name, _)| BString::from([folder.as_slice(), b"/", &name].concat())));
+        waiting.extend(
+            inner.map(|(name, _)| BString::from([folder.as_slice(), b"/", &name].concat())),
+        );
     }
     let mounts = root.mounts(bare).map_err(disk(bare))?;
-    Ok(mounts.first().map(|mount| format!("another file system is mounted on {mount}")))
+    Ok(mounts
+        .first()
+        .map(|mount| format!("another file system is mounted on {mount}")))
 }
 
-/// Whether a folder with these names is a repository: one with a `.git`, or a git folder itself, as a bare one is
-/// (gitrepository-layout(5)).
+/// Whether a folder with these names is a repository: one with a `.git`, or a git folder itself, as
+/// a bare one is (gitrepository-layout(5)).
 fn is_repository(names: &[(BString, Kind)]) -> bool {
-    let has = |wanted: &str| names.iter().any(|(name, _)| name.eq_ignore_ascii_case(wanted.as_bytes()));
+    let has = |wanted: &str| {
+        names
+            .iter()
+            .any(|(name, _)| name.eq_ignore_ascii_case(wanted.as_bytes()))
+    };
     has(".git") || ["HEAD", "objects", "refs"].iter().all(|wanted| has(wanted))
 }

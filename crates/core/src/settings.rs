@@ -83,16 +83,25 @@ impl Choices {
     pub fn written_into(&self, text: &str, path: &Path) -> Result<String> {
         let mut document = toml_file::open(text, path)?;
         let mut new = toml_edit::Table::new();
-        let known = document.get_mut("draft").and_then(toml_edit::Item::as_table_like_mut);
+        let known = document
+            .get_mut("draft")
+            .and_then(toml_edit::Item::as_table_like_mut);
         let is_new = known.is_none();
         let draft = known.unwrap_or(&mut new);
         if self.layout == Layout::Folders || draft.contains_key("layout") {
-            let word = if self.layout == Layout::Folders { "folders" } else { "top" };
+            let word = if self.layout == Layout::Folders {
+                "folders"
+            } else {
+                "top"
+            };
             draft.insert("layout", toml_edit::value(word));
         }
         for (key, values) in [("variants", &self.variants), ("without", &self.without)] {
             if !values.is_empty() {
-                draft.insert(key, toml_edit::value(values.iter().collect::<toml_edit::Array>()));
+                draft.insert(
+                    key,
+                    toml_edit::value(values.iter().collect::<toml_edit::Array>()),
+                );
             }
         }
         if is_new {
@@ -133,7 +142,10 @@ impl Default for Limits {
 /// If it can't be read, is no regular file (a link could lead anywhere), or is not UTF-8.
 pub fn text(place: &Place) -> Result<Option<String>> {
     let path = place.path(FILE.into());
-    let bytes = place.root.read_if_there(FILE.into(), LARGEST).map_err(crate::disk::refused(&path))?;
+    let bytes = place
+        .root
+        .read_if_there(FILE.into(), LARGEST)
+        .map_err(crate::disk::refused(&path))?;
     bytes.map(|bytes| toml_file::text(bytes, &path)).transpose()
 }
 
@@ -143,13 +155,18 @@ const LARGEST: u64 = 4 << 20;
 impl Settings {
     /// Whether a path, or a folder above it, must not go out.
     pub fn reserves(&self, path: &BStr) -> bool {
-        self.reserved.iter().any(|row| Names::from(vec![row.pattern.clone()]).topmost(path).is_some())
+        self.reserved.iter().any(|row| {
+            Names::from(vec![row.pattern.clone()])
+                .topmost(path)
+                .is_some()
+        })
     }
 
     /// Reads the settings of a place; without the file, the defaults.
     ///
     /// # Errors
-    /// If the file can't be read or is not in the format; the error names the line and what was expected.
+    /// If the file can't be read or is not in the format; the error names the line and what was
+    /// expected.
     pub fn read(place: &Place) -> Result<Self> {
         let path = place.path(FILE.into());
         text(place)?.map_or_else(|| Ok(Self::default()), |text| Self::parse(&text, &path))
@@ -166,7 +183,11 @@ impl Settings {
                 let heads = text.match_indices("[[expect]]").nth(nth);
                 let line = heads.map_or(1, |(at, _)| toml_file::line_at(text, at));
                 let said = "an expectation has either a `path` or a `pattern`".to_owned();
-                return Err(Error::Malformed { path: path.to_owned(), line, said });
+                return Err(Error::Malformed {
+                    path: path.to_owned(),
+                    line,
+                    said,
+                });
             }
         }
         Ok(settings)

@@ -2,8 +2,9 @@
 
 use bstr::{BStr, ByteSlice};
 
-/// A path as the shell takes it whole, be it typed or copied, and no option of any command: plain where it can be, else in
-/// quotes, and with escapes (POSIX.1-2024, "Dollar-Single-Quotes") where it holds what can't be shown.
+/// A path as the shell takes it whole, be it typed or copied, and no option of any command: plain
+/// where it can be, else in quotes, and with escapes (POSIX.1-2024, "Dollar-Single-Quotes") where
+/// it holds what can't be shown.
 pub fn quoted(path: &BStr) -> String {
     let here = if path.starts_with(b"-") { "./" } else { "" };
     let is_plain = |byte: &u8| byte.is_ascii_alphanumeric() || b"_/.,:=@%+-".contains(byte);
@@ -11,7 +12,11 @@ pub fn quoted(path: &BStr) -> String {
         return format!("{here}{path}");
     }
     match path.to_str() {
-        Ok(text) if text.chars().all(|c| !c.is_control() && (c.is_alphanumeric() || c.is_ascii())) => {
+        Ok(text)
+            if text
+                .chars()
+                .all(|c| !c.is_control() && (c.is_alphanumeric() || c.is_ascii())) =>
+        {
             format!("'{here}{}'", text.replace('\'', "'\\''"))
         }
         _ => format!("$'{here}{}'", escaped(path)),

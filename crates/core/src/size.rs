@@ -6,7 +6,8 @@ use std::fmt;
 use std::iter::Sum;
 use std::str::FromStr;
 
-/// A number of bytes. Shown in binary units with one decimal; read from `"10 MiB"` or a plain number of bytes.
+/// A number of bytes. Shown in binary units with one decimal; read from `"10 MiB"` or a plain
+/// number of bytes.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
 #[serde(transparent)]
 pub struct Bytes(pub u64);
@@ -33,13 +34,24 @@ impl FromStr for Bytes {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        let expected = || format!("`{text}` is not a size; write it like \"10 MiB\", or as a number of bytes");
-        let digits = text.trim_end_matches(|c: char| c.is_ascii_alphabetic()).trim_end();
+        let expected =
+            || format!("`{text}` is not a size; write it like \"10 MiB\", or as a number of bytes");
+        let digits = text
+            .trim_end_matches(|c: char| c.is_ascii_alphabetic())
+            .trim_end();
         let unit = text[digits.len()..].trim();
-        let power = if unit.is_empty() { Some(0) } else { UNITS.iter().position(|known| *known == unit) };
+        let power = if unit.is_empty() {
+            Some(0)
+        } else {
+            UNITS.iter().position(|known| *known == unit)
+        };
         let value: f64 = digits.parse().map_err(|_| expected())?;
         let bytes = value * 1024f64.powi(power.ok_or_else(expected)? as i32);
-        if bytes.is_finite() && bytes >= 0.0 { Ok(Self(bytes as u64)) } else { Err(expected()) }
+        if bytes.is_finite() && bytes >= 0.0 {
+            Ok(Self(bytes as u64))
+        } else {
+            Err(expected())
+        }
     }
 }
 

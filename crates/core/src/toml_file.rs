@@ -1,4 +1,5 @@
-//! Reading a TOML file that a person wrote: errors name the line, and the key that may have been meant.
+//! Reading a TOML file that a person wrote: errors name the line, and the key that may have been
+//! meant.
 
 use crate::{Error, Result};
 use serde::de::DeserializeOwned;
@@ -15,8 +16,16 @@ const NEAR_KEY: usize = 3;
 pub fn text(bytes: Vec<u8>, path: &Path) -> Result<String> {
     String::from_utf8(bytes).map_err(|error| {
         let upto = error.utf8_error().valid_up_to();
-        let line = error.as_bytes()[..upto].iter().filter(|byte| **byte == b'\n').count() + 1;
-        Error::Malformed { path: path.to_owned(), line, said: "it is not UTF-8; save it as UTF-8".to_owned() }
+        let line = error.as_bytes()[..upto]
+            .iter()
+            .filter(|byte| **byte == b'\n')
+            .count()
+            + 1;
+        Error::Malformed {
+            path: path.to_owned(),
+            line,
+            said: "it is not UTF-8; save it as UTF-8".to_owned(),
+        }
     })
 }
 
@@ -28,7 +37,11 @@ pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
     toml::from_str(text).map_err(|error| Error::Malformed {
         path: path.to_owned(),
         line: error.span().map_or(1, |span| line_at(text, span.start)),
-        said: format!("{}{}", error.to_string().trim_end(), meant(error.message()).unwrap_or_default()),
+        said: format!(
+            "{}{}",
+            error.to_string().trim_end(),
+            meant(error.message()).unwrap_or_default()
+        ),
     })
 }
 
@@ -37,17 +50,22 @@ pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
 /// # Errors
 /// If it is not TOML.
 pub fn open(text: &str, path: &Path) -> Result<DocumentMut> {
-    text.parse().map_err(|error: toml_edit::TomlError| Error::Malformed {
-        path: path.to_owned(),
-        line: error.span().map_or(1, |span| line_at(text, span.start)),
-        said: error.to_string().trim_end().to_owned(),
-    })
+    text.parse()
+        .map_err(|error: toml_edit::TomlError| Error::Malformed {
+            path: path.to_owned(),
+            line: error.span().map_or(1, |span| line_at(text, span.start)),
+            said: error.to_string().trim_end().to_owned(),
+        })
 }
 
 /// A text with a table at its end, under a heading such as `[draft]`.
 pub fn with_table(text: &str, heading: &str, table: &Table) -> String {
     let between = if text.is_empty() { "" } else { "\n" };
-    let end = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+    let end = if text.is_empty() || text.ends_with('\n') {
+        ""
+    } else {
+        "\n"
+    };
     format!("{text}{end}{between}{heading}\n{table}")
 }
 
@@ -56,10 +74,16 @@ pub fn line_at(text: &str, at: usize) -> usize {
     text[..at].matches('\n').count() + 1
 }
 
-/// Which key may have been meant, from the reader's complaint: the misspelt one in quotes, then all that are known.
+/// Which key may have been meant, from the reader's complaint: the misspelt one in quotes, then all
+/// that are known.
 fn meant(complaint: &str) -> Option<String> {
-    let mut quoted = complaint.strip_prefix("unknown field ")?.split('`').skip(1).step_by(2);
+    let mut quoted = complaint
+        .strip_prefix("unknown field ")?
+        .split('`')
+        .skip(1)
+        .step_by(2);
     let unknown = quoted.next()?;
     let near = quoted.min_by_key(|known| strsim::damerau_levenshtein(unknown, known))?;
-    (strsim::damerau_levenshtein(unknown, near) <= NEAR_KEY).then(|| format!("\n  did you mean `{near}`?"))
+    (strsim::damerau_levenshtein(unknown, near) <= NEAR_KEY)
+        .then(|| format!("\n  did you mean `{near}`?"))
 }

@@ -1,4 +1,5 @@
-//! Tidying and undoing random repositories: what was there is there again, whatever happened in between.
+//! Tidying and undoing random repositories: what was there is there again, whatever happened in
+//! between.
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 use bstr::{BString, ByteSlice};
@@ -24,13 +25,21 @@ impl Ground {
     fn new() -> Self {
         let folder = tempfile::tempdir().unwrap();
         let top = folder.path().canonicalize().unwrap();
-        let ground = Self { _folder: folder, top };
+        let ground = Self {
+            _folder: folder,
+            top,
+        };
         ground.git(&["init", "-q"]);
         ground
     }
 
     fn git(&self, words: &[&str]) -> Vec<u8> {
-        let who = ["-c", "user.name=Nia", "-c", "user.email=nia@tidewatch.example"];
+        let who = [
+            "-c",
+            "user.name=Nia",
+            "-c",
+            "user.email=nia@tidewatch.example",
+        ];
         Git::at(&self.top).args(who).args(words).output().unwrap()
     }
 
@@ -48,7 +57,10 @@ impl Ground {
     fn snapshot(&self) -> Snapshot {
         let mut files = BTreeMap::new();
         collect(&self.top, &mut files);
-        (files, std::fs::read(self.top.join(".git/index")).unwrap_or_default())
+        (
+            files,
+            std::fs::read(self.top.join(".git/index")).unwrap_or_default(),
+        )
     }
 
     fn findings(&self) -> Vec<Finding> {
@@ -60,18 +72,27 @@ impl Ground {
         let tree = Tree::walk(&place, &Scope::default()).unwrap();
         let plan = Plan::of(&place, &tree, self.findings(), None).unwrap();
         if !plan.changes.is_empty() {
-            Journal::of(&place).unwrap().apply("tidy", &plan.changes).unwrap();
+            Journal::of(&place)
+                .unwrap()
+                .apply("tidy", &plan.changes)
+                .unwrap();
         }
         plan
     }
 
     fn undo(&self) -> Result<(), Error> {
-        Journal::of(&self.place())?.undo(None, IfEdited::Refuse).map(drop)
+        Journal::of(&self.place())?
+            .undo(None, IfEdited::Refuse)
+            .map(drop)
     }
 }
 
 fn collect(folder: &Path, files: &mut BTreeMap<PathBuf, Vec<u8>>) {
-    for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap).filter(|entry| entry.file_name() != ".git") {
+    for entry in std::fs::read_dir(folder)
+        .unwrap()
+        .map(Result::unwrap)
+        .filter(|entry| entry.file_name() != ".git")
+    {
         if entry.file_type().unwrap().is_dir() {
             collect(&entry.path(), files);
         } else {
@@ -123,7 +144,11 @@ fn case() -> impl Strategy<Value = Case> {
         ],
         0..6,
     );
-    (prop::collection::vec((0..PATHS.len(), 0..DONE), 1..10), rules).prop_map(|(made, rules)| Case { made, rules })
+    (
+        prop::collection::vec((0..PATHS.len(), 0..DONE), 1..10),
+        rules,
+    )
+        .prop_map(|(made, rules)| Case { made, rules })
 }
 
 fn lay_out(case: &Case) -> Ground {
@@ -131,7 +156,12 @@ fn lay_out(case: &Case) -> Ground {
     for (stage, words) in [(2, Some("commit")), (1, None), (3, None)] {
         for (path, done) in case.made.iter().filter(|(_, done)| *done == stage) {
             ground.write(PATHS[*path], &format!("made {path} {done}\r\n"));
-            ground.git(&["add", "--force", "--", &format!(":(literal){}", PATHS[*path])]);
+            ground.git(&[
+                "add",
+                "--force",
+                "--",
+                &format!(":(literal){}", PATHS[*path]),
+            ]);
         }
         if words.is_some() {
             ground.git(&["commit", "-q", "--allow-empty", "-m", "first"]);
@@ -155,7 +185,8 @@ proptest! {
         let before = ground.snapshot();
         let plan = ground.tidy();
         let after = ground.snapshot();
-        // No file's contents are ever gone; only the ignore file changes, and a misspelt one gets its name.
+        // No file's contents are ever gone; only the ignore file changes, and a misspelt one gets
+        // its name.
         for (path, contents) in &before.0 {
             let is = after.0.get(path).unwrap_or_else(|| &after.0[&path.with_file_name(".gitignore")]);
             if !path.ends_with(".gitignore") {
@@ -196,7 +227,11 @@ proptest! {
 
 /// The ignore file, from what it holds here to something else.
 fn theirs() -> FileChange {
-    FileChange::of(".gitignore".into(), Some(b"mine\n".to_vec()), b"theirs\n".to_vec())
+    FileChange::of(
+        ".gitignore".into(),
+        Some(b"mine\n".to_vec()),
+        b"theirs\n".to_vec(),
+    )
 }
 
 /// A journal entry of one file and one path of the index, done.
@@ -206,8 +241,15 @@ fn done() -> (Ground, Snapshot, PathBuf) {
     ground.write("uplink.log", "1");
     ground.git(&["add", "--all"]);
     let before = ground.snapshot();
-    let changes = Changes { files: vec![theirs()], untracked: vec!["uplink.log".into()], ..Changes::default() };
-    Journal::of(&ground.place()).unwrap().apply("tidy", &changes).unwrap();
+    let changes = Changes {
+        files: vec![theirs()],
+        untracked: vec!["uplink.log".into()],
+        ..Changes::default()
+    };
+    Journal::of(&ground.place())
+        .unwrap()
+        .apply("tidy", &changes)
+        .unwrap();
     let entry = ground.top.join(".git/redshank/journal/000001");
     (ground, before, entry)
 }
@@ -230,10 +272,18 @@ fn a_damaged_journal_is_an_error_and_changes_nothing() {
 fn a_change_that_cannot_be_saved_is_not_made() {
     let ground = Ground::new();
     ground.write(".gitignore", "mine\n");
-    ground.write(".git/redshank", "a file where the journal's folder should be");
+    ground.write(
+        ".git/redshank",
+        "a file where the journal's folder should be",
+    );
     let before = ground.snapshot();
     let changes = Changes::of_files(vec![theirs()]);
-    assert!(Journal::of(&ground.place()).unwrap().apply("tidy", &changes).is_err());
+    assert!(
+        Journal::of(&ground.place())
+            .unwrap()
+            .apply("tidy", &changes)
+            .is_err()
+    );
     assert!(ground.snapshot() == before);
 }
 
@@ -250,7 +300,10 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
         moved: vec!["target/".into(), "gone meanwhile/".into()],
         untracked: vec!["uplink.log".into()],
     };
-    let error = Journal::of(&ground.place()).unwrap().apply("tidy", &changes).unwrap_err();
+    let error = Journal::of(&ground.place())
+        .unwrap()
+        .apply("tidy", &changes)
+        .unwrap_err();
     assert!(error.to_string().contains("gone meanwhile"), "{error}");
     assert!(ground.snapshot() == before);
     assert!(matches!(ground.undo(), Err(Error::NothingToUndo)));
@@ -265,13 +318,29 @@ fn permissions_and_times_come_back() {
     std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
     let modified = std::fs::metadata(&path).unwrap().modified().unwrap();
     let changes = Changes::of_files(vec![theirs()]);
-    Journal::of(&ground.place()).unwrap().apply("draft", &changes).unwrap();
-    assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o640);
+    Journal::of(&ground.place())
+        .unwrap()
+        .apply("draft", &changes)
+        .unwrap();
+    assert_eq!(
+        std::fs::metadata(&path).unwrap().permissions().mode() & 0o777,
+        0o640
+    );
     ground.undo().unwrap();
     let found = std::fs::metadata(&path).unwrap();
-    assert_eq!((found.permissions().mode() & 0o777, found.modified().unwrap()), (0o640, modified));
     assert_eq!(
-        Tree::walk(&ground.place(), &Scope::default()).unwrap().get(".gitignore".into()).unwrap().state,
+        (
+            found.permissions().mode() & 0o777,
+            found.modified().unwrap()
+        ),
+        (0o640, modified)
+    );
+    assert_eq!(
+        Tree::walk(&ground.place(), &Scope::default())
+            .unwrap()
+            .get(".gitignore".into())
+            .unwrap()
+            .state,
         State::Candidate
     );
     assert!(std::fs::read(&path).unwrap().contains_str("mine"));

@@ -1,4 +1,5 @@
-//! gitignore(5), section by section in our own words, each sentence tried on us and on the real git.
+//! gitignore(5), section by section in our own words, each sentence tried on us and on the real
+//! git.
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 use bstr::ByteSlice;
@@ -20,13 +21,28 @@ const fn says(
     ignored: &'static [&'static str],
     kept: &'static [&'static str],
 ) -> Sentence {
-    Sentence { says, files, ignored, kept }
+    Sentence {
+        says,
+        files,
+        ignored,
+        kept,
+    }
 }
 
 const MANUAL: &[Sentence] = &[
     // DESCRIPTION
-    says("each line holds a pattern", &[(".gitignore", "a\nb\n")], &["a", "b"], &["c"]),
-    says("the last matching pattern decides", &[(".gitignore", "*.c\n!a.c\na.c\n!b.c")], &["a.c"], &["b.c"]),
+    says(
+        "each line holds a pattern",
+        &[(".gitignore", "a\nb\n")],
+        &["a", "b"],
+        &["c"],
+    ),
+    says(
+        "the last matching pattern decides",
+        &[(".gitignore", "*.c\n!a.c\na.c\n!b.c")],
+        &["a.c"],
+        &["b.c"],
+    ),
     says(
         "files of deeper folders outweigh those above",
         &[(".gitignore", "*.c\n"), ("sub/.gitignore", "!keep.c\n")],
@@ -52,47 +68,157 @@ const MANUAL: &[Sentence] = &[
         &["a"],
     ),
     // PATTERN FORMAT
-    says("a blank line matches nothing", &[(".gitignore", "\n\n \n")], &[], &["a", " "]),
-    says("a line with # is a comment", &[(".gitignore", "#a\n\\#b\n")], &["#b"], &["#a", "a"]),
-    says("spaces at the end are dropped unless quoted", &[(".gitignore", "a  \nb\\ \n")], &["a", "b "], &["a  ", "b"]),
-    says("a tab at the end is not dropped", &[(".gitignore", "a\t\n")], &["a\t"], &["a"]),
-    says("! lets in what was kept out", &[(".gitignore", "*.o\n!x.o\n")], &["y.o"], &["x.o"]),
+    says(
+        "a blank line matches nothing",
+        &[(".gitignore", "\n\n \n")],
+        &[],
+        &["a", " "],
+    ),
+    says(
+        "a line with # is a comment",
+        &[(".gitignore", "#a\n\\#b\n")],
+        &["#b"],
+        &["#a", "a"],
+    ),
+    says(
+        "spaces at the end are dropped unless quoted",
+        &[(".gitignore", "a  \nb\\ \n")],
+        &["a", "b "],
+        &["a  ", "b"],
+    ),
+    says(
+        "a tab at the end is not dropped",
+        &[(".gitignore", "a\t\n")],
+        &["a\t"],
+        &["a"],
+    ),
+    says(
+        "! lets in what was kept out",
+        &[(".gitignore", "*.o\n!x.o\n")],
+        &["y.o"],
+        &["x.o"],
+    ),
     says(
         "nothing comes back below a folder that is kept out",
         &[(".gitignore", "/shut/\n!/shut/x\n/open/*\n!/open/x\n")],
         &["shut/x", "open/y"],
         &["open/x"],
     ),
-    says("an exclamation mark can be quoted", &[(".gitignore", "\\!a\n")], &["!a"], &["a"]),
-    says("the slash parts folders", &[(".gitignore", "a/b\n")], &["a/b"], &["ab", "b"]),
-    says("a slash at the start or inside ties it", &[(".gitignore", "/a\nb/c\n")], &["a", "b/c"], &["x/a", "x/b/c"]),
-    says("without such a slash any depth matches", &[(".gitignore", "a\n")], &["a", "x/y/a"], &["xa"]),
-    says("a slash at the end means folders only", &[(".gitignore", "a/\n")], &["a/", "x/a/b"], &["x/a"]),
-    says("an asterisk stops at a slash", &[(".gitignore", "a/*\nb*d\n")], &["a/x", "bcd", "a/x/y"], &["b/d"]),
+    says(
+        "an exclamation mark can be quoted",
+        &[(".gitignore", "\\!a\n")],
+        &["!a"],
+        &["a"],
+    ),
+    says(
+        "the slash parts folders",
+        &[(".gitignore", "a/b\n")],
+        &["a/b"],
+        &["ab", "b"],
+    ),
+    says(
+        "a slash at the start or inside ties it",
+        &[(".gitignore", "/a\nb/c\n")],
+        &["a", "b/c"],
+        &["x/a", "x/b/c"],
+    ),
+    says(
+        "without such a slash any depth matches",
+        &[(".gitignore", "a\n")],
+        &["a", "x/y/a"],
+        &["xa"],
+    ),
+    says(
+        "a slash at the end means folders only",
+        &[(".gitignore", "a/\n")],
+        &["a/", "x/a/b"],
+        &["x/a"],
+    ),
+    says(
+        "an asterisk stops at a slash",
+        &[(".gitignore", "a/*\nb*d\n")],
+        &["a/x", "bcd", "a/x/y"],
+        &["b/d"],
+    ),
     says(
         "a question mark is one byte but a slash",
         &[(".gitignore", "a?c\nx/y?z\n")],
         &["abc", "x/ybz"],
         &["ac", "a/c"],
     ),
-    says("a range matches one byte", &[(".gitignore", "[a-c]x\n[!a-c]y\n")], &["bx", "dy"], &["dx", "by"]),
+    says(
+        "a range matches one byte",
+        &[(".gitignore", "[a-c]x\n[!a-c]y\n")],
+        &["bx", "dy"],
+        &["dx", "by"],
+    ),
     says(
         "two asterisks and a slash lead anywhere",
         &[(".gitignore", "**/a\n**/b/c\n")],
         &["a", "x/y/a", "x/b/c"],
         &["b/x/c"],
     ),
-    says("a slash and two asterisks take all below", &[(".gitignore", "a/**\n")], &["a/x", "a/x/y"], &["b/a/x"]),
-    says("between slashes they are any folders or none", &[(".gitignore", "a/**/b\n")], &["a/b", "a/x/y/b"], &["a/xb"]),
-    says("other asterisks in a row are one", &[(".gitignore", "x/a**b\nfoo**/bar\n")], &["x/ab", "x/axb"], &["x/a/b"]),
+    says(
+        "a slash and two asterisks take all below",
+        &[(".gitignore", "a/**\n")],
+        &["a/x", "a/x/y"],
+        &["b/a/x"],
+    ),
+    says(
+        "between slashes they are any folders or none",
+        &[(".gitignore", "a/**/b\n")],
+        &["a/b", "a/x/y/b"],
+        &["a/xb"],
+    ),
+    says(
+        "other asterisks in a row are one",
+        &[(".gitignore", "x/a**b\nfoo**/bar\n")],
+        &["x/ab", "x/axb"],
+        &["x/a/b"],
+    ),
     // What git does beyond the manual
-    says("a byte-order mark is passed over", &[(".gitignore", "\u{feff}a\n")], &["a"], &["b"]),
-    says("lines may end with CR LF", &[(".gitignore", "a\r\nb\r\n")], &["a", "b"], &["a\r"]),
-    says("the last line needs no end", &[(".gitignore", "a\nb")], &["a", "b"], &[]),
-    says("POSIX classes have names", &[(".gitignore", "[[:digit:]]\n[[:upper:]]x\n")], &["7", "Ax"], &["a", "ax"]),
-    says("an unknown class matches nothing", &[(".gitignore", "[[:tide:]]\n[ab\n")], &[], &["t", "[ab", "a"]),
-    says("a back-slash at the end matches nothing", &[(".gitignore", "a\\\n")], &[], &["a", "a\\"]),
-    says("a bracket first in a class is itself", &[(".gitignore", "[]a]b\n")], &["]b", "ab"], &["b"]),
+    says(
+        "a byte-order mark is passed over",
+        &[(".gitignore", "\u{feff}a\n")],
+        &["a"],
+        &["b"],
+    ),
+    says(
+        "lines may end with CR LF",
+        &[(".gitignore", "a\r\nb\r\n")],
+        &["a", "b"],
+        &["a\r"],
+    ),
+    says(
+        "the last line needs no end",
+        &[(".gitignore", "a\nb")],
+        &["a", "b"],
+        &[],
+    ),
+    says(
+        "POSIX classes have names",
+        &[(".gitignore", "[[:digit:]]\n[[:upper:]]x\n")],
+        &["7", "Ax"],
+        &["a", "ax"],
+    ),
+    says(
+        "an unknown class matches nothing",
+        &[(".gitignore", "[[:tide:]]\n[ab\n")],
+        &[],
+        &["t", "[ab", "a"],
+    ),
+    says(
+        "a back-slash at the end matches nothing",
+        &[(".gitignore", "a\\\n")],
+        &[],
+        &["a", "a\\"],
+    ),
+    says(
+        "a bracket first in a class is itself",
+        &[(".gitignore", "[]a]b\n")],
+        &["]b", "ab"],
+        &["b"],
+    ),
 ];
 
 fn verdict_of_git(top: &Path, path: &str) -> bool {
@@ -107,19 +233,36 @@ fn every_sentence_of_the_manual_holds_for_us_and_for_git() {
         let top = folder.path().canonicalize().unwrap();
         Git::at(&top).args(["init", "-q"]).output().unwrap();
         let personal = top.join(".git/personal");
-        Git::at(&top).args(["config", "core.excludesFile"]).args([&personal]).output().unwrap();
+        Git::at(&top)
+            .args(["config", "core.excludesFile"])
+            .args([&personal])
+            .output()
+            .unwrap();
         for (path, contents) in sentence.files {
             std::fs::create_dir_all(top.join(path).parent().unwrap()).unwrap();
             std::fs::write(top.join(path), contents).unwrap();
         }
         let place = Place::find(&top).unwrap();
         let oracle = Oracle::new(&place, Overlay::new()).unwrap();
-        let rows =
-            sentence.ignored.iter().map(|path| (path, true)).chain(sentence.kept.iter().map(|path| (path, false)));
+        let rows = sentence
+            .ignored
+            .iter()
+            .map(|path| (path, true))
+            .chain(sentence.kept.iter().map(|path| (path, false)));
         for (path, expected) in rows {
             let state = oracle.ask(path.as_bytes().as_bstr()).unwrap().state;
-            assert_eq!(state == State::Ignored, expected, "{}: {path:?}", sentence.says);
-            assert_eq!(verdict_of_git(&top, path), expected, "git on {}: {path:?}", sentence.says);
+            assert_eq!(
+                state == State::Ignored,
+                expected,
+                "{}: {path:?}",
+                sentence.says
+            );
+            assert_eq!(
+                verdict_of_git(&top, path),
+                expected,
+                "git on {}: {path:?}",
+                sentence.says
+            );
         }
     }
 }

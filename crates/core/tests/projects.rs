@@ -5,7 +5,9 @@ use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_core::ignore_file::labels;
 use redshank_core::settings::Layout;
-use redshank_core::templates::{Collection, Draft, Manner, Template, TemplateRule, Wish, recognise};
+use redshank_core::templates::{
+    Collection, Draft, Manner, Template, TemplateRule, Wish, recognise,
+};
 use redshank_core::tree::{Place, Scope, Tree};
 use redshank_git::Git;
 use std::collections::BTreeSet;
@@ -21,8 +23,13 @@ impl Ground {
         let folder = tempfile::tempdir().unwrap();
         let top = folder.path().canonicalize().unwrap();
         Git::at(&top).args(["init", "-q"]).output().unwrap();
-        let ground = Self { _folder: folder, top };
-        files.iter().for_each(|(path, contents)| ground.write(path, contents));
+        let ground = Self {
+            _folder: folder,
+            top,
+        };
+        files
+            .iter()
+            .for_each(|(path, contents)| ground.write(path, contents));
         ground
     }
 
@@ -38,7 +45,10 @@ impl Ground {
         let tree = Tree::walk(&place, &Scope::default()).unwrap();
         let collection = Collection::built_in().unwrap();
         let survey = recognise(&place, &tree, &collection);
-        let projects = survey.projects.iter().map(|project| format!("{}@{}", project.template.name, project.folder));
+        let projects = survey
+            .projects
+            .iter()
+            .map(|project| format!("{}@{}", project.template.name, project.folder));
         let folders = survey.known.iter().map(|known| known.path.to_string());
         (projects.collect(), folders.collect())
     }
@@ -63,7 +73,10 @@ impl Ground {
     }
 
     fn ignored_by_git(&self, path: &str) -> bool {
-        Git::at(&self.top).args(["check-ignore", "--no-index", "-q", "--", path]).output().is_ok()
+        Git::at(&self.top)
+            .args(["check-ignore", "--no-index", "-q", "--", path])
+            .output()
+            .is_ok()
     }
 }
 
@@ -79,14 +92,20 @@ fn projects_are_found_where_they_lie() {
         ("x/y/z/pyproject.toml", ""),
         ("x/y/z/odd/pyvenv.cfg", ""),
         ("x/y/z/odd/lib/setup.py", ""),
-        ("cache/CACHEDIR.TAG", "Signature: 8a477f597d28d172789f06886806bc55\n"),
+        (
+            "cache/CACHEDIR.TAG",
+            "Signature: 8a477f597d28d172789f06886806bc55\n",
+        ),
         ("cache/package.json", "{}"),
         ("not/CACHEDIR.TAG", "Signature: something else\n"),
         ("native/CMakeLists.txt", "add_subdirectory(x)\n"),
         ("target/debug/Cargo.toml", ""),
     ]);
     let (projects, folders) = ground.found();
-    assert_eq!(projects, ["rust@", "node@web/", "node@web/inner/", "python@x/y/z/"]);
+    assert_eq!(
+        projects,
+        ["rust@", "node@web/", "node@web/inner/", "python@x/y/z/"]
+    );
     assert_eq!(folders, ["cache/", "x/y/z/odd/"]);
 }
 
@@ -103,24 +122,51 @@ fn files_that_lie_anywhere_are_gathered_into_one_project() {
         ("firmware/CMakeLists.txt", "project(x C)"),
         ("firmware/src/main.c", ""),
     ]);
-    // LaTeX lies in two places that have nothing above them but the top; C and Java of a real project are its own.
-    assert_eq!(ground.found().0, ["cmake@firmware/", "c@firmware/", "maven@server/", "latex@", "c@north/"]);
+    // LaTeX lies in two places that have nothing above them but the top; C and Java of a real
+    // project are its own.
+    assert_eq!(
+        ground.found().0,
+        [
+            "cmake@firmware/",
+            "c@firmware/",
+            "maven@server/",
+            "latex@",
+            "c@north/"
+        ]
+    );
 }
 
 #[test]
 fn a_wish_counts_where_it_is_made() {
-    let ground = Ground::new(&[("one/Cargo.toml", ""), ("two/Cargo.toml", ""), ("three/x", "")]);
+    let ground = Ground::new(&[
+        ("one/Cargo.toml", ""),
+        ("two/Cargo.toml", ""),
+        ("three/x", ""),
+    ]);
     let place = Place::find(&ground.top).unwrap();
     let all = Collection::built_in().unwrap();
     let labels_of = |name: &str, folder: Option<&str>| {
-        let wishes = Wish::of(&place, &all, name, folder.map(|folder| folder.as_bytes().as_bstr())).unwrap();
+        let wishes = Wish::of(
+            &place,
+            &all,
+            name,
+            folder.map(|folder| folder.as_bytes().as_bstr()),
+        )
+        .unwrap();
         let draft = ground.draft_with(&all, &wishes, Manner::default());
-        labels(&draft.files[&BString::default()].after).iter().map(BString::to_string).collect::<Vec<_>>()
+        labels(&draft.files[&BString::default()].after)
+            .iter()
+            .map(BString::to_string)
+            .collect::<Vec<_>>()
     };
     assert_eq!(labels_of("rust", None), ["rust@one", "rust@two"]);
     assert_eq!(labels_of("rust", Some("three/")), ["rust@three"]);
     assert_eq!(labels_of("node", None), ["node"]);
-    assert_eq!(labels_of("macos", Some("three")), ["macos"], "litter lies anywhere");
+    assert_eq!(
+        labels_of("macos", Some("three")),
+        ["macos"],
+        "litter lies anywhere"
+    );
     assert!(Wish::of(&place, &all, "rust", Some("four".into())).is_err());
 }
 
@@ -129,18 +175,37 @@ const TYPES: &[(&str, &str, &str, &str)] = &[
     ("Cargo.toml", "[package]", "target/debug/x", "src/target.rs"),
     ("package.json", "{}", "node_modules/a/b.js", "src/node.js"),
     ("pyproject.toml", "", "pkg/__pycache__/m.pyc", "pkg/m.py"),
-    ("settings.gradle", "", ".gradle/x", "src/main/java/build/Step.java"),
-    ("ProjectSettings/ProjectVersion.txt", "", "Library/x", "Assets/Library/y.cs"),
+    (
+        "settings.gradle",
+        "",
+        ".gradle/x",
+        "src/main/java/build/Step.java",
+    ),
+    (
+        "ProjectSettings/ProjectVersion.txt",
+        "",
+        "Library/x",
+        "Assets/Library/y.cs",
+    ),
 ];
 
 fn folder() -> impl Strategy<Value = String> {
     let part = prop::sample::select(vec!["a", "b c", "[d]", "e!", "#f", "ü"]);
-    prop::collection::vec(part, 0..4).prop_map(|parts| parts.iter().map(|part| format!("{part}/")).collect())
+    prop::collection::vec(part, 0..4)
+        .prop_map(|parts| parts.iter().map(|part| format!("{part}/")).collect())
 }
 
 fn own_line() -> impl Strategy<Value = String> {
-    prop::sample::select(vec!["# ours", "*.own", "/mine/", "", "!keep.own", "node_modules/", "*.pyc"])
-        .prop_map(str::to_owned)
+    prop::sample::select(vec![
+        "# ours",
+        "*.own",
+        "/mine/",
+        "",
+        "!keep.own",
+        "node_modules/",
+        "*.pyc",
+    ])
+    .prop_map(str::to_owned)
 }
 
 proptest! {
@@ -165,7 +230,8 @@ proptest! {
         for (folder, nth) in &projects {
             let (_, _, ignored, kept) = TYPES[*nth];
             prop_assert!(ground.ignored_by_git(&format!("{folder}{ignored}")), "{folder}{ignored} in {}", first);
-            // A project may lie in a folder that another one's rules keep out; none here is named so.
+            // A project may lie in a folder that another one's rules keep out; none here is named
+            // so.
             prop_assert!(!ground.ignored_by_git(&format!("{folder}{kept}")), "{folder}{kept} in {}", first);
         }
         prop_assert_eq!(&ground.takes(&ground.draft()), &first);
@@ -182,12 +248,19 @@ fn a_place_without_a_file_is_drafted_from_nothing() {
     let ground = Ground::new(&[("Cargo.toml", "")]);
     assert!(!Path::new(&ground.top).join(".gitignore").exists());
     let text = ground.takes(&ground.draft());
-    assert!(text.starts_with("# redshank: begin rust (revision 1)\n"), "{text}");
+    assert!(
+        text.starts_with("# redshank: begin rust (revision 1)\n"),
+        "{text}"
+    );
 }
 
 /// A template with these rules, at a revision.
 fn template_with(rules: &BTreeSet<u8>, revision: u32) -> Template {
-    let mut template = Collection::built_in().unwrap().find("rust").unwrap().clone();
+    let mut template = Collection::built_in()
+        .unwrap()
+        .find("rust")
+        .unwrap()
+        .clone();
     let one = template.rule[0].clone();
     template.needed.clear();
     template.rule = rules
@@ -205,10 +278,13 @@ fn template_with(rules: &BTreeSet<u8>, revision: u32) -> Template {
 }
 
 fn rules_of(text: &str) -> Vec<&str> {
-    text.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).collect()
+    text.lines()
+        .filter(|line| !line.is_empty() && !line.starts_with('#'))
+        .collect()
 }
 
-/// What a person does to a line of the file: leaves it, takes it out, changes it, writes one behind it.
+/// What a person does to a line of the file: leaves it, takes it out, changes it, writes one behind
+/// it.
 fn edits() -> impl Strategy<Value = Vec<u8>> {
     prop::collection::vec(prop::sample::select(vec![0, 0, 0, 1, 2, 3]), 40)
 }

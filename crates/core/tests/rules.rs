@@ -11,7 +11,11 @@ use redshank_core::templates::{Collection, check, exactly, fit, prove};
 use redshank_pattern::{Case, Rule};
 
 fn list(base: &str, rules: &[String], case: Case) -> RuleList {
-    RuleList::parse(Source::of_folder(base.into()), rules.join("\n").as_bytes(), case)
+    RuleList::parse(
+        Source::of_folder(base.into()),
+        rules.join("\n").as_bytes(),
+        case,
+    )
 }
 
 fn rule() -> impl Strategy<Value = String> {
@@ -34,15 +38,34 @@ fn rule() -> impl Strategy<Value = String> {
         "lib*.so.[0-9]",
     ]);
     let ends = prop::sample::select(vec!["", "", "/"]);
-    (any::<bool>(), prop::bool::weighted(0.2), prop::collection::vec(part, 1..4), ends).prop_map(
-        |(rooted, negated, parts, end)| {
-            format!("{}{}{}{end}", if negated { "!" } else { "" }, if rooted { "/" } else { "" }, parts.join("/"))
-        },
+    (
+        any::<bool>(),
+        prop::bool::weighted(0.2),
+        prop::collection::vec(part, 1..4),
+        ends,
     )
+        .prop_map(|(rooted, negated, parts, end)| {
+            format!(
+                "{}{}{}{end}",
+                if negated { "!" } else { "" },
+                if rooted { "/" } else { "" },
+                parts.join("/")
+            )
+        })
 }
 
 fn path() -> impl Strategy<Value = String> {
-    let part = prop::sample::select(vec!["a", "b", "ab", "x.o", "A", "ba", "bab", "libx.so.1", "c"]);
+    let part = prop::sample::select(vec![
+        "a",
+        "b",
+        "ab",
+        "x.o",
+        "A",
+        "ba",
+        "bab",
+        "libx.so.1",
+        "c",
+    ]);
     prop::collection::vec(part, 1..5).prop_map(|parts| parts.join("/"))
 }
 
@@ -106,8 +129,16 @@ proptest! {
 #[test]
 fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
     let chain = Chain::new([list("", &["*.log".into(), "/out/".into()], Case::Sensitive)]);
-    let chain = chain.with(list("gauge/", &["!keep.log".into(), "/own".into()], Case::Sensitive));
-    let shuts = |path: &str| chain.shuts(BStr::new(path), false).map(|ruling| ruling.rule().text.to_string());
+    let chain = chain.with(list(
+        "gauge/",
+        &["!keep.log".into(), "/own".into()],
+        Case::Sensitive,
+    ));
+    let shuts = |path: &str| {
+        chain
+            .shuts(BStr::new(path), false)
+            .map(|ruling| ruling.rule().text.to_string())
+    };
     assert_eq!(shuts("gauge/keep.log"), None);
     assert_eq!(shuts("keep.log").as_deref(), Some("*.log"));
     assert_eq!(shuts("gauge/own").as_deref(), Some("/own"));
@@ -118,8 +149,18 @@ fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
 #[test]
 fn near_misses_say_what_would_match() {
     for (rule, path, because, mended) in [
-        ("/Library/", "exhibit/Library/x", "ties it to the folder", "Library/"),
-        ("out/build", "a/out/build", "ties it to the folder", "**/out/build"),
+        (
+            "/Library/",
+            "exhibit/Library/x",
+            "ties it to the folder",
+            "Library/",
+        ),
+        (
+            "out/build",
+            "a/out/build",
+            "ties it to the folder",
+            "**/out/build",
+        ),
         ("*.LOG", "x.log", "upper and lower case", "*.LOG"),
         ("notes/", "notes", "folders only", "notes"),
         ("*.tmp # scratch", "x.tmp", "line of its own", "*.tmp"),
@@ -129,10 +170,17 @@ fn near_misses_say_what_would_match() {
         ("  *.bak", "x.bak", "white space at its start", "*.bak"),
     ] {
         let chain = Chain::new([list("", &[rule.to_owned()], Case::Sensitive)]);
-        assert!(chain.shuts(path.into(), false).is_none(), "{rule} does miss {path}");
+        assert!(
+            chain.shuts(path.into(), false).is_none(),
+            "{rule} does miss {path}"
+        );
         let misses = near_misses(&chain, path.into());
         assert_eq!(misses.len(), 1, "{rule} on {path}");
-        assert!(misses[0].because.contains(because), "{rule}: {}", misses[0].because);
+        assert!(
+            misses[0].because.contains(because),
+            "{rule}: {}",
+            misses[0].because
+        );
         assert_eq!(misses[0].mended, mended, "{rule}");
     }
     let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
@@ -147,23 +195,45 @@ fn every_template_proves_its_examples_and_every_rule_has_some() {
         let (failures, tries) = prove(template);
         assert!(failures.is_empty(), "{}: {failures:?}", template.name);
         assert!(tries > 0, "{}", template.name);
-        assert!(check(template).is_empty(), "{}: {}", template.name, check(template)[0].said);
+        assert!(
+            check(template).is_empty(),
+            "{}: {}",
+            template.name,
+            check(template)[0].said
+        );
         all.with(template).unwrap();
         for rule in &template.rule {
             let negated = rule.pattern.starts_with('!');
-            assert!(negated || !rule.ignored.is_empty(), "{}: {} has nothing it ignores", template.name, rule.pattern);
-            assert!(!rule.kept.is_empty(), "{}: {} has nothing it keeps", template.name, rule.pattern);
+            assert!(
+                negated || !rule.ignored.is_empty(),
+                "{}: {} has nothing it ignores",
+                template.name,
+                rule.pattern
+            );
+            assert!(
+                !rule.kept.is_empty(),
+                "{}: {} has nothing it keeps",
+                template.name,
+                rule.pattern
+            );
         }
     }
 }
 
 #[test]
 fn a_wrong_example_fails_its_template() {
-    let mut rust = Collection::built_in().unwrap().find("rust").unwrap().clone();
+    let mut rust = Collection::built_in()
+        .unwrap()
+        .find("rust")
+        .unwrap()
+        .clone();
     rust.rule[0].kept.push("target/kept".to_owned());
     rust.rule[0].ignored.push("src/main.rs".to_owned());
     let (failures, _) = prove(&rust);
-    let examples: Vec<&str> = failures.iter().map(|failure| failure.example.as_str()).collect();
+    let examples: Vec<&str> = failures
+        .iter()
+        .map(|failure| failure.example.as_str())
+        .collect();
     // At the top, one folder down, and in a folder with an odd name.
     assert_eq!(examples, ["src/main.rs", "target/kept"].repeat(3));
 }
@@ -183,7 +253,12 @@ fn sizes_are_written_and_read_in_binary_units() {
     ] {
         assert_eq!(Bytes(bytes).to_string(), text);
     }
-    for (text, bytes) in [("10 MiB", 10 << 20), ("0.5KiB", 512), ("77", 77), ("3 B", 3)] {
+    for (text, bytes) in [
+        ("10 MiB", 10 << 20),
+        ("0.5KiB", 512),
+        ("77", 77),
+        ("3 B", 3),
+    ] {
         assert_eq!(text.parse(), Ok(Bytes(bytes)));
     }
     for text in ["", "MiB", "ten", "10 MB", "-1", "1 furlong", "NaN"] {

@@ -27,9 +27,16 @@ impl Root {
     /// # Errors
     /// If something lies there, or the disk refuses.
     pub fn create(&self, path: &BStr, mode: u32) -> Result<File> {
-        let flags = OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC | OFlags::NOFOLLOW;
+        let flags =
+            OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC | OFlags::NOFOLLOW;
         let folder = Folder::of(self, path)?;
-        Ok(rustix::fs::openat(&folder, resolve::name(path).to_vec(), flags, Mode::from_raw_mode(mode))?.into())
+        Ok(rustix::fs::openat(
+            &folder,
+            resolve::name(path).to_vec(),
+            flags,
+            Mode::from_raw_mode(mode),
+        )?
+        .into())
     }
 
     /// Makes a symbolic link.
@@ -37,7 +44,11 @@ impl Root {
     /// # Errors
     /// If something lies there, or the disk refuses.
     pub fn symlink(&self, target: &BStr, path: &BStr) -> Result<()> {
-        Ok(rustix::fs::symlinkat(target.to_vec(), &Folder::of(self, path)?, resolve::name(path).to_vec())?)
+        Ok(rustix::fs::symlinkat(
+            target.to_vec(),
+            &Folder::of(self, path)?,
+            resolve::name(path).to_vec(),
+        )?)
     }
 
     /// Makes a folder and those on the way to it.
@@ -58,11 +69,17 @@ impl Root {
 
     fn folders(&self, path: &BStr, mode: u32) -> Result<()> {
         let bare = path.strip_suffix(b"/").unwrap_or(path);
-        let ends = bstr::ByteSlice::find_iter(bare, "/").chain([bare.len()]).filter(|end| *end > 0);
+        let ends = bstr::ByteSlice::find_iter(bare, "/")
+            .chain([bare.len()])
+            .filter(|end| *end > 0);
         for end in ends {
             let here = BStr::new(&bare[..end]);
             let above = Folder::of(self, here)?;
-            match rustix::fs::mkdirat(&above, resolve::name(here).to_vec(), Mode::from_raw_mode(mode)) {
+            match rustix::fs::mkdirat(
+                &above,
+                resolve::name(here).to_vec(),
+                Mode::from_raw_mode(mode),
+            ) {
                 Ok(()) => {}
                 // What it is shows at the next step, or below.
                 Err(Errno::EXIST) => {}
@@ -79,14 +96,21 @@ impl Root {
     pub fn link(&self, path: &BStr, to: (&Self, &BStr)) -> Result<()> {
         let (from, into) = (Folder::of(self, path)?, Folder::of(to.0, to.1)?);
         let (name, new) = (resolve::name(path).to_vec(), resolve::name(to.1).to_vec());
-        Ok(rustix::fs::linkat(&from, name, &into, new, AtFlags::empty())?)
+        Ok(rustix::fs::linkat(
+            &from,
+            name,
+            &into,
+            new,
+            AtFlags::empty(),
+        )?)
     }
 
     /// Gives something another name, beneath this root or another on the same disk, in one step.
     ///
     /// # Errors
-    /// If it isn't there, the disk refuses, both don't lie on one disk, something lies there that may not
-    /// ([`Put::Free`]), or nothing does ([`Put::Swap`]). Of kind `Unsupported` where the disk can't do it that way.
+    /// If it isn't there, the disk refuses, both don't lie on one disk, something lies there that
+    /// may not ([`Put::Free`]), or nothing does ([`Put::Swap`]). Of kind `Unsupported` where the
+    /// disk can't do it that way.
     pub fn rename(&self, path: &BStr, to: (&Self, &BStr), put: Put) -> Result<()> {
         let (from, into) = (Folder::of(self, path)?, Folder::of(to.0, to.1)?);
         let (name, new) = (resolve::name(path).to_vec(), resolve::name(to.1).to_vec());
@@ -108,7 +132,11 @@ impl Root {
     /// # Errors
     /// If it isn't there, is a folder, or the disk refuses.
     pub fn remove_file(&self, path: &BStr) -> Result<()> {
-        Ok(rustix::fs::unlinkat(&Folder::of(self, path)?, resolve::name(path).to_vec(), AtFlags::empty())?)
+        Ok(rustix::fs::unlinkat(
+            &Folder::of(self, path)?,
+            resolve::name(path).to_vec(),
+            AtFlags::empty(),
+        )?)
     }
 
     /// The same, and fine where nothing is.
@@ -127,11 +155,15 @@ impl Root {
     /// # Errors
     /// If something is in it, it isn't there, or the disk refuses.
     pub fn remove_folder(&self, path: &BStr) -> Result<()> {
-        Ok(rustix::fs::unlinkat(&Folder::of(self, path)?, resolve::name(path).to_vec(), AtFlags::REMOVEDIR)?)
+        Ok(rustix::fs::unlinkat(
+            &Folder::of(self, path)?,
+            resolve::name(path).to_vec(),
+            AtFlags::REMOVEDIR,
+        )?)
     }
 
-    /// Deletes a file, a link, or a folder with all in it. What was mounted inside is neither entered nor deleted, and its
-    /// folder stays.
+    /// Deletes a file, a link, or a folder with all in it. What was mounted inside is neither
+    /// entered nor deleted, and its folder stays.
     ///
     /// # Errors
     /// If something is mounted inside, or the disk refuses; what was deleted before stays so.
@@ -156,8 +188,13 @@ impl Root {
                 continue;
             }
             if folder.meta(resolve::name(path.as_ref()))?.kind == Kind::Folder {
-                let inside = self.list(path.as_ref())?.into_iter().filter(|(_, kind)| *kind == Kind::Folder);
-                waiting.extend(inside.map(|(name, _)| BString::from([&path[..], b"/", &name].concat())));
+                let inside = self
+                    .list(path.as_ref())?
+                    .into_iter()
+                    .filter(|(_, kind)| *kind == Kind::Folder);
+                waiting.extend(
+                    inside.map(|(name, _)| BString::from([&path[..], b"/", &name].concat())),
+                );
             }
         }
         Ok(found)
@@ -170,7 +207,12 @@ impl Root {
     pub fn sync_folder(&self, path: &BStr) -> Result<()> {
         let folder = Folder::at(self, path)?;
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        Ok(rustix::fs::fsync(rustix::fs::openat(&folder, ".", flags, Mode::empty())?)?)
+        Ok(rustix::fs::fsync(rustix::fs::openat(
+            &folder,
+            ".",
+            flags,
+            Mode::empty(),
+        )?)?)
     }
 
     /// Makes durable which names the folder holds that a path lies in.
@@ -179,7 +221,9 @@ impl Root {
     /// If the disk refuses.
     pub fn sync_parent(&self, path: &BStr) -> Result<()> {
         let bare = path.strip_suffix(b"/").unwrap_or(path);
-        self.sync_folder(BStr::new(&bare[..bstr::ByteSlice::rfind_byte(bare, b'/').unwrap_or(0)]))
+        self.sync_folder(BStr::new(
+            &bare[..bstr::ByteSlice::rfind_byte(bare, b'/').unwrap_or(0)],
+        ))
     }
 
     /// Sets a regular file's permission bits, as chmod(2) takes them.
@@ -187,7 +231,10 @@ impl Root {
     /// # Errors
     /// If it is no regular file, or the disk refuses.
     pub fn set_mode(&self, path: &BStr, mode: u32) -> Result<()> {
-        Ok(rustix::fs::fchmod(self.file(path)?, Mode::from_raw_mode(mode))?)
+        Ok(rustix::fs::fchmod(
+            self.file(path)?,
+            Mode::from_raw_mode(mode),
+        )?)
     }
 
     /// Sets when a file's contents changed last; of a link, the link's own time.
@@ -195,14 +242,24 @@ impl Root {
     /// # Errors
     /// If it isn't there, or the disk refuses.
     pub fn set_modified(&self, path: &BStr, time: SystemTime) -> Result<()> {
-        let since = time.duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default();
+        let since = time
+            .duration_since(SystemTime::UNIX_EPOCH)
+            .unwrap_or_default();
         let time = rustix::fs::Timespec {
             tv_sec: i64::try_from(since.as_secs()).unwrap_or(i64::MAX),
             tv_nsec: since.subsec_nanos().into(),
         };
-        let times = Timestamps { last_access: time, last_modification: time };
+        let times = Timestamps {
+            last_access: time,
+            last_modification: time,
+        };
         let folder = Folder::of(self, path)?;
-        Ok(rustix::fs::utimensat(&folder, resolve::name(path).to_vec(), &times, AtFlags::SYMLINK_NOFOLLOW)?)
+        Ok(rustix::fs::utimensat(
+            &folder,
+            resolve::name(path).to_vec(),
+            &times,
+            AtFlags::SYMLINK_NOFOLLOW,
+        )?)
     }
 
     /// Waits until nobody else holds a folder, and holds it as long as what is given lives.
@@ -238,17 +295,31 @@ impl Root {
 fn remove_tree(above: &Folder, name: &BStr) -> Result<()> {
     let found = above.meta(name)?;
     if found.kind != Kind::Folder {
-        return Ok(rustix::fs::unlinkat(above, name.to_vec(), AtFlags::empty())?);
+        return Ok(rustix::fs::unlinkat(
+            above,
+            name.to_vec(),
+            AtFlags::empty(),
+        )?);
     }
     let disk = above.meta(BStr::new(""))?.identity.0;
     if meta::is_mount(above, name, disk)? {
-        let said = format!("{name} is another file system, mounted there; nothing in it was deleted");
+        let said =
+            format!("{name} is another file system, mounted there; nothing in it was deleted");
         return Err(Error::new(ErrorKind::CrossesDevices, said));
     }
     let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let folder = Folder::own(rustix::fs::openat(above, name.to_vec(), flags, Mode::empty())?);
+    let folder = Folder::own(rustix::fs::openat(
+        above,
+        name.to_vec(),
+        flags,
+        Mode::empty(),
+    )?);
     for (inner, _) in folder.list()? {
         remove_tree(&folder, inner.as_ref())?;
     }
-    Ok(rustix::fs::unlinkat(above, name.to_vec(), AtFlags::REMOVEDIR)?)
+    Ok(rustix::fs::unlinkat(
+        above,
+        name.to_vec(),
+        AtFlags::REMOVEDIR,
+    )?)
 }

@@ -1,6 +1,6 @@
-//! The one door to files: a folder is opened once, as a [`Root`], and everything that is read, written, moved or deleted
-//! through it lies beneath it. No symbolic link is followed on the way, whatever changes while the program runs, and nothing
-//! but a regular file is ever read.
+//! The one door to files: a folder is opened once, as a [`Root`], and everything that is read,
+//! written, moved or deleted through it lies beneath it. No symbolic link is followed on the way,
+//! whatever changes while the program runs, and nothing but a regular file is ever read.
 //!
 //! ```
 //! # fn main() -> std::io::Result<()> {
@@ -16,10 +16,11 @@
 //!
 //! # Why it is written here
 //!
-//! git takes no path that leads through a link for one of its own (git-add(1): "beyond a symbolic link"), not even where
-//! the link stays inside. A capability that follows links as long as they stay beneath, as the libraries for this offer it,
-//! would therefore read and write what git does not mean. `openat2(2)` says it in one call: `RESOLVE_BENEATH` with
-//! `RESOLVE_NO_SYMLINKS`. Where the system lacks that call, each folder on the way is opened by itself, with `O_NOFOLLOW`.
+//! git takes no path that leads through a link for one of its own (git-add(1): "beyond a symbolic
+//! link"), not even where the link stays inside. A capability that follows links as long as they
+//! stay beneath, as the libraries for this offer it, would therefore read and write what git does
+//! not mean. `openat2(2)` says it in one call: `RESOLVE_BENEATH` with `RESOLVE_NO_SYMLINKS`. Where
+//! the system lacks that call, each folder on the way is opened by itself, with `O_NOFOLLOW`.
 
 mod change;
 mod meta;
@@ -36,7 +37,8 @@ use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-/// A folder, opened once. Paths are relative to it, with `/` between their parts; a slash at the end is allowed.
+/// A folder, opened once. Paths are relative to it, with `/` between their parts; a slash at the
+/// end is allowed.
 #[derive(Debug, Clone)]
 pub struct Root {
     path: PathBuf,
@@ -49,7 +51,10 @@ impl Root {
     /// # Errors
     /// If it is no folder or can't be entered.
     pub fn open(path: &Path) -> Result<Self> {
-        Ok(Self { path: path.to_owned(), handle: Arc::new(resolve::open_trusted(path)?) })
+        Ok(Self {
+            path: path.to_owned(),
+            handle: Arc::new(resolve::open_trusted(path)?),
+        })
     }
 
     /// Where the folder was when it was opened.
@@ -63,7 +68,10 @@ impl Root {
     /// If it isn't there, is no folder, or a link is on the way.
     pub fn beneath(&self, path: &BStr) -> Result<Self> {
         let handle = resolve::folder(&self.handle, path)?;
-        Ok(Self { path: self.path.join(bstr::ByteSlice::to_path_lossy(&**path)), handle: Arc::new(handle) })
+        Ok(Self {
+            path: self.path.join(bstr::ByteSlice::to_path_lossy(&**path)),
+            handle: Arc::new(handle),
+        })
     }
 
     /// What lies there; a link is told as a link.
@@ -74,8 +82,8 @@ impl Root {
         Folder::of(self, path)?.meta(resolve::name(path))
     }
 
-    /// The same, with nothing for what isn't there: neither the path, nor a folder on the way, or there is a file or a link
-    /// in the place of such a folder.
+    /// The same, with nothing for what isn't there: neither the path, nor a folder on the way, or
+    /// there is a file or a link in the place of such a folder.
     ///
     /// # Errors
     /// If it can't be told.
@@ -93,8 +101,8 @@ impl Root {
         self.kind(path).is_some()
     }
 
-    /// Opens a regular file for reading. Nothing else is opened: no FIFO, which would wait for somebody to write, no device,
-    /// no link.
+    /// Opens a regular file for reading. Nothing else is opened: no FIFO, which would wait for
+    /// somebody to write, no device, no link.
     ///
     /// # Errors
     /// If it isn't a regular file or can't be read.
@@ -126,8 +134,8 @@ impl Root {
         Folder::of(self, path)?.link_target(resolve::name(path))
     }
 
-    /// The names in a folder, the empty path for this one, and what each is; in no order. A name that goes while it is
-    /// looked at is left out.
+    /// The names in a folder, the empty path for this one, and what each is; in no order. A name
+    /// that goes while it is looked at is left out.
     ///
     /// # Errors
     /// If it is no folder or can't be listed.
@@ -136,7 +144,8 @@ impl Root {
     }
 }
 
-/// Nothing for an error that says that nothing is there, or could be: a path longer than the system takes, too.
+/// Nothing for an error that says that nothing is there, or could be: a path longer than the system
+/// takes, too.
 fn if_there<T>(read: Result<T>) -> Result<Option<T>> {
     match read {
         Ok(there) => Ok(Some(there)),
@@ -147,11 +156,16 @@ fn if_there<T>(read: Result<T>) -> Result<Option<T>> {
 
 /// Whether an error says that nothing is there, or could be.
 pub fn is_absence(error: &Error) -> bool {
-    let kinds = [ErrorKind::NotFound, ErrorKind::NotADirectory, ErrorKind::InvalidFilename];
+    let kinds = [
+        ErrorKind::NotFound,
+        ErrorKind::NotADirectory,
+        ErrorKind::InvalidFilename,
+    ];
     kinds.contains(&error.kind()) && !is_link_on_the_way(error)
 }
 
-/// What a regular file holds that the caller vouches for, up to a number of bytes; links are followed.
+/// What a regular file holds that the caller vouches for, up to a number of bytes; links are
+/// followed.
 ///
 /// # Errors
 /// If it is larger, isn't a regular file, or can't be read.

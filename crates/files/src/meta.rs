@@ -59,7 +59,10 @@ pub struct Meta {
 
 impl Meta {
     pub(crate) fn of(stat: &rustix::fs::Stat) -> Self {
-        let (seconds, nanoseconds) = (stat.st_mtime, u32::try_from(stat.st_mtime_nsec).unwrap_or(0));
+        let (seconds, nanoseconds) = (
+            stat.st_mtime,
+            u32::try_from(stat.st_mtime_nsec).unwrap_or(0),
+        );
         let modified = match u64::try_from(seconds) {
             Ok(seconds) => SystemTime::UNIX_EPOCH + Duration::new(seconds, nanoseconds),
             Err(_) => SystemTime::UNIX_EPOCH,
@@ -95,21 +98,40 @@ impl std::error::Error for NotRegular {}
 
 impl std::fmt::Display for NotRegular {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "it is {}, not a regular file, and not read", self.0.word())
+        write!(
+            f,
+            "it is {}, not a regular file, and not read",
+            self.0.word()
+        )
     }
 }
 
 /// Whether an error says that something was no regular file.
 pub fn is_not_regular(error: &Error) -> bool {
-    error.get_ref().is_some_and(|inner| inner.is::<NotRegular>())
+    error
+        .get_ref()
+        .is_some_and(|inner| inner.is::<NotRegular>())
 }
 
-/// Whether a name in a folder is where another file system was mounted, be it a part of the same disk.
+/// Whether a name in a folder is where another file system was mounted, be it a part of the same
+/// disk.
 pub(crate) fn is_mount(folder: impl AsFd, name: &[u8], disk: u64) -> Result<bool> {
-    // The system knows it by itself where it can say so (statx(2), `STATX_ATTR_MOUNT_ROOT`); elsewhere the disk tells.
-    match rustix::fs::statx(&folder, name, AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT, StatxFlags::BASIC_STATS) {
-        Ok(told) if told.stx_attributes_mask.contains(rustix::fs::StatxAttributes::MOUNT_ROOT) => {
-            Ok(told.stx_attributes.contains(rustix::fs::StatxAttributes::MOUNT_ROOT))
+    // The system knows it by itself where it can say so (statx(2), `STATX_ATTR_MOUNT_ROOT`);
+    // elsewhere the disk tells.
+    match rustix::fs::statx(
+        &folder,
+        name,
+        AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT,
+        StatxFlags::BASIC_STATS,
+    ) {
+        Ok(told)
+            if told
+                .stx_attributes_mask
+                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT) =>
+        {
+            Ok(told
+                .stx_attributes
+                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT))
         }
         Ok(_) | Err(rustix::io::Errno::NOSYS) => {
             Ok(rustix::fs::statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW)?.st_dev != disk)

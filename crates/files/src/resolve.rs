@@ -14,18 +14,34 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Folders are opened only to look things up in them.
 #[cfg(target_os = "linux")]
-const LOOK_UP: OFlags = OFlags::PATH.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
+const LOOK_UP: OFlags = OFlags::PATH
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NOFOLLOW);
 #[cfg(not(target_os = "linux"))]
-const LOOK_UP: OFlags = OFlags::RDONLY.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
+const LOOK_UP: OFlags = OFlags::RDONLY
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NOFOLLOW);
 
-const READ: OFlags =
-    OFlags::RDONLY.union(OFlags::NONBLOCK).union(OFlags::NOCTTY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
+const READ: OFlags = OFlags::RDONLY
+    .union(OFlags::NONBLOCK)
+    .union(OFlags::NOCTTY)
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NOFOLLOW);
 
-const LIST: OFlags = OFlags::RDONLY.union(OFlags::DIRECTORY).union(OFlags::CLOEXEC).union(OFlags::NOFOLLOW);
+const LIST: OFlags = OFlags::RDONLY
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::CLOEXEC)
+    .union(OFlags::NOFOLLOW);
 
 /// Opens a folder by a path that the caller vouches for.
 pub(crate) fn open_trusted(path: &Path) -> Result<OwnedFd> {
-    Ok(rustix::fs::open(path, LOOK_UP.difference(OFlags::NOFOLLOW), Mode::empty())?)
+    Ok(rustix::fs::open(
+        path,
+        LOOK_UP.difference(OFlags::NOFOLLOW),
+        Mode::empty(),
+    )?)
 }
 
 /// Opens a file for reading by a path that the caller vouches for, whatever it is.
@@ -37,10 +53,14 @@ pub(crate) fn file_trusted(path: &Path) -> Result<File> {
 fn plain(path: &BStr) -> Result<&[u8]> {
     let bare = path.strip_suffix(b"/").unwrap_or(path);
     let is_name = |part: &[u8]| !part.is_empty() && part != b"." && part != b"..";
-    if bare.is_empty() && path.is_empty() || bare.split_str("/").all(is_name) && !bare.contains(&0) {
+    if bare.is_empty() && path.is_empty() || bare.split_str("/").all(is_name) && !bare.contains(&0)
+    {
         return Ok(bare);
     }
-    Err(Error::new(ErrorKind::InvalidInput, "the path leads outside, or isn't one"))
+    Err(Error::new(
+        ErrorKind::InvalidInput,
+        "the path leads outside, or isn't one",
+    ))
 }
 
 /// The last part of a path.
@@ -88,7 +108,10 @@ fn step_by_step(root: BorrowedFd, bare: &[u8], flags: OFlags) -> Result<OwnedFd>
     let mut here: Option<OwnedFd> = None;
     for part in folders.split_str("/").filter(|part| !part.is_empty()) {
         let at = here.as_ref().map_or(root, OwnedFd::as_fd);
-        here = Some(rustix::fs::openat(at, part, LOOK_UP, Mode::empty()).map_err(|error| met_a_link(at, part, error))?);
+        here = Some(
+            rustix::fs::openat(at, part, LOOK_UP, Mode::empty())
+                .map_err(|error| met_a_link(at, part, error))?,
+        );
     }
     let at = here.as_ref().map_or(root, OwnedFd::as_fd);
     rustix::fs::openat(at, name, flags, Mode::empty()).map_err(|error| met_a_link(at, name, error))
@@ -100,7 +123,11 @@ fn met_a_link(at: BorrowedFd, part: &[u8], error: Errno) -> Error {
         let found = rustix::fs::statat(at, part, AtFlags::SYMLINK_NOFOLLOW);
         found.is_ok_and(|found| Meta::of(&found).kind == Kind::Link)
     };
-    told(if error == Errno::NOTDIR && is_link() { Errno::LOOP } else { error })
+    told(if error == Errno::NOTDIR && is_link() {
+        Errno::LOOP
+    } else {
+        error
+    })
 }
 
 /// The system's word for a link that is not followed says nothing to a person.
@@ -186,7 +213,9 @@ impl Folder {
     }
 
     pub(crate) fn link_target(&self, name: &BStr) -> Result<BString> {
-        Ok(rustix::fs::readlinkat(self, name.as_bytes(), Vec::new())?.into_bytes().into())
+        Ok(rustix::fs::readlinkat(self, name.as_bytes(), Vec::new())?
+            .into_bytes()
+            .into())
     }
 
     /// The names in it, and what each is.
@@ -221,11 +250,19 @@ mod tests {
         for path in ["a", "a/b", "a/b/", ""] {
             assert!(plain(path.into()).is_ok(), "{path}");
         }
-        for path in ["/", "/a", "..", "a/../b", "./a", "a//b", "a/.", "a\0b", "//"] {
+        for path in [
+            "/", "/a", "..", "a/../b", "./a", "a//b", "a/.", "a\0b", "//",
+        ] {
             assert!(plain(path.into()).is_err(), "{path}");
         }
-        assert_eq!((parent("a/b/".into()), name("a/b/".into())), ("a".into(), "b".into()));
-        assert_eq!((parent("a".into()), name("a".into())), ("".into(), "a".into()));
+        assert_eq!(
+            (parent("a/b/".into()), name("a/b/".into())),
+            ("a".into(), "b".into())
+        );
+        assert_eq!(
+            (parent("a".into()), name("a".into())),
+            ("".into(), "a".into())
+        );
     }
 
     #[test]
@@ -235,7 +272,8 @@ mod tests {
         root.create_folders("real/deep".into()).unwrap();
         root.create("real/deep/file".into(), 0o600).unwrap();
         root.symlink("real".into(), "link".into()).unwrap();
-        root.symlink("real/deep/file".into(), "to-file".into()).unwrap();
+        root.symlink("real/deep/file".into(), "to-file".into())
+            .unwrap();
         for (path, flags) in [
             ("real/deep", LOOK_UP),
             ("real/deep/file", READ),
@@ -248,7 +286,12 @@ mod tests {
         ] {
             let at_once = open(root.handle.as_fd(), path.into(), flags).map(drop);
             let by_step = step_by_step(root.handle.as_fd(), path.as_bytes(), flags).map(drop);
-            let told = |opened: &Result<()>| opened.as_ref().err().map(|error| (error.kind(), error.to_string()));
+            let told = |opened: &Result<()>| {
+                opened
+                    .as_ref()
+                    .err()
+                    .map(|error| (error.kind(), error.to_string()))
+            };
             assert_eq!(told(&at_once), told(&by_step), "{path}");
             assert_eq!(
                 at_once.is_err_and(|error| is_link_on_the_way(&error)),

@@ -5,7 +5,8 @@ use bstr::{BStr, BString};
 use std::collections::HashMap;
 
 impl Repository {
-    /// The value of one attribute for each of these paths that has one; "set" or "unset" where it has none of its own.
+    /// The value of one attribute for each of these paths that has one; "set" or "unset" where it
+    /// has none of its own.
     ///
     /// # Errors
     /// If git refuses.
@@ -18,10 +19,17 @@ impl Repository {
             asked.extend_from_slice(path);
             asked.push(0);
         }
-        let said = self.git().args(["check-attr", "--stdin", "-z", name]).with_input(&asked)?;
+        let said = self
+            .git()
+            .args(["check-attr", "--stdin", "-z", name])
+            .with_input(&asked)?;
         // `path` NUL `attribute` NUL `value` NUL (git-check-attr(1)).
         let fields: Vec<&[u8]> = said.split(|byte| *byte == 0).collect();
-        let triples = fields.chunks_exact(3).filter(|triple| triple[2] != b"unspecified");
-        Ok(triples.map(|triple| (triple[0].into(), triple[2].into())).collect())
+        let triples = fields
+            .chunks_exact(3)
+            .filter(|triple| triple[2] != b"unspecified");
+        Ok(triples
+            .map(|triple| (triple[0].into(), triple[2].into()))
+            .collect())
     }
 }

@@ -1,7 +1,10 @@
-//! What a clone of the next commit would hold, laid out by git itself, without a commit and without a change to the
-//! repository.
+//! What a clone of the next commit would hold, laid out by git itself, without a commit and without
+//! a change to the repository.
 
-#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "git's own folder, by the paths that git tells"
+)]
 
 use crate::layout::single_path;
 use crate::{Error, Git, Repository, Result};
@@ -10,11 +13,12 @@ use std::ffi::OsString;
 use std::path::Path;
 
 impl Repository {
-    /// Lays out in the empty folder `into` what a clone of the next commit would hold: links, modes and line ends as git
-    /// writes them. The next commit is what is staged; with `everything`, all that `git add --all` would stage, too.
+    /// Lays out in the empty folder `into` what a clone of the next commit would hold: links, modes
+    /// and line ends as git writes them. The next commit is what is staged; with `everything`, all
+    /// that `git add --all` would stage, too.
     ///
-    /// `into` becomes a repository that tracks these files. What git writes on the way lies in the folder `scratch`, which
-    /// must stay as long as `into` is used.
+    /// `into` becomes a repository that tracks these files. What git writes on the way lies in the
+    /// folder `scratch`, which must stay as long as `into` is used.
     ///
     /// # Errors
     /// If git refuses or the disk does.
@@ -25,7 +29,15 @@ impl Repository {
             std::fs::copy(&own, &index).map_err(refused(&index))?;
         }
         std::fs::create_dir_all(&objects).map_err(refused(&objects))?;
-        let known = self.git().args(["rev-parse", "--path-format=absolute", "--git-path", "objects"]).output()?;
+        let known = self
+            .git()
+            .args([
+                "rev-parse",
+                "--path-format=absolute",
+                "--git-path",
+                "objects",
+            ])
+            .output()?;
         let known = quoted(&single_path(&known));
         let beside = |git: Git| {
             git.env("GIT_INDEX_FILE", &index)
@@ -33,32 +45,52 @@ impl Repository {
                 .env("GIT_ALTERNATE_OBJECT_DIRECTORIES", known.to_os_str_lossy())
         };
         if everything {
-            beside(self.git()).args(["-c", "advice.addEmbeddedRepo=false", "add", "--all"]).output()?;
+            beside(self.git())
+                .args(["-c", "advice.addEmbeddedRepo=false", "add", "--all"])
+                .output()?;
         }
         std::fs::create_dir_all(into).map_err(refused(into))?;
         let mut prefix = OsString::from("--prefix=");
         prefix.push(into);
         prefix.push("/");
-        beside(self.git()).args(["checkout-index", "--all", "--quiet"]).args([prefix]).output()?;
+        beside(self.git())
+            .args(["checkout-index", "--all", "--quiet"])
+            .args([prefix])
+            .output()?;
         self.make_repository(into, &index, &[quoted(&objects), known])
     }
 
     /// Makes a folder a repository that tracks what the index says.
     fn make_repository(&self, into: &Path, index: &Path, objects: &[BString]) -> Result<()> {
-        let format = if self.uses_sha256() { "--object-format=sha256" } else { "--object-format=sha1" };
+        let format = if self.uses_sha256() {
+            "--object-format=sha256"
+        } else {
+            "--object-format=sha1"
+        };
         // A clone is no part of the repository that a hook may have named to us.
-        let git = || Git::at(into).without(["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"]);
-        git().args(["init", "--quiet", "--template=", format, "."]).output()?;
+        let git =
+            || Git::at(into).without(["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"]);
+        git()
+            .args(["init", "--quiet", "--template=", format, "."])
+            .output()?;
         if index.exists() {
             let copy = into.join(".git").join("index");
             std::fs::copy(index, &copy).map_err(refused(&copy))?;
         }
-        let alternates = into.join(".git").join("objects").join("info").join("alternates");
+        let alternates = into
+            .join(".git")
+            .join("objects")
+            .join("info")
+            .join("alternates");
         let folder = alternates.parent().unwrap_or(into);
         std::fs::create_dir_all(folder).map_err(refused(folder))?;
         std::fs::write(&alternates, bstr::join("\n", objects)).map_err(refused(&alternates))?;
         // Where these files lie now, and when they were written, is news to the index.
-        git().args(["update-index", "-q", "--really-refresh"]).output().map(drop).or(Ok(()))
+        git()
+            .args(["update-index", "-q", "--really-refresh"])
+            .output()
+            .map(drop)
+            .or(Ok(()))
     }
 
     /// The tracked files whose contents on disk are not those in the index.
@@ -66,13 +98,21 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn changed_since_staged(&self) -> Result<Vec<BString>> {
-        let listed = self.git().args(["diff-files", "--name-only", "-z"]).output()?;
-        Ok(listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).map(Into::into).collect())
+        let listed = self
+            .git()
+            .args(["diff-files", "--name-only", "-z"])
+            .output()?;
+        Ok(listed
+            .split(|byte| *byte == 0)
+            .filter(|name| !name.is_empty())
+            .map(Into::into)
+            .collect())
     }
 }
 
-/// A path as git reads it where several stand together: in double quotes, with back-slashes as in C (git(1),
-/// `GIT_ALTERNATE_OBJECT_DIRECTORIES`; gitrepository-layout(5), `objects/info/alternates`).
+/// A path as git reads it where several stand together: in double quotes, with back-slashes as in C
+/// (git(1), `GIT_ALTERNATE_OBJECT_DIRECTORIES`; gitrepository-layout(5),
+/// `objects/info/alternates`).
 fn quoted(path: &Path) -> BString {
     let mut text = BString::from("\"");
     for byte in Vec::from_path_lossy(path).iter() {

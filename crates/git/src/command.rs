@@ -24,7 +24,8 @@ pub struct Git {
 }
 
 impl Git {
-    /// git, run in `folder`, and starting no program that a repository's configuration names (`programs.rs`).
+    /// git, run in `folder`, and starting no program that a repository's configuration names
+    /// (`programs.rs`).
     pub fn at(folder: &Path) -> Self {
         Self {
             folder: folder.into(),
@@ -37,7 +38,8 @@ impl Git {
         }
     }
 
-    /// Lets git run all that it would run for a person: hooks, filters, monitors. Only for a repository of our own making.
+    /// Lets git run all that it would run for a person: hooks, filters, monitors. Only for a
+    /// repository of our own making.
     #[must_use]
     pub fn as_a_person_would(mut self) -> Self {
         self.is_guarded = false;
@@ -47,7 +49,8 @@ impl Git {
     /// Adds arguments.
     #[must_use]
     pub fn args<S: AsRef<OsStr>>(mut self, args: impl IntoIterator<Item = S>) -> Self {
-        self.args.extend(args.into_iter().map(|arg| arg.as_ref().to_owned()));
+        self.args
+            .extend(args.into_iter().map(|arg| arg.as_ref().to_owned()));
         self
     }
 
@@ -92,11 +95,17 @@ impl Git {
         self.with_files(input, None, None)
     }
 
-    /// Runs it with `input`, or a file, on its standard input; gives its standard output, or writes it into a file.
+    /// Runs it with `input`, or a file, on its standard input; gives its standard output, or writes
+    /// it into a file.
     ///
     /// # Errors
     /// If git can't be started, or ends with anything but success.
-    pub(crate) fn with_files(self, input: &[u8], from: Option<File>, into: Option<File>) -> Result<Vec<u8>> {
+    pub(crate) fn with_files(
+        self,
+        input: &[u8],
+        from: Option<File>,
+        into: Option<File>,
+    ) -> Result<Vec<u8>> {
         let from = match from {
             Some(file) => Stdio::from(file),
             None if input.is_empty() => Stdio::null(),
@@ -109,7 +118,8 @@ impl Git {
             .stderr(Stdio::piped())
             .spawn()
             .map_err(Error::NotStarted)?;
-        let (stdin, stdout, stderr) = (child.stdin.take(), child.stdout.take(), child.stderr.take());
+        let (stdin, stdout, stderr) =
+            (child.stdin.take(), child.stdout.take(), child.stderr.take());
         let (out, said) = std::thread::scope(|scope| {
             let said = scope.spawn(|| drained(stderr));
             // A git that ends early closes the pipe; its own message then says why.
@@ -120,8 +130,14 @@ impl Git {
         if status.success() {
             return Ok(out);
         }
-        let said = String::from_utf8_lossy(&said).trim().trim_start_matches("fatal: ").to_owned();
-        Err(Error::Refused { command: self.shown(), said })
+        let said = String::from_utf8_lossy(&said)
+            .trim()
+            .trim_start_matches("fatal: ")
+            .to_owned();
+        Err(Error::Refused {
+            command: self.shown(),
+            said,
+        })
     }
 
     /// Starts it with its input and output as pipes; its messages are dropped.
@@ -130,7 +146,10 @@ impl Git {
     /// If git can't be started.
     pub(crate) fn piped(self) -> Result<std::process::Child> {
         let mut command = self.command();
-        let command = command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::null());
+        let command = command
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::null());
         command.spawn().map_err(Error::NotStarted)
     }
 
@@ -138,10 +157,18 @@ impl Git {
     ///
     /// # Errors
     /// If git can't be started.
-    pub(crate) fn fed_by(self, input: Option<std::process::ChildStdout>) -> Result<std::process::Child> {
+    pub(crate) fn fed_by(
+        self,
+        input: Option<std::process::ChildStdout>,
+    ) -> Result<std::process::Child> {
         let mut command = self.command();
-        let command = command.stdin(input.map_or_else(Stdio::null, Stdio::from)).stdout(Stdio::piped());
-        command.stderr(Stdio::null()).spawn().map_err(Error::NotStarted)
+        let command = command
+            .stdin(input.map_or_else(Stdio::null, Stdio::from))
+            .stdout(Stdio::piped());
+        command
+            .stderr(Stdio::null())
+            .spawn()
+            .map_err(Error::NotStarted)
     }
 
     /// Runs it with this process's own input and outputs; gives whether it succeeded.
@@ -149,19 +176,26 @@ impl Git {
     /// # Errors
     /// If git can't be started.
     pub fn passed_through(self) -> Result<bool> {
-        Ok(self.command().status().map_err(Error::NotStarted)?.success())
+        Ok(self
+            .command()
+            .status()
+            .map_err(Error::NotStarted)?
+            .success())
     }
 
     fn command(&self) -> Command {
         let mut command = Command::new("git");
-        command.current_dir(&self.folder).envs(ENVIRONMENT.iter().copied().take(if self.is_guarded {
-            usize::MAX
-        } else {
-            1
-        }));
+        command.current_dir(&self.folder).envs(
+            ENVIRONMENT
+                .iter()
+                .copied()
+                .take(if self.is_guarded { usize::MAX } else { 1 }),
+        );
         if self.is_guarded {
             let set = ALWAYS.iter().filter(|(key, _)| !self.kept.contains(key));
-            command.arg("--no-pager").args(set.flat_map(|(key, value)| ["-c".to_owned(), format!("{key}={value}")]));
+            command
+                .arg("--no-pager")
+                .args(set.flat_map(|(key, value)| ["-c".to_owned(), format!("{key}={value}")]));
             command.args(&self.config);
         }
         command.args(&self.args);
@@ -175,7 +209,10 @@ impl Git {
     /// The command as a person would type it.
     fn shown(&self) -> String {
         let words = self.args.iter().map(|word| word.to_string_lossy());
-        std::iter::once("git".into()).chain(words).collect::<Vec<_>>().join(" ")
+        std::iter::once("git".into())
+            .chain(words)
+            .collect::<Vec<_>>()
+            .join(" ")
     }
 }
 

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
     /// The program `git` could not be started.
-    #[error("git could not be started: {0}\n  Redshank needs git on the PATH; install it, or mend the PATH")]
+    #[error(
+        "git could not be started: {0}\n  Redshank needs git on the PATH; install it, or mend the PATH"
+    )]
     NotStarted(std::io::Error),
     /// git said no.
     #[error("git refused `{command}`: {said}")]
@@ -30,7 +32,9 @@ pub enum Error {
         git_folder: PathBuf,
     },
     /// git would wait for ever to read one of its own files.
-    #[error("{0} is no regular file, and git can't read it\n  put a regular file in its place, or take it away")]
+    #[error(
+        "{0} is no regular file, and git can't read it\n  put a regular file in its place, or take it away"
+    )]
     Endless(PathBuf),
     /// The folder to start from is not there.
     #[error("{path}: {cause}\n  name a folder that exists and can be entered")]

@@ -22,7 +22,10 @@ pub struct Past {
 impl Repository {
     /// Whether there is a commit to stand on.
     pub fn has_commit(&self) -> bool {
-        self.git().args(["rev-parse", "--quiet", "--verify", "HEAD^{commit}"]).output().is_ok()
+        self.git()
+            .args(["rev-parse", "--quiet", "--verify", "HEAD^{commit}"])
+            .output()
+            .is_ok()
     }
 
     /// Of these paths, the ones that the current commit holds.
@@ -33,10 +36,22 @@ impl Repository {
         if !self.has_commit() {
             return Ok(HashSet::new());
         }
-        self.named(&["ls-tree", "-r", "-z", "--name-only", "--full-tree", "HEAD", "--"], paths)
+        self.named(
+            &[
+                "ls-tree",
+                "-r",
+                "-z",
+                "--name-only",
+                "--full-tree",
+                "HEAD",
+                "--",
+            ],
+            paths,
+        )
     }
 
-    /// What became of these paths so far, in every commit that a branch, a tag or the current commit reaches.
+    /// What became of these paths so far, in every commit that a branch, a tag or the current
+    /// commit reaches.
     ///
     /// # Errors
     /// If git refuses.
@@ -52,7 +67,10 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn pushed(&self, paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
-        let remote = self.git().args(["for-each-ref", "--count=1", "--format=x", "refs/remotes"]).output()?;
+        let remote = self
+            .git()
+            .args(["for-each-ref", "--count=1", "--format=x", "refs/remotes"])
+            .output()?;
         if remote.is_empty() {
             return Ok(HashMap::new());
         }
@@ -64,24 +82,47 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn remotes_with(&self, commit: &str) -> Result<Vec<String>> {
-        let list = ["for-each-ref", "--format=%(refname:short)", "--contains", commit, "refs/remotes"];
+        let list = [
+            "for-each-ref",
+            "--format=%(refname:short)",
+            "--contains",
+            commit,
+            "refs/remotes",
+        ];
         let names = self.git().args(list).output()?;
         // The remote's own pointer to its main branch is no branch.
-        let names = ByteSlice::lines(&names[..]).filter(|name| name.contains(&b'/') && !name.ends_with(b"/HEAD"));
+        let names = ByteSlice::lines(&names[..])
+            .filter(|name| name.contains(&b'/') && !name.ends_with(b"/HEAD"));
         Ok(names.map(|name| name.to_str_lossy().into_owned()).collect())
     }
 
     fn log(&self, from: &[&str], paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
         let mut found: HashMap<BString, Past> = HashMap::new();
         for some in paths.chunks(PATHS_A_CALL) {
-            let git = self.git().env("GIT_LITERAL_PATHSPECS", "1").args(["log", "-z", "-m", "--name-only"]);
-            let git = git.args(["--no-renames", "--format=%x01%H %cs"]).args(from).args(["--"]);
-            let log = git.args(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
+            let git = self.git().env("GIT_LITERAL_PATHSPECS", "1").args([
+                "log",
+                "-z",
+                "-m",
+                "--name-only",
+            ]);
+            let git = git
+                .args(["--no-renames", "--format=%x01%H %cs"])
+                .args(from)
+                .args(["--"]);
+            let log = git
+                .args(some.iter().map(|path| path.to_path_lossy().into_owned()))
+                .output()?;
             let (mut commit, mut day) = (String::new(), String::new());
-            for part in log.split(|byte| *byte == 0 || *byte == b'\n').filter(|part| !part.is_empty()) {
+            for part in log
+                .split(|byte| *byte == 0 || *byte == b'\n')
+                .filter(|part| !part.is_empty())
+            {
                 if let Some(head) = part.strip_prefix(b"\x01") {
                     let head = head.to_str_lossy();
-                    (commit, day) = head.split_once(' ').map(|(a, b)| (a.to_owned(), b.to_owned())).unwrap_or_default();
+                    (commit, day) = head
+                        .split_once(' ')
+                        .map(|(a, b)| (a.to_owned(), b.to_owned()))
+                        .unwrap_or_default();
                     continue;
                 }
                 // The log goes back in time: what comes last is the first.
@@ -99,7 +140,16 @@ impl Repository {
     /// If git refuses.
     pub fn changed(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
         self.named(
-            &["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "--no-textconv", "HEAD", "--"],
+            &[
+                "diff",
+                "--name-only",
+                "-z",
+                "--no-renames",
+                "--no-ext-diff",
+                "--no-textconv",
+                "HEAD",
+                "--",
+            ],
             paths,
         )
     }
@@ -108,8 +158,15 @@ impl Repository {
         let mut found = HashSet::new();
         for some in paths.chunks(PATHS_A_CALL) {
             let git = self.git().env("GIT_LITERAL_PATHSPECS", "1").args(command);
-            let listed = git.args(some.iter().map(|path| path.to_path_lossy().into_owned())).output()?;
-            found.extend(listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).map(BString::from));
+            let listed = git
+                .args(some.iter().map(|path| path.to_path_lossy().into_owned()))
+                .output()?;
+            found.extend(
+                listed
+                    .split(|byte| *byte == 0)
+                    .filter(|name| !name.is_empty())
+                    .map(BString::from),
+            );
         }
         Ok(found)
     }

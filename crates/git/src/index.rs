@@ -1,6 +1,9 @@
 //! git's index, read directly.
 
-#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "git's own folder, by the paths that git tells"
+)]
 
 use crate::index_change::{Entry as PutBack, Flag};
 use crate::{Error, Repository, Result};
@@ -25,7 +28,8 @@ pub enum Mode {
 pub struct Index {
     names: Vec<u8>,
     entries: Vec<Entry>,
-    /// Where case is folded: the lower-case form of every path, and of every folder on the way with a slash at its end.
+    /// Where case is folded: the lower-case form of every path, and of every folder on the way with
+    /// a slash at its end.
     folded: Option<HashSet<Vec<u8>>>,
 }
 
@@ -75,11 +79,18 @@ impl Tracked<'_> {
             (self.entry.assumed, Flag::AssumeUnchanged),
             (self.entry.intended, Flag::IntentToAdd),
         ];
-        PutBack { info, flags: told.into_iter().filter(|(is_told, _)| *is_told).map(|(_, flag)| flag).collect() }
+        PutBack {
+            info,
+            flags: told
+                .into_iter()
+                .filter(|(is_told, _)| *is_told)
+                .map(|(_, flag)| flag)
+                .collect(),
+        }
     }
 
-    /// Whether its changes are hidden: git is told not to look, or to leave its place alone, and not because only a part of
-    /// the tree is laid out.
+    /// Whether its changes are hidden: git is told not to look, or to leave its place alone, and
+    /// not because only a part of the tree is laid out.
     pub fn is_muted(&self, repository: &Repository) -> bool {
         self.assumed || self.skipped && !repository.is_sparse
     }
@@ -93,7 +104,12 @@ impl Tracked<'_> {
 impl Index {
     pub(crate) fn read(repository: &Repository) -> Result<Self> {
         let mut index = Self::read_exact(repository)?;
-        index.folded = repository.ignores_case.then(|| index.iter().flat_map(|tracked| folded(tracked.path)).collect());
+        index.folded = repository.ignores_case.then(|| {
+            index
+                .iter()
+                .flat_map(|tracked| folded(tracked.path))
+                .collect()
+        });
         Ok(index)
     }
 
@@ -103,12 +119,23 @@ impl Index {
 
     /// Reads a file as an index of that repository; without the file, nothing is tracked.
     pub(crate) fn read_file(repository: &Repository, path: &Path) -> Result<Self> {
-        let kind = if repository.uses_sha256() { gix_index::hash::Kind::Sha256 } else { gix_index::hash::Kind::Sha1 };
-        let bad = |said: String| Error::BadIndex { path: path.to_owned(), said };
+        let kind = if repository.uses_sha256() {
+            gix_index::hash::Kind::Sha256
+        } else {
+            gix_index::hash::Kind::Sha1
+        };
+        let bad = |said: String| Error::BadIndex {
+            path: path.to_owned(),
+            said,
+        };
         match std::fs::metadata(path) {
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+                return Ok(Self::default());
+            }
             // Reading a FIFO would wait for somebody to write.
-            Ok(found) if !found.is_file() => return Err(bad("it is not a regular file".to_owned())),
+            Ok(found) if !found.is_file() => {
+                return Err(bad("it is not a regular file".to_owned()));
+            }
             _ => {}
         }
         let file = gix_index::File::at(path, kind, true, gix_index::decode::Options::default())
@@ -118,8 +145,13 @@ impl Index {
         if file.is_sparse() {
             let list = repository.git().args(["ls-files", "-z", "--stage", "-v"]);
             let listed = list.env("GIT_INDEX_FILE", path).output()?;
-            for line in listed.split(|byte| *byte == 0).filter(|line| !line.is_empty()) {
-                index.push_listed(line.as_bstr()).ok_or_else(|| bad("git ls-files printed an unknown line".into()))?;
+            for line in listed
+                .split(|byte| *byte == 0)
+                .filter(|line| !line.is_empty())
+            {
+                index
+                    .push_listed(line.as_bstr())
+                    .ok_or_else(|| bad("git ls-files printed an unknown line".into()))?;
             }
             return Ok(index);
         }
@@ -129,7 +161,18 @@ impl Index {
             let assumed = flags.contains(gix_index::entry::Flags::ASSUME_VALID);
             let intended = flags.contains(gix_index::entry::Flags::INTENT_TO_ADD);
             let (mode, object, conflicted) = (entry.mode.bits(), entry.id, entry.stage_raw() != 0);
-            index.push(entry.path(&file), Entry { name: 0..0, mode, object, skipped, assumed, intended, conflicted });
+            index.push(
+                entry.path(&file),
+                Entry {
+                    name: 0..0,
+                    mode,
+                    object,
+                    skipped,
+                    assumed,
+                    intended,
+                    conflicted,
+                },
+            );
         }
         Ok(index)
     }
@@ -139,22 +182,44 @@ impl Index {
         let (info, path) = line.split_once_str("\t")?;
         let mut words = info.to_str().ok()?.split(' ');
         let tag = words.next()?;
-        let (skipped, assumed) = (tag.eq_ignore_ascii_case("S"), tag.bytes().all(|byte| byte.is_ascii_lowercase()));
+        let (skipped, assumed) = (
+            tag.eq_ignore_ascii_case("S"),
+            tag.bytes().all(|byte| byte.is_ascii_lowercase()),
+        );
         let mode = u32::from_str_radix(words.next()?, 8).ok()?;
         let object = Object::from_hex(words.next()?.as_bytes()).ok()?;
         let (conflicted, intended) = (words.next()? != "0", false);
-        self.push(path.as_bstr(), Entry { name: 0..0, mode, object, skipped, assumed, intended, conflicted });
+        self.push(
+            path.as_bstr(),
+            Entry {
+                name: 0..0,
+                mode,
+                object,
+                skipped,
+                assumed,
+                intended,
+                conflicted,
+            },
+        );
         Some(())
     }
 
     /// Adds an entry, whose name is filled in here.
     fn push(&mut self, path: &BStr, entry: Entry) {
-        if entry.conflicted && self.entries.last().is_some_and(|last| self.name(last) == path) {
+        if entry.conflicted
+            && self
+                .entries
+                .last()
+                .is_some_and(|last| self.name(last) == path)
+        {
             return;
         }
         let start = self.names.len() as u32;
         self.names.push_str(path);
-        self.entries.push(Entry { name: start..self.names.len() as u32, ..entry });
+        self.entries.push(Entry {
+            name: start..self.names.len() as u32,
+            ..entry
+        });
     }
 
     fn name(&self, entry: &Entry) -> &BStr {
@@ -167,7 +232,13 @@ impl Index {
             0o160_000 => Mode::Submodule,
             _ => Mode::File,
         };
-        Tracked { path: self.name(entry), mode, skipped: entry.skipped, assumed: entry.assumed, entry }
+        Tracked {
+            path: self.name(entry),
+            mode,
+            skipped: entry.skipped,
+            assumed: entry.assumed,
+            entry,
+        }
     }
 
     /// All tracked paths, sorted by bytes.
@@ -175,11 +246,17 @@ impl Index {
         self.entries.iter().map(|entry| self.tracked(entry))
     }
 
-    /// Where the entries below a folder stand (given without a slash at its end), among those of a folder above it.
+    /// Where the entries below a folder stand (given without a slash at its end), among those of a
+    /// folder above it.
     pub fn span(&self, folder: &BStr, above: Span) -> Span {
-        let prefix = [folder.as_bytes(), if folder.is_empty() { b"" } else { b"/" }].concat();
+        let prefix = [
+            folder.as_bytes(),
+            if folder.is_empty() { b"" } else { b"/" },
+        ]
+        .concat();
         let entries = &self.entries[above.0..above.1];
-        let start = entries.partition_point(|entry| self.name(entry).as_bytes() < prefix.as_slice());
+        let start =
+            entries.partition_point(|entry| self.name(entry).as_bytes() < prefix.as_slice());
         let count = entries[start..].partition_point(|entry| self.name(entry).starts_with(&prefix));
         Span(above.0 + start, above.0 + start + count)
     }
@@ -189,17 +266,21 @@ impl Index {
         Span(0, self.entries.len())
     }
 
-    /// Whether git takes this path for a tracked one, or a folder with something tracked in it. `span` is that of the folder
-    /// that the path lies in.
+    /// Whether git takes this path for a tracked one, or a folder with something tracked in it.
+    /// `span` is that of the folder that the path lies in.
     pub fn holds_within(&self, span: Span, path: &BStr) -> bool {
         if self.folded.is_some() {
             return self.holds(path) || self.holds_below(path);
         }
         let entries = &self.entries[span.0..span.1];
         let at = entries.partition_point(|entry| self.name(entry) < path);
-        // Between a file and what lies in a folder of that name other names may stand: `a`, `a-b`, `a/c`.
-        let below =
-            |entry: &Entry| self.name(entry).strip_prefix(path.as_bytes()).is_some_and(|rest| rest.starts_with(b"/"));
+        // Between a file and what lies in a folder of that name other names may stand: `a`, `a-b`,
+        // `a/c`.
+        let below = |entry: &Entry| {
+            self.name(entry)
+                .strip_prefix(path.as_bytes())
+                .is_some_and(|rest| rest.starts_with(b"/"))
+        };
         match entries.get(at) {
             None => false,
             Some(entry) if self.name(entry) == path || below(entry) => true,
@@ -236,18 +317,26 @@ impl Index {
 
     /// The entry of that path.
     pub fn get(&self, path: &BStr) -> Option<Tracked<'_>> {
-        let at = self.entries.binary_search_by(|entry| self.name(entry).cmp(path)).ok()?;
+        let at = self
+            .entries
+            .binary_search_by(|entry| self.name(entry).cmp(path))
+            .ok()?;
         Some(self.tracked(&self.entries[at]))
     }
 
-    /// The entries below a folder (given without a slash at its end); all of them for the empty path.
+    /// The entries below a folder (given without a slash at its end); all of them for the empty
+    /// path.
     pub fn below(&self, folder: &BStr) -> impl Iterator<Item = Tracked<'_>> {
         let mut prefix = folder.to_owned();
         if !prefix.is_empty() {
             prefix.push(b'/');
         }
-        let start = self.entries.partition_point(|entry| self.name(entry) < prefix.as_bstr());
-        let below = self.entries[start..].iter().map(|entry| self.tracked(entry));
+        let start = self
+            .entries
+            .partition_point(|entry| self.name(entry) < prefix.as_bstr());
+        let below = self.entries[start..]
+            .iter()
+            .map(|entry| self.tracked(entry));
         below.take_while(move |tracked| tracked.path.starts_with(&prefix))
     }
 }
@@ -255,6 +344,10 @@ impl Index {
 /// The lower-case forms of a path and of the folders on the way to it.
 fn folded(path: &BStr) -> impl Iterator<Item = Vec<u8>> {
     let lower = path.to_ascii_lowercase();
-    let ends: Vec<usize> = lower.find_iter("/").map(|slash| slash + 1).chain([lower.len()]).collect();
+    let ends: Vec<usize> = lower
+        .find_iter("/")
+        .map(|slash| slash + 1)
+        .chain([lower.len()])
+        .collect();
     ends.into_iter().map(move |end| lower[..end].to_owned())
 }

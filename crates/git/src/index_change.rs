@@ -1,6 +1,10 @@
-//! Changing git's index: on a copy, by git's own commands, and then as a whole under git's own lock.
+//! Changing git's index: on a copy, by git's own commands, and then as a whole under git's own
+//! lock.
 
-#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "git's own folder, by the paths that git tells"
+)]
 
 use crate::{Error, Index, Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
@@ -11,7 +15,8 @@ use std::time::Duration;
 /// An entry of the index as it can be put back.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Entry {
-    /// In the form that `git update-index --index-info` reads, without its end: mode, object, stage, tab, path.
+    /// In the form that `git update-index --index-info` reads, without its end: mode, object,
+    /// stage, tab, path.
     pub info: BString,
     /// What git was told of it.
     pub flags: Vec<Flag>,
@@ -31,7 +36,9 @@ pub enum Flag {
 impl Entry {
     /// Relative to the top.
     pub fn path(&self) -> &BStr {
-        self.info.split_once_str("\t").map_or("".into(), |(_, path)| path.as_bstr())
+        self.info
+            .split_once_str("\t")
+            .map_or("".into(), |(_, path)| path.as_bstr())
     }
 
     /// The name of its contents in git's object store; nothing for another repository's commit.
@@ -69,14 +76,22 @@ impl Repository {
     ///
     /// # Errors
     /// If git or the disk refuses.
-    pub fn index_without<'a>(&self, paths: impl IntoIterator<Item = &'a BStr>, into: &Path) -> Result<()> {
+    pub fn index_without<'a>(
+        &self,
+        paths: impl IntoIterator<Item = &'a BStr>,
+        into: &Path,
+    ) -> Result<()> {
         self.copy_index(into)?;
-        self.on_copy(into, &["update-index", "--force-remove", "-z", "--stdin"], paths)?;
+        self.on_copy(
+            into,
+            &["update-index", "--force-remove", "-z", "--stdin"],
+            paths,
+        )?;
         durable(into)
     }
 
-    /// Writes at `into` what the index would be with these entries, and gives those whose place is taken. The index itself
-    /// is only read.
+    /// Writes at `into` what the index would be with these entries, and gives those whose place is
+    /// taken. The index itself is only read.
     ///
     /// # Errors
     /// If git or the disk refuses.
@@ -87,59 +102,104 @@ impl Repository {
         for entry in entries {
             match taken(&index, entry) {
                 Some(Ok(())) => {}
-                Some(Err(why)) => left.push(NotPutBack { path: entry.path().to_owned(), why }),
+                Some(Err(why)) => left.push(NotPutBack {
+                    path: entry.path().to_owned(),
+                    why,
+                }),
                 None => fit.push(entry),
             }
         }
         let missing = self.missing(fit.iter().filter_map(|entry| entry.blob()))?;
         let flagged = |flag: Flag| fit.iter().filter(move |entry| entry.flags.contains(&flag));
         let mut infos = Vec::new();
-        for entry in fit.iter().filter(|entry| !entry.flags.contains(&Flag::IntentToAdd)) {
+        for entry in fit
+            .iter()
+            .filter(|entry| !entry.flags.contains(&Flag::IntentToAdd))
+        {
             match entry.blob() {
                 Some(blob) if missing.contains(blob) => {
-                    left.push(NotPutBack { path: entry.path().to_owned(), why: Taken::WithoutContents });
+                    left.push(NotPutBack {
+                        path: entry.path().to_owned(),
+                        why: Taken::WithoutContents,
+                    });
                 }
                 _ => infos.push(entry.info.as_bstr()),
             }
         }
         self.on_copy(into, &["update-index", "-z", "--index-info"], infos)?;
-        for (flag, option) in [(Flag::SkipWorktree, "--skip-worktree"), (Flag::AssumeUnchanged, "--assume-unchanged")] {
+        for (flag, option) in [
+            (Flag::SkipWorktree, "--skip-worktree"),
+            (Flag::AssumeUnchanged, "--assume-unchanged"),
+        ] {
             let not_back: HashSet<&BStr> = left.iter().map(|one| one.path.as_bstr()).collect();
-            let paths = flagged(flag).map(|entry| entry.path()).filter(|path| !not_back.contains(path));
+            let paths = flagged(flag)
+                .map(|entry| entry.path())
+                .filter(|path| !not_back.contains(path));
             self.on_copy(into, &["update-index", option, "-z", "--stdin"], paths)?;
         }
         let (there, gone): (Vec<&BStr>, Vec<&BStr>) = flagged(Flag::IntentToAdd)
             .map(|entry| entry.path())
-            .partition(|path| self.top.join(path.to_path_lossy()).symlink_metadata().is_ok());
-        left.extend(gone.into_iter().map(|path| NotPutBack { path: path.to_owned(), why: Taken::Gone }));
+            .partition(|path| {
+                self.top
+                    .join(path.to_path_lossy())
+                    .symlink_metadata()
+                    .is_ok()
+            });
+        left.extend(gone.into_iter().map(|path| NotPutBack {
+            path: path.to_owned(),
+            why: Taken::Gone,
+        }));
         let intend = ["--literal-pathspecs", "add", "--intent-to-add", "--force"];
-        self.on_copy(into, &[&intend[..], &["--pathspec-from-file=-", "--pathspec-file-nul"]].concat(), there)?;
+        self.on_copy(
+            into,
+            &[
+                &intend[..],
+                &["--pathspec-from-file=-", "--pathspec-file-nul"],
+            ]
+            .concat(),
+            there,
+        )?;
         durable(into)?;
         Ok(left)
     }
 
-    /// Runs a command of git's on a copy of the index, with these items on its standard input; not at all without any.
-    fn on_copy<'a>(&self, copy: &Path, args: &[&str], items: impl IntoIterator<Item = &'a BStr>) -> Result<()> {
+    /// Runs a command of git's on a copy of the index, with these items on its standard input; not
+    /// at all without any.
+    fn on_copy<'a>(
+        &self,
+        copy: &Path,
+        args: &[&str],
+        items: impl IntoIterator<Item = &'a BStr>,
+    ) -> Result<()> {
         let input = joined(items);
         if input.is_empty() {
             return Ok(());
         }
-        self.git().args(args).env("GIT_INDEX_FILE", copy).with_input(&input).map(drop)
+        self.git()
+            .args(args)
+            .env("GIT_INDEX_FILE", copy)
+            .with_input(&input)
+            .map(drop)
     }
 
-    /// Copies the index with its time. An entry that changed on disk as late as the index was written counts as one that must
-    /// be looked at again ("racy git" in git's documentation); git tells so by the index's time, and marks it when it writes.
+    /// Copies the index with its time. An entry that changed on disk as late as the index was
+    /// written counts as one that must be looked at again ("racy git" in git's documentation); git
+    /// tells so by the index's time, and marks it when it writes.
     fn copy_index(&self, into: &Path) -> Result<()> {
         let index = self.index_file()?;
         if !index.exists() {
             return Ok(());
         }
-        let modified = index.metadata().and_then(|found| found.modified()).map_err(disk(&index))?;
+        let modified = index
+            .metadata()
+            .and_then(|found| found.modified())
+            .map_err(disk(&index))?;
         std::fs::copy(&index, into).map_err(disk(into))?;
         set_modified(into, modified)
     }
 
-    /// Gives the index a second name, by which it can be brought back; where the disk has no second names, a copy.
+    /// Gives the index a second name, by which it can be brought back; where the disk has no second
+    /// names, a copy.
     ///
     /// # Errors
     /// If the disk refuses.
@@ -155,11 +215,16 @@ impl Repository {
     /// Whether git can read this file as an index; a split index needs the file that it shares.
     pub fn can_read_index(&self, file: &Path) -> bool {
         // Nothing of that name is ever tracked, so nothing is printed.
-        self.git().args(["ls-files", "--", ":/.git"]).env("GIT_INDEX_FILE", file).output().is_ok()
+        self.git()
+            .args(["ls-files", "--", ":/.git"])
+            .env("GIT_INDEX_FILE", file)
+            .output()
+            .is_ok()
     }
 
-    /// Puts the file `new` into the index's place, under git's own lock, if `may` says so once the lock is held. The lock
-    /// is a second name of `new`, so that [`Repository::unlock_own`] can tell it from another git's. `new` stays.
+    /// Puts the file `new` into the index's place, under git's own lock, if `may` says so once the
+    /// lock is held. The lock is a second name of `new`, so that [`Repository::unlock_own`] can
+    /// tell it from another git's. `new` stays.
     ///
     /// # Errors
     /// If the lock is held, or the disk refuses.
@@ -168,12 +233,19 @@ impl Repository {
         let lock = with_suffix(&index, ".lock");
         self.unlocked()?;
         match std::fs::hard_link(new, &lock) {
-            Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => return Err(Error::Locked(lock)),
+            Err(cause) if cause.kind() == std::io::ErrorKind::AlreadyExists => {
+                return Err(Error::Locked(lock));
+            }
             // Not every disk gives a file a second name.
             Err(_) => {
-                let modified = new.metadata().and_then(|found| found.modified()).map_err(disk(new))?;
+                let modified = new
+                    .metadata()
+                    .and_then(|found| found.modified())
+                    .map_err(disk(new))?;
                 let file = std::fs::File::create_new(&lock).map_err(disk(&lock))?;
-                let copied = std::fs::copy(new, &lock).and_then(|_| file.sync_all()).map_err(disk(&lock));
+                let copied = std::fs::copy(new, &lock)
+                    .and_then(|_| file.sync_all())
+                    .map_err(disk(&lock));
                 if let Err(error) = copied.and_then(|()| set_modified(&lock, modified)) {
                     // The lock is ours; leaving it would stop every later git.
                     let _ = std::fs::remove_file(&lock);
@@ -195,14 +267,17 @@ impl Repository {
         Ok(true)
     }
 
-    /// Takes away a lock on the index that is another name of one of these files: what was left of a [`Self::put_index`]
-    /// that was killed.
+    /// Takes away a lock on the index that is another name of one of these files: what was left of
+    /// a [`Self::put_index`] that was killed.
     ///
     /// # Errors
     /// If the disk refuses.
     pub fn unlock_own(&self, files: &[PathBuf]) -> Result<()> {
         let lock = with_suffix(&self.index_file()?, ".lock");
-        if files.iter().any(|file| same_file::is_same_file(&lock, file).unwrap_or(false)) {
+        if files
+            .iter()
+            .any(|file| same_file::is_same_file(&lock, file).unwrap_or(false))
+        {
             std::fs::remove_file(&lock).map_err(disk(&lock))?;
         }
         Ok(())
@@ -234,7 +309,9 @@ fn taken(index: &Index, entry: &Entry) -> Option<Result<(), Taken>> {
             Err(Taken::StagedAnew)
         });
     }
-    let above = path.find_iter("/").any(|slash| index.get(path[..slash].as_bstr()).is_some());
+    let above = path
+        .find_iter("/")
+        .any(|slash| index.get(path[..slash].as_bstr()).is_some());
     (above || index.below(path).next().is_some()).then_some(Err(Taken::OtherKind))
 }
 
@@ -246,12 +323,15 @@ const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
 
 /// git wrote it beside and renamed it; it is to be durable before anything depends on it.
 fn durable(path: &Path) -> Result<()> {
-    std::fs::File::open(path).and_then(|file| file.sync_all()).map_err(disk(path))
+    std::fs::File::open(path)
+        .and_then(|file| file.sync_all())
+        .map_err(disk(path))
 }
 
 fn set_modified(path: &Path, modified: std::time::SystemTime) -> Result<()> {
     let file = std::fs::File::options().write(true).open(path);
-    file.and_then(|file| file.set_modified(modified)).map_err(disk(path))
+    file.and_then(|file| file.set_modified(modified))
+        .map_err(disk(path))
 }
 
 fn disk(path: &Path) -> impl FnOnce(std::io::Error) -> Error {

@@ -1,6 +1,9 @@
 //! Where a repository lies and how it is configured.
 
-#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "git's own folder, by the paths that git tells"
+)]
 
 use crate::programs::{entries, is_persons, overruled};
 use crate::{Error, Git, Index, Result};
@@ -56,7 +59,10 @@ pub enum Found {
 /// # Errors
 /// If the folder can't be entered, lies in a git folder, or git refuses for a reason of its own.
 pub fn find(folder: &Path) -> Result<Found> {
-    let no_folder = |cause| Error::NoFolder { path: folder.into(), cause };
+    let no_folder = |cause| Error::NoFolder {
+        path: folder.into(),
+        cause,
+    };
     if !std::fs::metadata(folder).map_err(no_folder)?.is_dir() {
         return Err(no_folder(std::io::ErrorKind::NotADirectory.into()));
     }
@@ -87,9 +93,14 @@ pub fn find(folder: &Path) -> Result<Found> {
     Ok(Found::Repository(Box::new(Repository {
         ignores_case: config.is_set("core.ignorecase"),
         personal: config.personal(&top)?,
-        stores_large_files: ["filter.lfs.clean", "filter.lfs.process"].iter().any(|key| config.value(key).is_some()),
+        stores_large_files: ["filter.lfs.clean", "filter.lfs.process"]
+            .iter()
+            .any(|key| config.value(key).is_some()),
         is_sparse: config.is_set("core.sparsecheckout"),
-        object_format: config.value("extensions.objectformat").unwrap_or("sha1".into()).into(),
+        object_format: config
+            .value("extensions.objectformat")
+            .unwrap_or("sha1".into())
+            .into(),
         overruled: overruled(&config.listed),
         top,
         git_folder,
@@ -99,10 +110,19 @@ pub fn find(folder: &Path) -> Result<Found> {
 
 /// The top of the working tree, the git folder, and the one that all working trees share.
 fn folders(folder: &Path) -> Result<[PathBuf; 3]> {
-    let ask = |what: &[&str]| Git::at(folder).args(["rev-parse", "--path-format=absolute"]).args(what).output();
+    let ask = |what: &[&str]| {
+        Git::at(folder)
+            .args(["rev-parse", "--path-format=absolute"])
+            .args(what)
+            .output()
+    };
     let asked = ["--show-toplevel", "--git-dir", "--git-common-dir"];
     let said = ask(&asked)?;
-    let lines: Vec<&[u8]> = said.strip_suffix(b"\n").unwrap_or(&said).split(|byte| *byte == b'\n').collect();
+    let lines: Vec<&[u8]> = said
+        .strip_suffix(b"\n")
+        .unwrap_or(&said)
+        .split(|byte| *byte == b'\n')
+        .collect();
     if let [top, git_folder, common_folder] = lines[..] {
         return Ok([top, git_folder, common_folder].map(|line| line.to_path_lossy().into_owned()));
     }
@@ -113,12 +133,16 @@ fn folders(folder: &Path) -> Result<[PathBuf; 3]> {
 
 /// The only path in an answer; a line break in it is a part of it.
 pub(crate) fn single_path(said: &[u8]) -> PathBuf {
-    said.strip_suffix(b"\n").unwrap_or(said).to_path_lossy().into_owned()
+    said.strip_suffix(b"\n")
+        .unwrap_or(said)
+        .to_path_lossy()
+        .into_owned()
 }
 
-/// Whether a working tree is one that its git folder was found by: `.git` at its top is that folder, or a file that names
-/// it. A repository's own configuration (`core.worktree`) could say that any folder is its working tree; only who runs the
-/// program may say so, with `GIT_DIR` or `GIT_WORK_TREE`.
+/// Whether a working tree is one that its git folder was found by: `.git` at its top is that
+/// folder, or a file that names it. A repository's own configuration (`core.worktree`) could say
+/// that any folder is its working tree; only who runs the program may say so, with `GIT_DIR` or
+/// `GIT_WORK_TREE`.
 fn names_its_own_top(top: &Path, git_folder: &Path) -> bool {
     let said = |name| std::env::var_os(name).is_some();
     if said("GIT_DIR") || said("GIT_WORK_TREE") {
@@ -128,8 +152,12 @@ fn names_its_own_top(top: &Path, git_folder: &Path) -> bool {
     let dot_git = top.join(".git");
     same(&dot_git)
         || Root::open(top).is_ok_and(|root| {
-            let file = root.read(BStr::new(".git"), LARGEST_GIT_FILE).unwrap_or_default();
-            let target = file.strip_prefix(b"gitdir: ").map(|path| path.trim_end_with(|c| c == '\n' || c == '\r'));
+            let file = root
+                .read(BStr::new(".git"), LARGEST_GIT_FILE)
+                .unwrap_or_default();
+            let target = file
+                .strip_prefix(b"gitdir: ")
+                .map(|path| path.trim_end_with(|c| c == '\n' || c == '\r'));
             target.is_some_and(|path| same(&top.join(path.to_path_lossy())))
         })
 }
@@ -167,7 +195,10 @@ impl Repository {
         if std::env::var_os("GIT_INDEX_FILE").is_none() {
             return Ok(self.git_folder.join("index"));
         }
-        let shown = self.git().args(["rev-parse", "--path-format=absolute", "--git-path", "index"]).output()?;
+        let shown = self
+            .git()
+            .args(["rev-parse", "--path-format=absolute", "--git-path", "index"])
+            .output()?;
         Ok(single_path(&shown))
     }
 
@@ -185,7 +216,9 @@ impl Repository {
     /// If git can't be asked.
     pub fn hooks_folder(&self) -> Result<PathBuf> {
         let asked = ["rev-parse", "--path-format=absolute", "--git-path", "hooks"];
-        Ok(single_path(&self.git().keeping("core.hooksPath").args(asked).output()?))
+        Ok(single_path(
+            &self.git().keeping("core.hooksPath").args(asked).output()?,
+        ))
     }
 
     /// The paths that `.gitmodules` names (gitmodules(5)).
@@ -196,9 +229,17 @@ impl Repository {
         if !self.top.join(".gitmodules").exists() {
             return Ok(Vec::new());
         }
-        let listed = self.git().args(["config", "--file", ".gitmodules", "--list", "-z"]).output()?;
-        let named = listed.split(|byte| *byte == 0).filter_map(|entry| entry.split_once_str("\n"));
-        Ok(named.filter(|(key, _)| key.ends_with(b".path")).map(|(_, path)| path.into()).collect())
+        let listed = self
+            .git()
+            .args(["config", "--file", ".gitmodules", "--list", "-z"])
+            .output()?;
+        let named = listed
+            .split(|byte| *byte == 0)
+            .filter_map(|entry| entry.split_once_str("\n"));
+        Ok(named
+            .filter(|(key, _)| key.ends_with(b".path"))
+            .map(|(_, path)| path.into())
+            .collect())
     }
 
     pub(crate) fn uses_sha256(&self) -> bool {
@@ -215,13 +256,20 @@ struct Config {
 
 impl Config {
     fn read(folder: &Path) -> Result<Self> {
-        // The keys that every call of ours sets are told as set for this call, and are none of those that are asked for.
-        Ok(Self { listed: Git::at(folder).args(["config", "--list", "-z", "--show-scope"]).output()? })
+        // The keys that every call of ours sets are told as set for this call, and are none of
+        // those that are asked for.
+        Ok(Self {
+            listed: Git::at(folder)
+                .args(["config", "--list", "-z", "--show-scope"])
+                .output()?,
+        })
     }
 
     /// The last entry of a key (lower case): its scope, and its value where it has one.
     fn last(&self, key: &str) -> Option<(&[u8], Option<&BStr>)> {
-        let found = entries(&self.listed).filter(|(_, name, _)| *name == key).last();
+        let found = entries(&self.listed)
+            .filter(|(_, name, _)| *name == key)
+            .last();
         found.map(|(scope, _, value)| (scope, value))
     }
 
@@ -237,33 +285,50 @@ impl Config {
             Some((_, Some(value))) => {
                 let value = value.to_ascii_lowercase();
                 [&b"true"[..], b"yes", b"on"].contains(&&value[..])
-                    || value.to_str().is_ok_and(|text| text.parse::<i64>().is_ok_and(|number| number != 0))
+                    || value
+                        .to_str()
+                        .is_ok_and(|text| text.parse::<i64>().is_ok_and(|number| number != 0))
             }
         }
     }
 
-    /// gitignore(5): `core.excludesFile`; without it `$XDG_CONFIG_HOME/git/ignore`, or `$HOME/.config/git/ignore` where
-    /// that variable is unset or empty.
+    /// gitignore(5): `core.excludesFile`; without it `$XDG_CONFIG_HOME/git/ignore`, or
+    /// `$HOME/.config/git/ignore` where that variable is unset or empty.
     fn personal(&self, top: &Path) -> Result<Option<Personal>> {
         let shown: BString = match self.value("core.excludesfile") {
             Some(value) if value.is_empty() => return Ok(None),
             // `~` and its kin are git's to expand.
-            Some(value) if value.starts_with(b"~") || value.starts_with(b"%") || value.starts_with(b":") => {
-                let path = Git::at(top).args(["config", "--type=path", "-z", "core.excludesFile"]).output()?;
+            Some(value)
+                if value.starts_with(b"~")
+                    || value.starts_with(b"%")
+                    || value.starts_with(b":") =>
+            {
+                let path = Git::at(top)
+                    .args(["config", "--type=path", "-z", "core.excludesFile"])
+                    .output()?;
                 path.trim_end_with(|c| c == '\0').into()
             }
             Some(value) => value.into(),
             None => {
                 let set = |name| std::env::var_os(name).filter(|value| !value.is_empty());
                 let base = set("XDG_CONFIG_HOME").map(PathBuf::from);
-                let Some(base) = base.or_else(|| Some(PathBuf::from(set("HOME")?).join(".config"))) else {
+                let Some(base) = base.or_else(|| Some(PathBuf::from(set("HOME")?).join(".config")))
+                else {
                     return Ok(None);
                 };
-                Vec::from_path_lossy(&base.join("git").join("ignore")).into_owned().into()
+                Vec::from_path_lossy(&base.join("git").join("ignore"))
+                    .into_owned()
+                    .into()
             }
         };
         let path = top.join(shown.to_path_lossy());
-        let by_repository = self.last("core.excludesfile").is_some_and(|(scope, _)| !is_persons(scope));
-        Ok(Some(Personal { shown, path, by_repository }))
+        let by_repository = self
+            .last("core.excludesfile")
+            .is_some_and(|(scope, _)| !is_persons(scope));
+        Ok(Some(Personal {
+            shown,
+            path,
+            by_repository,
+        }))
     }
 }

@@ -1,5 +1,5 @@
-//! All that only git knows: where a repository lies, how it is configured, what its index holds, and how its index is
-//! changed. Nothing else in Redshank starts git.
+//! All that only git knows: where a repository lies, how it is configured, what its index holds,
+//! and how its index is changed. Nothing else in Redshank starts git.
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

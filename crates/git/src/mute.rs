@@ -7,8 +7,9 @@ use std::collections::HashSet;
 impl Repository {
     /// Hides local changes to tracked files from git, or brings them back.
     ///
-    /// Where the whole tree is laid out, the flag is "skip worktree": git leaves such a file alone, and refuses to overwrite
-    /// it. Where only a part is, that flag has its own meaning, and "assume unchanged" is the one that is left.
+    /// Where the whole tree is laid out, the flag is "skip worktree": git leaves such a file alone,
+    /// and refuses to overwrite it. Where only a part is, that flag has its own meaning, and
+    /// "assume unchanged" is the one that is left.
     ///
     /// # Errors
     /// If git refuses, most often because another git holds the index.
@@ -23,17 +24,24 @@ impl Repository {
             self.unlocked()?;
             let mut input = bstr::join("\0", paths);
             input.push(0);
-            self.git().args(["update-index", flag, "-z", "--stdin"]).with_input(&input)?;
+            self.git()
+                .args(["update-index", flag, "-z", "--stdin"])
+                .with_input(&input)?;
         }
         Ok(())
     }
 
-    /// The name that a file's contents on disk have in git's object store, after the filters of its attributes.
+    /// The name that a file's contents on disk have in git's object store, after the filters of its
+    /// attributes.
     ///
     /// # Errors
     /// If it isn't there or git refuses.
     pub fn name_on_disk(&self, path: &BStr) -> Result<String> {
-        let said = self.git().args(["hash-object", "--"]).args([path.to_path_lossy().as_os_str()]).output()?;
+        let said = self
+            .git()
+            .args(["hash-object", "--"])
+            .args([path.to_path_lossy().as_os_str()])
+            .output()?;
         Ok(said.trim().to_str_lossy().into_owned())
     }
 
@@ -42,7 +50,10 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn changed_upstream(&self, paths: &[&BStr]) -> Result<HashSet<BString>> {
-        let followed = self.git().args(["rev-parse", "--quiet", "--verify", "@{upstream}"]).output();
+        let followed = self
+            .git()
+            .args(["rev-parse", "--quiet", "--verify", "@{upstream}"])
+            .output();
         if followed.is_err() || paths.is_empty() {
             return Ok(HashSet::new());
         }

@@ -36,12 +36,20 @@ impl Repository {
         // `:mode mode blob blob status` NUL `path` NUL (git-diff-index(1), raw output format).
         let mut fields = listed.split(|byte| *byte == 0);
         let mut staged = Vec::new();
-        while let (Some(head), Some(path)) = (fields.next().filter(|head| !head.is_empty()), fields.next()) {
+        while let (Some(head), Some(path)) =
+            (fields.next().filter(|head| !head.is_empty()), fields.next())
+        {
             let mut words = head.split_str(" ").skip(1);
-            let (mode, blob) = (words.next().unwrap_or_default(), words.nth(1).unwrap_or_default());
+            let (mode, blob) = (
+                words.next().unwrap_or_default(),
+                words.nth(1).unwrap_or_default(),
+            );
             // A link or another repository has no contents to look into.
             if mode.starts_with(b"100") {
-                staged.push(Staged { path: path.into(), blob: blob.to_str_lossy().into_owned() });
+                staged.push(Staged {
+                    path: path.into(),
+                    blob: blob.to_str_lossy().into_owned(),
+                });
             }
         }
         Ok(staged)
@@ -57,10 +65,20 @@ impl Repository {
         }
         let index = self.index()?;
         let tracked: Vec<_> = paths.iter().filter_map(|path| index.get(path)).collect();
-        let blobs: String = tracked.iter().map(|tracked| tracked.blob() + "\n").collect();
-        let sizes = self.git().args(["cat-file", "--batch-check=%(objectsize)"]).with_input(blobs.as_bytes())?;
-        let sizes = ByteSlice::lines(&sizes[..]).map(|line| line.to_str().ok().and_then(|size| size.parse().ok()));
-        let known = tracked.iter().zip(sizes).filter_map(|(tracked, size)| Some((tracked.path.to_owned(), size?)));
+        let blobs: String = tracked
+            .iter()
+            .map(|tracked| tracked.blob() + "\n")
+            .collect();
+        let sizes = self
+            .git()
+            .args(["cat-file", "--batch-check=%(objectsize)"])
+            .with_input(blobs.as_bytes())?;
+        let sizes = ByteSlice::lines(&sizes[..])
+            .map(|line| line.to_str().ok().and_then(|size| size.parse().ok()));
+        let known = tracked
+            .iter()
+            .zip(sizes)
+            .filter_map(|(tracked, size)| Some((tracked.path.to_owned(), size?)));
         Ok(known.collect())
     }
 
@@ -84,8 +102,13 @@ impl Blobs {
     fn of(git: Git) -> Result<Self> {
         let mut child = git.args(["cat-file", "--batch"]).piped()?;
         let (questions, answers) = (child.stdin.take(), child.stdout.take());
-        let answers = answers.ok_or_else(|| Error::NotStarted(std::io::Error::other("git has no output")))?;
-        Ok(Self { child, questions, answers: BufReader::new(answers) })
+        let answers =
+            answers.ok_or_else(|| Error::NotStarted(std::io::Error::other("git has no output")))?;
+        Ok(Self {
+            child,
+            questions,
+            answers: BufReader::new(answers),
+        })
     }
 
     /// Gives a blob's size in bytes and its contents to `take`, which needn't read them all.
@@ -103,8 +126,13 @@ impl Blobs {
         questions.flush()?;
         let mut head = String::new();
         self.answers.read_line(&mut head)?;
-        let size = head.trim_end().rsplit(' ').next().and_then(|size| size.parse::<u64>().ok());
-        let size = size.ok_or_else(|| std::io::Error::other(format!("git has no contents here for {blob}")))?;
+        let size = head
+            .trim_end()
+            .rsplit(' ')
+            .next()
+            .and_then(|size| size.parse::<u64>().ok());
+        let size = size
+            .ok_or_else(|| std::io::Error::other(format!("git has no contents here for {blob}")))?;
         let mut contents = Read::by_ref(&mut self.answers).take(size);
         let taken = take(size, &mut contents);
         // The rest, and the line end behind it.

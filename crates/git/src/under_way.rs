@@ -1,6 +1,10 @@
-//! What git is in the middle of: a merge, a rebase, a cherry-pick, a revert (git-status(1), "In progress").
+//! What git is in the middle of: a merge, a rebase, a cherry-pick, a revert (git-status(1), "In
+//! progress").
 
-#![allow(clippy::disallowed_methods, reason = "git's own folder, by the paths that git tells")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "git's own folder, by the paths that git tells"
+)]
 
 use crate::{Repository, Result};
 use bstr::{BString, ByteSlice};
@@ -24,8 +28,13 @@ impl Repository {
         let has = |name: &str| self.git_folder.join(name).exists();
         // What a rebase was started from, and onto what: both are kept in its folder.
         let rebased = |folder: &str| {
-            let read = |name: &str| std::fs::read_to_string(self.git_folder.join(folder).join(name)).ok();
-            Some(format!("{}...{}", read("onto")?.trim(), read("orig-head")?.trim()))
+            let read =
+                |name: &str| std::fs::read_to_string(self.git_folder.join(folder).join(name)).ok();
+            Some(format!(
+                "{}...{}",
+                read("onto")?.trim(),
+                read("orig-head")?.trim()
+            ))
         };
         let (what, range) = if has("MERGE_HEAD") {
             ("a merge", Some("HEAD...MERGE_HEAD".to_owned()))
@@ -41,11 +50,27 @@ impl Repository {
             return Ok(None);
         };
         let mut paths = HashSet::new();
-        for words in [Some(vec!["--cached", "HEAD"]), range.as_deref().map(|range| vec![range])].into_iter().flatten() {
-            let diff = self.git().args(["diff", "--name-only", "-z", "--no-renames", "--no-ext-diff", "--no-textconv"]);
+        for words in [
+            Some(vec!["--cached", "HEAD"]),
+            range.as_deref().map(|range| vec![range]),
+        ]
+        .into_iter()
+        .flatten()
+        {
+            let diff = self.git().args([
+                "diff",
+                "--name-only",
+                "-z",
+                "--no-renames",
+                "--no-ext-diff",
+                "--no-textconv",
+            ]);
             let listed = diff.args(words).args(["--"]).output()?;
             paths.extend(
-                listed.split(|byte| *byte == 0).filter(|path| !path.is_empty()).map(|path| path.as_bstr().into()),
+                listed
+                    .split(|byte| *byte == 0)
+                    .filter(|path| !path.is_empty())
+                    .map(|path| path.as_bstr().into()),
             );
         }
         Ok(Some(UnderWay { what, paths }))

@@ -14,12 +14,12 @@ enum Member {
 }
 
 impl Class {
-    /// Reads the expression whose opening bracket stands just before `text`. Gives the class and how many bytes it
-    /// took, closing bracket included; `None` if it is never closed or names an unknown POSIX class, for then git
-    /// lets the whole pattern match nothing.
+    /// Reads the expression whose opening bracket stands just before `text`. Gives the class and
+    /// how many bytes it took, closing bracket included; `None` if it is never closed or names an
+    /// unknown POSIX class, for then git lets the whole pattern match nothing.
     ///
-    /// With `fold`, the class is asked about lower-cased bytes only, and git's own asymmetry holds: a range or
-    /// `[:upper:]` also takes the upper-case form, a single member does not.
+    /// With `fold`, the class is asked about lower-cased bytes only, and git's own asymmetry holds:
+    /// a range or `[:upper:]` also takes the upper-case form, a single member does not.
     pub(crate) fn parse(text: &[u8], fold: bool) -> Option<(Self, usize)> {
         let negated = matches!(text.first(), Some(b'!' | b'^'));
         let mut at = usize::from(negated);

@@ -1,9 +1,10 @@
 //! A pattern made ready for matching, and the match itself.
 //!
-//! A pattern is cut into its literal head and the tokens behind it. Matching walks the tokens and remembers the last
-//! `*` and the last `**` it passed: on a mismatch it lets the `*` take one more byte, and when a slash stops that, the
-//! `**` one more folder. Earlier stars never need another try: whatever they could reach, the later one reaches too.
-//! So the time grows with length of pattern times length of text at worst, never exponentially.
+//! A pattern is cut into its literal head and the tokens behind it. Matching walks the tokens and
+//! remembers the last `*` and the last `**` it passed: on a mismatch it lets the `*` take one more
+//! byte, and when a slash stops that, the `**` one more folder. Earlier stars never need another
+//! try: whatever they could reach, the later one reaches too. So the time grows with length of
+//! pattern times length of text at worst, never exponentially.
 
 use crate::class::Class;
 
@@ -50,7 +51,8 @@ enum Token {
     Everything,
 }
 
-/// What every text that a pattern matches must have; the field on which an index of rules can file it.
+/// What every text that a pattern matches must have; the field on which an index of rules can file
+/// it.
 #[derive(Debug, PartialEq, Eq)]
 pub enum Key<'a> {
     /// It matches nothing.
@@ -70,22 +72,32 @@ pub(crate) fn is_special(byte: u8) -> bool {
 
 impl Glob {
     pub(crate) fn new(pattern: &[u8], against: Against, fold: bool) -> Self {
-        Self { kind: Kind::new(pattern, against, fold), fold }
+        Self {
+            kind: Kind::new(pattern, against, fold),
+            fold,
+        }
     }
 
     pub(crate) fn is_blind(&self) -> bool {
         self.fold
     }
 
-    /// Whether the pattern matches the whole of `text`. In a case-blind pattern, ASCII letters match either case.
+    /// Whether the pattern matches the whole of `text`. In a case-blind pattern, ASCII letters
+    /// match either case.
     pub fn matches(&self, text: &[u8]) -> bool {
         let same = |a: &[u8], b: &[u8]| {
-            if self.fold { a.eq_ignore_ascii_case(b) } else { a == b }
+            if self.fold {
+                a.eq_ignore_ascii_case(b)
+            } else {
+                a == b
+            }
         };
         match &self.kind {
             Kind::Never => false,
             Kind::Literal(literal) => same(literal, text),
-            Kind::Suffix(suffix) => text.len() >= suffix.len() && same(&text[text.len() - suffix.len()..], suffix),
+            Kind::Suffix(suffix) => {
+                text.len() >= suffix.len() && same(&text[text.len() - suffix.len()..], suffix)
+            }
             Kind::Tokens { head, tokens } => {
                 text.len() >= head.len()
                     && same(&text[..head.len()], head)
@@ -112,30 +124,44 @@ impl Glob {
 
 impl Kind {
     fn new(pattern: &[u8], against: Against, fold: bool) -> Self {
-        let head = pattern.iter().position(|b| is_special(*b)).unwrap_or(pattern.len());
+        let head = pattern
+            .iter()
+            .position(|b| is_special(*b))
+            .unwrap_or(pattern.len());
         let lower = |bytes: &[u8]| {
-            if fold { bytes.to_ascii_lowercase().into() } else { bytes.into() }
+            if fold {
+                bytes.to_ascii_lowercase().into()
+            } else {
+                bytes.into()
+            }
         };
         let (literal, rest) = pattern.split_at(head);
         if literal.len() > LONGEST_TEXT {
             Self::Never
         } else if rest.is_empty() {
             Self::Literal(lower(literal))
-        } else if against == Against::Name && pattern[0] == b'*' && !pattern[1..].iter().any(|b| is_special(*b)) {
+        } else if against == Against::Name
+            && pattern[0] == b'*'
+            && !pattern[1..].iter().any(|b| is_special(*b))
+        {
             Self::Suffix(lower(&pattern[1..]))
         } else {
-            // git compares the literal head first and reads the rest as a pattern of its own: the `**` in `a**/b`
-            // stands at the start of that rest, and so spans folders.
+            // git compares the literal head first and reads the rest as a pattern of its own: the
+            // `**` in `a**/b` stands at the start of that rest, and so spans folders.
             match tokens_of(rest, fold) {
-                Some(tokens) => Self::Tokens { head: lower(literal), tokens },
+                Some(tokens) => Self::Tokens {
+                    head: lower(literal),
+                    tokens,
+                },
                 None => Self::Never,
             }
         }
     }
 }
 
-/// The longest text that anything is asked about, in bytes: no system takes a path of that length. A pattern that no
-/// shorter text matches is not made ready, which would take many times its own size.
+/// The longest text that anything is asked about, in bytes: no system takes a path of that length.
+/// A pattern that no shorter text matches is not made ready, which would take many times its own
+/// size.
 const LONGEST_TEXT: usize = 1 << 16;
 
 /// The tokens of a pattern, or `None` if nothing can match it.
@@ -150,7 +176,8 @@ fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {
         match byte {
             b'\\' => {
                 at += 1;
-                // Behind a back-slash git does not fold the case, so that an upper-case letter there never matches.
+                // Behind a back-slash git does not fold the case, so that an upper-case letter
+                // there never matches.
                 tokens.push(Token::Byte(*pattern.get(at)?));
             }
             b'?' => tokens.push(Token::One),
@@ -165,20 +192,26 @@ fn tokens_of(pattern: &[u8], fold: bool) -> Option<Box<[Token]>> {
                 let starts_part = at == 0 || pattern[at - 1] == b'/';
                 let ends_part = after.is_empty() || after[0] == b'/' || after.starts_with(b"\\/");
                 at += stars - 1;
-                tokens.push(match (stars > 1 && starts_part && ends_part, after.first()) {
-                    (false, _) => Token::Star,
-                    (true, Some(b'/')) => {
-                        at += 2;
-                        // No folder, one or many, twice, is the same.
-                        if tokens.last() != Some(&Token::Folders) {
-                            tokens.push(Token::Folders);
+                tokens.push(
+                    match (stars > 1 && starts_part && ends_part, after.first()) {
+                        (false, _) => Token::Star,
+                        (true, Some(b'/')) => {
+                            at += 2;
+                            // No folder, one or many, twice, is the same.
+                            if tokens.last() != Some(&Token::Folders) {
+                                tokens.push(Token::Folders);
+                            }
+                            continue;
                         }
-                        continue;
-                    }
-                    (true, _) => Token::Everything,
-                });
+                        (true, _) => Token::Everything,
+                    },
+                );
             }
-            _ => tokens.push(Token::Byte(if fold { byte.to_ascii_lowercase() } else { byte })),
+            _ => tokens.push(Token::Byte(if fold {
+                byte.to_ascii_lowercase()
+            } else {
+                byte
+            })),
         }
         at += 1;
     }
@@ -228,7 +261,10 @@ fn tokens_match(tokens: &[Token], text: &[u8], fold: bool) -> bool {
             return false;
         };
         let step = match tokens[stars] {
-            Token::Folders => text[from..].iter().position(|b| *b == b'/').map(|slash| slash + 1),
+            Token::Folders => text[from..]
+                .iter()
+                .position(|b| *b == b'/')
+                .map(|slash| slash + 1),
             _ => (from < text.len()).then_some(1),
         };
         let Some(step) = step else { return false };
@@ -239,11 +275,19 @@ fn tokens_match(tokens: &[Token], text: &[u8], fold: bool) -> bool {
 
 impl Token {
     fn byte(&self) -> Option<u8> {
-        if let Self::Byte(byte) = self { Some(*byte) } else { None }
+        if let Self::Byte(byte) = self {
+            Some(*byte)
+        } else {
+            None
+        }
     }
 
     fn takes(&self, byte: u8, fold: bool) -> bool {
-        let byte = if fold { byte.to_ascii_lowercase() } else { byte };
+        let byte = if fold {
+            byte.to_ascii_lowercase()
+        } else {
+            byte
+        };
         match self {
             Self::Byte(own) => *own == byte,
             Self::One => byte != b'/',

@@ -1,7 +1,7 @@
 //! One ignore rule: reading it from its line, matching it against a name or a path.
 //!
-//! The meaning is git's, from gitignore(5) and from what git does where the manual is silent. This crate does
-//! no input or output and knows nothing of files: it sees bytes.
+//! The meaning is git's, from gitignore(5) and from what git does where the manual is silent. This
+//! crate does no input or output and knows nothing of files: it sees bytes.
 
 mod class;
 mod glob;

@@ -14,8 +14,9 @@ pub enum Line {
     Rule(Rule),
 }
 
-/// The lines of an ignore file as git reads them: a byte-order mark of UTF-8 at the start is passed over; lines end with
-/// LF or CR LF, the last one also with the file; spaces at the end are dropped unless a back-slash keeps them.
+/// The lines of an ignore file as git reads them: a byte-order mark of UTF-8 at the start is passed
+/// over; lines end with LF or CR LF, the last one also with the file; spaces at the end are dropped
+/// unless a back-slash keeps them.
 pub fn lines(file: &[u8], case: Case) -> impl Iterator<Item = Line> + '_ {
     let file = file.strip_prefix(b"\xef\xbb\xbf").unwrap_or(file);
     let mut lines = file.split(|byte| *byte == b'\n');

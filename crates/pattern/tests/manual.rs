@@ -5,7 +5,13 @@ use redshank_pattern::{Case, Line, Rule, lines, quote};
 
 fn rules(file: &[u8]) -> Vec<Rule> {
     lines(file, Case::Sensitive)
-        .filter_map(|line| if let Line::Rule(rule) = line { Some(rule) } else { None })
+        .filter_map(|line| {
+            if let Line::Rule(rule) = line {
+                Some(rule)
+            } else {
+                None
+            }
+        })
         .collect()
 }
 
@@ -154,14 +160,30 @@ fn case_is_folded_when_git_is_told_to() {
             ("[[:upper:]]x", "ax", true),
         ],
     );
-    check(Case::Sensitive, &[("TIDE.log", "tide.log", false), ("[[:upper:]]x", "ax", false)]);
+    check(
+        Case::Sensitive,
+        &[
+            ("TIDE.log", "tide.log", false),
+            ("[[:upper:]]x", "ax", false),
+        ],
+    );
 }
 
 #[test]
 fn lines_lose_what_git_drops_from_them() {
     let file = b"\xef\xbb\xbfone\r\n\n# note\n \\#x  \ntwo \\  \n!three/ \nfo\0ur\nlast ";
-    let found: Vec<(u32, String)> = rules(file).iter().map(|r| (r.line, r.text.to_string())).collect();
-    let expected = [(1, "one"), (4, " \\#x"), (5, "two \\ "), (6, "!three/"), (7, "fo"), (8, "last")];
+    let found: Vec<(u32, String)> = rules(file)
+        .iter()
+        .map(|r| (r.line, r.text.to_string()))
+        .collect();
+    let expected = [
+        (1, "one"),
+        (4, " \\#x"),
+        (5, "two \\ "),
+        (6, "!three/"),
+        (7, "fo"),
+        (8, "last"),
+    ];
     assert_eq!(found, expected.map(|(line, text)| (line, text.to_owned())));
     let three = &rules(file)[3];
     assert!(three.negated && three.folders_only && !three.anchored);
@@ -174,15 +196,31 @@ fn many_stars_do_not_take_exponential_time() {
     let rule = Rule::parse(b"*a*a*a*a*a*a*a*a*a*a*b", 1, Case::Sensitive);
     assert!(!rule.matches(BString::from(vec![b'a'; 50_000]).as_bstr(), false));
     let deep = Rule::parse(b"**/*a*a*a/**/*a*a*a*b", 1, Case::Sensitive);
-    assert!(!deep.matches(BString::from("aaaaaaaa/".repeat(4_000).trim_end_matches('/')).as_bstr(), false));
+    assert!(!deep.matches(
+        BString::from("aaaaaaaa/".repeat(4_000).trim_end_matches('/')).as_bstr(),
+        false
+    ));
 }
 
 #[test]
 fn a_quoted_name_matches_itself() {
-    for name in ["#x", "!x", "a*b", "a?b", "[x]", "back\\slash", "end ", " ", "plain"] {
+    for name in [
+        "#x",
+        "!x",
+        "a*b",
+        "a?b",
+        "[x]",
+        "back\\slash",
+        "end ",
+        " ",
+        "plain",
+    ] {
         let rules = rules(&quote(name.into()));
         assert_eq!(rules.len(), 1, "{name:?}");
         assert!(rules[0].matches(name.into(), false), "{name:?}");
-        assert!(!rules[0].matches(format!("{name}x").as_bytes().as_bstr(), false), "{name:?}");
+        assert!(
+            !rules[0].matches(format!("{name}x").as_bytes().as_bstr(), false),
+            "{name:?}"
+        );
     }
 }

@@ -33,7 +33,9 @@ impl Piece {
 
 /// Tries everything.
 fn plainly(pieces: &[Piece], text: &[u8]) -> bool {
-    let Some((piece, rest)) = pieces.split_first() else { return text.is_empty() };
+    let Some((piece, rest)) = pieces.split_first() else {
+        return text.is_empty();
+    };
     let first = text.first().copied();
     let one = |takes: bool| takes && plainly(rest, &text[1..]);
     match piece {
@@ -48,7 +50,9 @@ fn plainly(pieces: &[Piece], text: &[u8]) -> bool {
         }
         Piece::Folders => {
             let starts = text.find_iter("/").map(|slash| slash + 1);
-            std::iter::once(0).chain(starts).any(|start| plainly(rest, &text[start..]))
+            std::iter::once(0)
+                .chain(starts)
+                .any(|start| plainly(rest, &text[start..]))
         }
     }
 }
@@ -88,7 +92,10 @@ fn text() -> impl Strategy<Value = Vec<u8>> {
 
 fn name() -> impl Strategy<Value = Vec<u8>> {
     let byte = prop_oneof![any::<u8>(), prop::sample::select(b"*?[]\\!# a-".to_vec())];
-    let part = prop::collection::vec(byte.prop_filter("no slash, no NUL", |b| !matches!(b, 0 | b'/')), 1..12);
+    let part = prop::collection::vec(
+        byte.prop_filter("no slash, no NUL", |b| !matches!(b, 0 | b'/')),
+        1..12,
+    );
     part.prop_filter("not a dot folder", |part| part != b"." && part != b"..")
 }
 

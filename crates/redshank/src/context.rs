@@ -17,7 +17,8 @@ use std::path::{Path, PathBuf};
 pub struct Context<'a> {
     /// Where.
     pub place: Place,
-    /// The folder that the user's paths are relative to: below the top, empty or with a slash at its end.
+    /// The folder that the user's paths are relative to: below the top, empty or with a slash at
+    /// its end.
     pub prefix: BString,
     /// How to answer.
     pub asked: &'a Everywhere,
@@ -33,13 +34,19 @@ impl<'a> Context<'a> {
     /// The place of a named folder.
     pub fn at(folder: &Path, asked: &'a Everywhere) -> Result<Self> {
         let place = Place::find(folder)?;
-        let here = folder.canonicalize().with_context(|| folder.display().to_string())?;
+        let here = folder
+            .canonicalize()
+            .with_context(|| folder.display().to_string())?;
         let below = here.strip_prefix(&place.top).unwrap_or(Path::new(""));
         let mut prefix = BString::from(Vec::from_path_lossy(below).into_owned());
         if !prefix.is_empty() {
             prefix.push(b'/');
         }
-        Ok(Self { place, prefix, asked })
+        Ok(Self {
+            place,
+            prefix,
+            asked,
+        })
     }
 
     /// The repository's own settings.
@@ -65,7 +72,10 @@ impl<'a> Context<'a> {
             resolved.push(b'/');
         }
         if self.place.root.kind(resolved.as_bstr()) != Some(Kind::Folder) {
-            bail!("{} is not a folder\n  name one that exists", crate::render::shown(resolved.as_bstr()));
+            bail!(
+                "{} is not a folder\n  name one that exists",
+                crate::render::shown(resolved.as_bstr())
+            );
         }
         Ok(resolved)
     }
@@ -75,7 +85,12 @@ impl<'a> Context<'a> {
         if self.prefix.is_empty() && is_plain(given) {
             return Ok(Cow::Borrowed(given));
         }
-        let outside = || format!("{given} lies outside {}\n  name a path inside it", self.place.top.display());
+        let outside = || {
+            format!(
+                "{given} lies outside {}\n  name a path inside it",
+                self.place.top.display()
+            )
+        };
         if given.is_empty() {
             bail!("an empty path\n  `.` is the folder you are in");
         }
@@ -107,8 +122,12 @@ impl<'a> Context<'a> {
 
     /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
     pub fn recover(&self, may_change: bool) -> Result<()> {
-        let Ok(journal) = Journal::of(&self.place) else { return Ok(()) };
-        let Some(entry) = journal.cut_short()? else { return Ok(()) };
+        let Ok(journal) = Journal::of(&self.place) else {
+            return Ok(());
+        };
+        let Some(entry) = journal.cut_short()? else {
+            return Ok(());
+        };
         let change = format!("change {} ({}) was cut short", entry.number, entry.command);
         if may_change {
             // Nothing is given where another Redshank was only still at it.
@@ -126,13 +145,17 @@ impl<'a> Context<'a> {
         self.asked.format == Format::Text
     }
 
-    /// Asks before a change, where there is somebody to ask; a script has said so by its options already.
+    /// Asks before a change, where there is somebody to ask; a script has said so by its options
+    /// already.
     pub fn confirm(&self, question: &str) -> Result<bool> {
         if self.asked.yes || !self.has_somebody() {
             return Ok(true);
         }
         let theme = dialoguer::theme::SimpleTheme;
-        Ok(dialoguer::Confirm::with_theme(&theme).with_prompt(question).default(false).interact()?)
+        Ok(dialoguer::Confirm::with_theme(&theme)
+            .with_prompt(question)
+            .default(false)
+            .interact()?)
     }
 
     /// Whether a person can answer.
@@ -144,13 +167,17 @@ impl<'a> Context<'a> {
     pub fn say_unread(&self, unread: &[Unread]) {
         for one in unread {
             let path = crate::render::shown(one.path.as_bstr());
-            crate::eputln!("not read: {}: {}", if path.is_empty() { "." } else { &path }, one.reason);
+            crate::eputln!(
+                "not read: {}: {}",
+                if path.is_empty() { "." } else { &path },
+                one.reason
+            );
         }
     }
 }
 
-/// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`. Hidden files may be taken
-/// the long way.
+/// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`.
+/// Hidden files may be taken the long way.
 fn is_plain(path: &BStr) -> bool {
     let starts_plain = |at: usize| !matches!(path.get(at), Some(b'/' | b'.'));
     starts_plain(0) && memchr::memchr_iter(b'/', path).all(|slash| starts_plain(slash + 1))

@@ -12,9 +12,15 @@ mod report;
 use clap::Parser;
 use std::process::ExitCode;
 
-/// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before the first commit.
+/// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before
+/// the first commit.
 #[derive(Parser)]
-#[command(name = "redshank", version, propagate_version = true, max_term_width = 100)]
+#[command(
+    name = "redshank",
+    version,
+    propagate_version = true,
+    max_term_width = 100
+)]
 struct Arguments {
     /// What to do.
     #[command(subcommand)]
@@ -43,7 +49,9 @@ fn main() -> ExitCode {
 
 /// Whoever read our output has seen enough.
 fn is_closed_pipe(error: &anyhow::Error) -> bool {
-    let kind = error.downcast_ref::<std::io::Error>().map(std::io::Error::kind);
+    let kind = error
+        .downcast_ref::<std::io::Error>()
+        .map(std::io::Error::kind);
     let kind = kind.or_else(|| error.downcast_ref::<serde_json::Error>()?.io_error_kind());
     kind == Some(std::io::ErrorKind::BrokenPipe)
 }

@@ -35,7 +35,8 @@ const COMMANDS: &[&[&str]] = &[
     &["undo", "--forget", "--yes"],
 ];
 
-/// A repository with commits, staged changes, attributes, a merge in its history, and something to tidy.
+/// A repository with commits, staged changes, attributes, a merge in its history, and something to
+/// tidy.
 fn with_everything() -> Person {
     let nia = Person::with_repository();
     nia.writes("README", "tides\n");
@@ -45,7 +46,11 @@ fn with_everything() -> Person {
     nia.git(&["commit", "-qm", "start"]);
     nia.git(&["update-ref", "refs/remotes/origin/main", "HEAD"]);
     nia.git(&["config", "remote.origin.url", "ext::sh -c touch%20ran"]);
-    nia.git(&["config", "remote.origin.fetch", "+refs/heads/*:refs/remotes/origin/*"]);
+    nia.git(&[
+        "config",
+        "remote.origin.fetch",
+        "+refs/heads/*:refs/remotes/origin/*",
+    ]);
     nia.git(&["branch", "-q", "--set-upstream-to", "origin/main"]);
     nia.writes("uplink.log", "1\n");
     nia.writes("README", "tides and more\n");
@@ -95,15 +100,27 @@ fn no_program_runs_that_the_repositorys_configuration_names() {
     let nia = with_everything();
     // Nothing of a run that is only to look differs.
     let marker = nia.here().join("../ran");
-    nia.writes("../mark", format!("#!/bin/sh\necho \"$0 $*\" >> {}\ncat\n", marker.display()));
+    nia.writes(
+        "../mark",
+        format!("#!/bin/sh\necho \"$0 $*\" >> {}\ncat\n", marker.display()),
+    );
     let mark = nia.here().join("../mark").canonicalize().unwrap();
     std::fs::set_permissions(&mark, std::fs::Permissions::from_mode(0o755)).unwrap();
     let hooks = "pre-commit post-index-change reference-transaction post-checkout pre-auto-gc fsmonitor-watchman";
-    for hook in
-        hooks.split(' ').map(|hook| format!(".git/hooks/{hook}")).chain(["../templates/hooks/post-checkout".into()])
+    for hook in hooks
+        .split(' ')
+        .map(|hook| format!(".git/hooks/{hook}"))
+        .chain(["../templates/hooks/post-checkout".into()])
     {
-        nia.writes(&hook, format!("#!/bin/sh\necho \"$0 $*\" >> {}\n", marker.display()));
-        std::fs::set_permissions(nia.here().join(&hook), std::fs::Permissions::from_mode(0o755)).unwrap();
+        nia.writes(
+            &hook,
+            format!("#!/bin/sh\necho \"$0 $*\" >> {}\n", marker.display()),
+        );
+        std::fs::set_permissions(
+            nia.here().join(&hook),
+            std::fs::Permissions::from_mode(0o755),
+        )
+        .unwrap();
     }
     std::fs::create_dir_all(nia.here().join("../hooks")).unwrap();
     for key in keys {
@@ -139,15 +156,26 @@ fn no_program_runs_that_the_repositorys_configuration_names() {
     );
     nia.writes("../signed", signed);
     let _ = std::fs::remove_file(&marker);
-    let commit = nia.git(&["hash-object", "-t", "commit", "-w", "../signed"]).out;
+    let commit = nia
+        .git(&["hash-object", "-t", "commit", "-w", "../signed"])
+        .out;
     nia.writes(".git/refs/heads/main", commit);
     let missing = nia.git(&["rev-parse", "HEAD:data.bin"]).out;
     let missing = missing.trim();
-    std::fs::remove_file(nia.here().join(format!(".git/objects/{}/{}", &missing[..2], &missing[2..]))).unwrap();
+    std::fs::remove_file(nia.here().join(format!(
+        ".git/objects/{}/{}",
+        &missing[..2],
+        &missing[2..]
+    )))
+    .unwrap();
     let _ = std::fs::remove_file(&marker);
     for words in COMMANDS {
         let said = nia.redshank(words);
-        assert!(!marker.exists(), "{words:?} ran {}", std::fs::read_to_string(&marker).unwrap());
+        assert!(
+            !marker.exists(),
+            "{words:?} ran {}",
+            std::fs::read_to_string(&marker).unwrap()
+        );
         assert!(
             said.code < 2 || said.err.contains("contents") || said.err.contains("git refused"),
             "{words:?}: {}",
@@ -155,7 +183,12 @@ fn no_program_runs_that_the_repositorys_configuration_names() {
         );
     }
     // What a person has set for themselves is theirs: their own filter runs where git would run it.
-    nia.git(&["config", "--global", "filter.mark.clean", mark.to_str().unwrap()]);
+    nia.git(&[
+        "config",
+        "--global",
+        "filter.mark.clean",
+        mark.to_str().unwrap(),
+    ]);
     nia.redshank(&["rehearse"]);
     assert!(marker.exists());
 }
@@ -175,9 +208,17 @@ fn a_fifo_in_the_place_of_any_file_is_passed_over() {
         ".git/hooks/pre-commit",
         "id_rsa",
     ];
-    let alone =
-        ["redshank.toml", ".redshank/templates/x.toml", ".gitattributes", "sub/.gitattributes", ".git/info/attributes"];
-    for paths in [&others[..]].into_iter().chain(alone.iter().map(std::slice::from_ref)) {
+    let alone = [
+        "redshank.toml",
+        ".redshank/templates/x.toml",
+        ".gitattributes",
+        "sub/.gitattributes",
+        ".git/info/attributes",
+    ];
+    for paths in [&others[..]]
+        .into_iter()
+        .chain(alone.iter().map(std::slice::from_ref))
+    {
         let nia = Person::with_repository();
         nia.writes("uplink.log", "1\n");
         nia.writes("sub/table.csv", "1\n");
@@ -190,7 +231,11 @@ fn a_fifo_in_the_place_of_any_file_is_passed_over() {
         }
         for words in COMMANDS {
             let said = nia.redshank_within(2 << 30, words);
-            assert!(said.code >= 0 && said.code < 100, "{paths:?}: {words:?} ended with {}", said.code);
+            assert!(
+                said.code >= 0 && said.code < 100,
+                "{paths:?}: {words:?} ended with {}",
+                said.code
+            );
         }
     }
 }
@@ -208,7 +253,13 @@ fn deep_nesting_ends_in_an_answer() {
     ] {
         nia.writes(name, open.repeat(200_000));
     }
-    for words in [&["rehearse"][..], &["survey"], &["check"], &["tidy"], &["templates"]] {
+    for words in [
+        &["rehearse"][..],
+        &["survey"],
+        &["check"],
+        &["tidy"],
+        &["templates"],
+    ] {
         assert!((0..3).contains(&nia.redshank(words).code), "{words:?}");
     }
     nia.writes("redshank.toml", format!("a = {}", "[".repeat(200_000)));
@@ -226,7 +277,9 @@ fn a_rehearsal_works_wherever_the_repository_lies() {
         nia.writes("README", "tides\n");
         nia.git(&["add", "--all"]);
         nia.writes("later", "1\n");
-        let said = nia.redshank(&["rehearse", "--", "git", "status", "--porcelain"]).fine();
+        let said = nia
+            .redshank(&["rehearse", "--", "git", "status", "--porcelain"])
+            .fine();
         assert!(said.out.contains("2 files"), "{name:?}: {}", said.out);
         nia.redshank(&TIDY).fine();
     }
@@ -234,9 +287,20 @@ fn a_rehearsal_works_wherever_the_repository_lies() {
 
 #[test]
 fn a_long_line_ends_in_an_answer() {
-    // What it takes beside short lines is measured in benches/endless.py; here it must only not go on for ever.
+    // What it takes beside short lines is measured in benches/endless.py; here it must only not go
+    // on for ever.
     let nia = Person::with_repository();
-    for (nth, unit) in ["--password=\"x", "token=\"x", "secret_", "fm2_", "password = ", "://a:b@"].iter().enumerate() {
+    for (nth, unit) in [
+        "--password=\"x",
+        "token=\"x",
+        "secret_",
+        "fm2_",
+        "password = ",
+        "://a:b@",
+    ]
+    .iter()
+    .enumerate()
+    {
         nia.writes(&format!("{nth}/.env"), unit.repeat((1 << 20) / unit.len()));
     }
     nia.git(&["add", "--all"]);
@@ -247,15 +311,25 @@ fn a_long_line_ends_in_an_answer() {
 fn many_rules_and_endless_ones_end_in_an_answer() {
     let nia = Person::with_repository();
     nia.writes("uplink.log", "1\n");
-    let rules: String = (0..10_000).map(|nth| format!("/folder{nth}/part\n*.kind{nth}\nname{nth}/\n")).collect();
+    let rules: String = (0..10_000)
+        .map(|nth| format!("/folder{nth}/part\n*.kind{nth}\nname{nth}/\n"))
+        .collect();
     nia.writes(".gitignore", rules);
     assert!((0..2).contains(&nia.redshank_within(4 << 30, &["check"]).code));
     for unit in ["a?", "[a]", "**/", "\\a", "x"] {
         nia.writes(".gitignore", unit.repeat((6 << 20) / unit.len()));
         for words in [&["check"][..], &["rules"], &["files"]] {
             let said = nia.redshank_within(1 << 30, words);
-            assert!((0..2).contains(&said.code), "{unit}: {words:?} ended with {}", said.code);
-            assert!(said.out.len() < 1 << 20, "{unit}: {words:?} printed {} bytes", said.out.len());
+            assert!(
+                (0..2).contains(&said.code),
+                "{unit}: {words:?} ended with {}",
+                said.code
+            );
+            assert!(
+                said.out.len() < 1 << 20,
+                "{unit}: {words:?} printed {} bytes",
+                said.out.len()
+            );
         }
     }
 }
@@ -265,7 +339,10 @@ fn nothing_that_is_printed_moves_the_cursor_or_turns_the_text() {
     let nasty = "\u{1b}]0;x\u{7}\u{1b}[2J\u{9b}31m\u{202e}\u{2066}\u{feff}\u{7f}";
     let nia = Person::with_repository();
     nia.writes(&format!("x{nasty}.log"), "1\n");
-    nia.writes(&format!("d{nasty}/.env"), format!("UPLINK_PASSWORD={}\n", made_up(20, 7)));
+    nia.writes(
+        &format!("d{nasty}/.env"),
+        format!("UPLINK_PASSWORD={}\n", made_up(20, 7)),
+    );
     nia.writes("a.log", "1\n");
     nia.git(&["add", "--all"]);
     nia.writes(".gitignore", format!("*.log # {nasty}\n!{nasty}\n"));
@@ -307,18 +384,27 @@ fn nothing_that_is_printed_moves_the_cursor_or_turns_the_text() {
         }
     };
     all("names");
-    let escaped = nasty.chars().map(|c| format!("\\u{:04X}", u32::from(c))).collect::<String>();
+    let escaped = nasty
+        .chars()
+        .map(|c| format!("\\u{:04X}", u32::from(c)))
+        .collect::<String>();
     nia.writes("redshank.toml", format!("visibility = \"{nasty}\"\n"));
     all("settings that are none");
     nia.writes(
         "redshank.toml",
-        format!("[[expect]]\npath = \"a{escaped}.log\"\nstate = \"tracked\"\nbecause = \"{escaped}\"\n"),
+        format!(
+            "[[expect]]\npath = \"a{escaped}.log\"\nstate = \"tracked\"\nbecause = \"{escaped}\"\n"
+        ),
     );
-    let template =
-        format!("name = 'x'\ntitle = \"{escaped}\"\nrevision = 1\ngroup = 'tool'\n[[recognise]]\nfile = 'a.log'\n");
+    let template = format!(
+        "name = 'x'\ntitle = \"{escaped}\"\nrevision = 1\ngroup = 'tool'\n[[recognise]]\nfile = 'a.log'\n"
+    );
     nia.writes(".redshank/templates/x.toml", &template);
     all("expectations and titles");
-    nia.writes(".redshank/templates/x.toml", format!("{template}\"{escaped}\" = 1\n{nasty}"));
+    nia.writes(
+        ".redshank/templates/x.toml",
+        format!("{template}\"{escaped}\" = 1\n{nasty}"),
+    );
     all("templates that are none");
     // JUnit stays XML, whatever stands in it.
     let said = nia.redshank(&["prove", "--format", "junit"]);
@@ -331,7 +417,15 @@ fn nothing_that_is_printed_moves_the_cursor_or_turns_the_text() {
     let nia = Person::with_repository();
     nia.writes("a'; touch ran; '.log", "1\n");
     let said = nia.redshank(&["mute", "a'; touch ran; '.log"]);
-    let command = said.err.split("`redshank ").nth(1).unwrap().split('`').next().unwrap().to_owned();
+    let command = said
+        .err
+        .split("`redshank ")
+        .nth(1)
+        .unwrap()
+        .split('`')
+        .next()
+        .unwrap()
+        .to_owned();
     nia.runs("bash", &["-c", &format!("true {command}")]);
     assert!(!nia.here().join("ran").exists(), "{command}");
 }

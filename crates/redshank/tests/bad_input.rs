@@ -18,13 +18,22 @@ fn broken_settings_name_the_line_and_what_was_expected() {
     }
     nia.writes("redshank.toml", "[limits]\n\nfile_error = \"1 furlong\"\n");
     let said = nia.redshank(&["check"]);
-    assert!(said.err.contains("line 3") && said.err.contains("10 MiB"), "{}", said.err);
+    assert!(
+        said.err.contains("line 3") && said.err.contains("10 MiB"),
+        "{}",
+        said.err
+    );
 }
 
 #[test]
 fn names_that_are_not_text_are_listed_whole_and_shown_harmless() {
     let nia = Person::with_repository();
-    let names: [&[u8]; 4] = [b"b\xffd", b"new\nline", b"\x1b[31mred", "\u{202e}txt".as_bytes()];
+    let names: [&[u8]; 4] = [
+        b"b\xffd",
+        b"new\nline",
+        b"\x1b[31mred",
+        "\u{202e}txt".as_bytes(),
+    ];
     for name in names {
         std::fs::write(nia.here().join(OsStr::from_bytes(name)), "").unwrap();
     }
@@ -33,11 +42,21 @@ fn names_that_are_not_text_are_listed_whole_and_shown_harmless() {
     for shown in ["b\\xffd", "new\\nline", "\\u{1b}[31mred", "\\u{202e}txt"] {
         assert!(text.contains(shown), "{shown} in {text}");
     }
-    assert!(!text.contains('\u{1b}') && !text.contains('\u{202e}') && text.lines().count() == names.len());
+    assert!(
+        !text.contains('\u{1b}')
+            && !text.contains('\u{202e}')
+            && text.lines().count() == names.len()
+    );
     let json = nia.redshank(&["files", "--format", "json"]).fine().json();
     assert_eq!(json[1]["path_b64"], "Yv9k");
-    let why = nia.redshank_told(&["why", "--stdin", "-z", "--format", "jsonl"], b"b\xffd\0").fine().json();
-    assert_eq!((why["path_b64"].as_str(), why["verdict"].as_str()), (Some("Yv9k"), Some("candidate")));
+    let why = nia
+        .redshank_told(&["why", "--stdin", "-z", "--format", "jsonl"], b"b\xffd\0")
+        .fine()
+        .json();
+    assert_eq!(
+        (why["path_b64"].as_str(), why["verdict"].as_str()),
+        (Some("Yv9k"), Some("candidate"))
+    );
 }
 
 #[test]
@@ -46,7 +65,10 @@ fn what_can_not_be_done_ends_with_code_2_and_a_way_out() {
     nia.writes("a/b", "");
     nia.git(&["init", "-q", "--bare", "../bare.git"]);
     for (words, expected) in [
-        (&["survey", "--root", "nowhere"][..], "name a folder that exists"),
+        (
+            &["survey", "--root", "nowhere"][..],
+            "name a folder that exists",
+        ),
         (&["survey", "--root", "a/b"], "name a folder that exists"),
         (&["survey", "--root", "../bare.git"], "working tree"),
         (&["why", "../outside"], "name a path inside"),
@@ -74,7 +96,11 @@ fn an_ignore_file_behind_a_link_is_neither_read_nor_replaced() {
     nia.agrees_with_git();
     let said = nia.redshank(&["draft", "--write", "--yes"]);
     assert_eq!(said.code, 2);
-    assert!(said.err.contains("reads no rules through a link"), "{}", said.err);
+    assert!(
+        said.err.contains("reads no rules through a link"),
+        "{}",
+        said.err
+    );
     assert_eq!(nia.reads("../rules"), b"*.c\n");
 }
 
@@ -86,7 +112,11 @@ fn a_held_index_is_said_and_nothing_is_changed() {
     nia.writes(".git/index.lock", "");
     let said = nia.redshank(&["tidy", "--apply", "--yes"]);
     assert_eq!(said.code, 2);
-    assert!(said.err.contains("index.lock") && said.err.contains("another git"), "{}", said.err);
+    assert!(
+        said.err.contains("index.lock") && said.err.contains("another git"),
+        "{}",
+        said.err
+    );
     assert!(!nia.here().join(".gitignore").exists());
     assert_eq!(nia.git_lists(&["--cached"]), ["uplink.log"]);
 }
@@ -108,7 +138,14 @@ fn paths_too_deep_for_the_system_are_said_not_skipped() {
         assert_eq!(said.bytes, b"top.c\0");
         assert!(said.err.contains("not read: "), "{}", said.err);
         // Too deep for the usual way, too.
-        assert!(std::process::Command::new("rm").arg("-rf").arg(&outer).status().unwrap().success());
+        assert!(
+            std::process::Command::new("rm")
+                .arg("-rf")
+                .arg(&outer)
+                .status()
+                .unwrap()
+                .success()
+        );
     }
 }
 
@@ -117,9 +154,11 @@ fn rule_files_of_any_kind_are_read_as_git_reads_them() {
     let nia = Person::with_repository();
     nia.writes("a.c", "");
     let long = "x".repeat(1 << 20);
-    for rules in
-        [format!("{long}\n*.c\n{}", "*a".repeat(1 << 10)).into_bytes(), b"a\0b\n*.c\0\n".to_vec(), b"*.c".to_vec()]
-    {
+    for rules in [
+        format!("{long}\n*.c\n{}", "*a".repeat(1 << 10)).into_bytes(),
+        b"a\0b\n*.c\0\n".to_vec(),
+        b"*.c".to_vec(),
+    ] {
         nia.writes(".gitignore", &rules);
         nia.agrees_with_git();
         assert_eq!(nia.lists("ignored"), ["a.c"]);
@@ -127,7 +166,10 @@ fn rule_files_of_any_kind_are_read_as_git_reads_them() {
     }
     // git reads no rules from a file over 100 MiB.
     nia.writes(".gitignore", "*.c\n");
-    let file = std::fs::File::options().write(true).open(nia.here().join(".gitignore")).unwrap();
+    let file = std::fs::File::options()
+        .write(true)
+        .open(nia.here().join(".gitignore"))
+        .unwrap();
     file.set_len((100 << 20) + 1).unwrap();
     nia.agrees_with_git();
     assert_eq!(nia.lists("ignored"), Vec::<String>::new());
@@ -140,9 +182,17 @@ fn a_path_through_a_link_is_refused_as_git_refuses_it() {
     nia.writes(".gitignore", "/real/\n");
     std::os::unix::fs::symlink("real", nia.here().join("link")).unwrap();
     nia.agrees_with_git();
-    assert_eq!(nia.git_says(&["check-ignore", "--no-index", "link/x.log"]).code, 128);
+    assert_eq!(
+        nia.git_says(&["check-ignore", "--no-index", "link/x.log"])
+            .code,
+        128
+    );
     let said = nia.redshank(&["why", "link/x.log"]);
-    assert!(said.code == 2 && said.err.contains("through the link link"), "{}", said.err);
+    assert!(
+        said.code == 2 && said.err.contains("through the link link"),
+        "{}",
+        said.err
+    );
     assert_eq!(nia.redshank(&["why", "link"]).code, 0);
 }
 
@@ -151,6 +201,12 @@ fn ten_thousand_folders_deep_is_no_crash() {
     let nia = Person::with_repository();
     let path = "d/".repeat(10_000);
     nia.writes(".gitignore", "**/x/**/y\n*.log\n");
-    let said = nia.redshank(&["why", &format!("{path}a.log"), "--format", "jsonl"]).fine().json();
-    assert_eq!((&said["verdict"], &said["rule"]["line"]), (&"ignored".into(), &2.into()));
+    let said = nia
+        .redshank(&["why", &format!("{path}a.log"), "--format", "jsonl"])
+        .fine()
+        .json();
+    assert_eq!(
+        (&said["verdict"], &said["rule"]["line"]),
+        (&"ignored".into(), &2.into())
+    );
 }

@@ -16,7 +16,14 @@ fn findings(person: &Person) -> Vec<Value> {
 /// `level rule path`, sorted.
 fn rows(person: &Person) -> Vec<String> {
     let word = |finding: &Value, key: &str| finding[key].as_str().unwrap().to_owned();
-    let row = |f: &Value| format!("{} {} {}", word(f, "level"), word(f, "rule"), word(f, "path"));
+    let row = |f: &Value| {
+        format!(
+            "{} {} {}",
+            word(f, "level"),
+            word(f, "rule"),
+            word(f, "path")
+        )
+    };
     let mut rows: Vec<String> = findings(person).iter().map(row).collect();
     rows.sort();
     rows
@@ -28,28 +35,55 @@ fn what_the_team_lists_as_reserved_is_an_error_only_in_a_public_repository() {
     nia.writes("exhibit/bought/boat.fbx", "1");
     nia.writes("exhibit/bought/deep/sail.png", "22");
     nia.writes("exhibit/own.png", "3");
-    let listed = "[[reserved]]\npattern = \"exhibit/bought/\"\nbecause = \"bought from Fathom Assets\"\n";
+    let listed =
+        "[[reserved]]\npattern = \"exhibit/bought/\"\nbecause = \"bought from Fathom Assets\"\n";
     nia.writes("redshank.toml", listed);
     assert_eq!(rows(&nia), ["note reserved/listed exhibit/bought/"]);
-    nia.writes("redshank.toml", format!("visibility = \"public\"\n{listed}"));
+    nia.writes(
+        "redshank.toml",
+        format!("visibility = \"public\"\n{listed}"),
+    );
     let found = findings(&nia);
     assert_eq!(
-        (found.len(), &found[0]["level"], &found[0]["files"], &found[0]["size"]),
+        (
+            found.len(),
+            &found[0]["level"],
+            &found[0]["files"],
+            &found[0]["size"]
+        ),
         (1, &"error".into(), &2.into(), &3.into())
     );
-    assert!(found[0]["message"].as_str().unwrap().starts_with("bought from Fathom Assets"));
+    assert!(
+        found[0]["message"]
+            .as_str()
+            .unwrap()
+            .starts_with("bought from Fathom Assets")
+    );
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
-    assert_eq!(nia.lists("ignored"), ["exhibit/bought/boat.fbx", "exhibit/bought/deep/sail.png"]);
+    assert_eq!(
+        nia.lists("ignored"),
+        ["exhibit/bought/boat.fbx", "exhibit/bought/deep/sail.png"]
+    );
     nia.writes("redshank.toml", "visibility = \"open\"\n");
     let said = nia.redshank(&["check"]);
     assert_eq!(said.code, 2);
-    assert!(said.err.contains("redshank.toml") && said.err.contains("private"), "{}", said.err);
+    assert!(
+        said.err.contains("redshank.toml") && said.err.contains("private"),
+        "{}",
+        said.err
+    );
 }
 
 #[test]
 fn internal_data_among_sources_is_a_note() {
     let nia = Person::with_repository();
-    for path in ["members.xlsx", "db/levels-dump.sql", "tests/fixtures/members.xlsx", "db/schema.sql", "notes.txt"] {
+    for path in [
+        "members.xlsx",
+        "db/levels-dump.sql",
+        "tests/fixtures/members.xlsx",
+        "db/schema.sql",
+        "notes.txt",
+    ] {
         nia.writes(path, "x");
     }
     assert_eq!(
@@ -65,9 +99,16 @@ fn internal_data_among_sources_is_a_note() {
 #[test]
 fn names_that_clash_or_that_windows_cannot_hold_are_found_once_each() {
     let nia = Person::with_repository();
-    for path in
-        ["src/Gauge.c", "src/gauge.c", "docs/a.md", "Docs/b.md", "Docs/c.md", "data/aux.csv", "what?.md", "good.md"]
-    {
+    for path in [
+        "src/Gauge.c",
+        "src/gauge.c",
+        "docs/a.md",
+        "Docs/b.md",
+        "Docs/c.md",
+        "data/aux.csv",
+        "what?.md",
+        "good.md",
+    ] {
         nia.writes(path, "x");
     }
     assert_eq!(
@@ -108,7 +149,10 @@ fn links_that_lead_nowhere_elsewhere_are_found() {
 #[test]
 fn heavy_folders_are_found_by_sum_and_by_number_and_once() {
     let nia = Person::with_repository();
-    nia.writes("redshank.toml", "[limits]\nfolder_warning = \"2 KiB\"\nfolder_files = 8\n");
+    nia.writes(
+        "redshank.toml",
+        "[limits]\nfolder_warning = \"2 KiB\"\nfolder_files = 8\n",
+    );
     for nth in 0..3 {
         nia.writes(&format!("media/tides/{nth}.png"), vec![b'x'; 1000]);
     }
@@ -117,7 +161,13 @@ fn heavy_folders_are_found_by_sum_and_by_number_and_once() {
     }
     nia.writes("readings/b/1.txt", "1");
     nia.writes("src/main.c", "x");
-    assert_eq!(rows(&nia), ["warning oversized/folder media/tides/", "warning oversized/many-files readings/a/"]);
+    assert_eq!(
+        rows(&nia),
+        [
+            "warning oversized/folder media/tides/",
+            "warning oversized/many-files readings/a/"
+        ]
+    );
     assert_eq!(findings(&nia)[0]["size"], 3000);
 }
 
@@ -128,20 +178,34 @@ fn a_large_file_says_where_its_type_belongs_and_attributes_are_held_against_cont
     nia.writes("swell.wav", vec![b'w'; 5000]);
     nia.writes("old.zip", vec![b'z'; 5000]);
     let message = |path: &str| {
-        let found = findings(&nia).into_iter().find(|f| f["path"] == path && f["rule"] == "oversized/file");
-        found.map(|f| f["message"].as_str().unwrap().to_owned()).unwrap_or_default()
+        let found = findings(&nia)
+            .into_iter()
+            .find(|f| f["path"] == path && f["rule"] == "oversized/file");
+        found
+            .map(|f| f["message"].as_str().unwrap().to_owned())
+            .unwrap_or_default()
     };
     assert!(
         message("swell.wav").contains("a recording, which belongs in large-file storage"),
         "{}",
         message("swell.wav")
     );
-    assert!(message("old.zip").contains("an archive"), "{}", message("old.zip"));
+    assert!(
+        message("old.zip").contains("an archive"),
+        "{}",
+        message("old.zip")
+    );
 
-    let pointer = format!("version https://git-lfs.github.com/spec/v1\noid sha256:{}\nsize 12\n", "0".repeat(64));
+    let pointer = format!(
+        "version https://git-lfs.github.com/spec/v1\noid sha256:{}\nsize 12\n",
+        "0".repeat(64)
+    );
     nia.writes("whole.wav", vec![b'w'; 5000]);
     nia.git(&["add", "whole.wav"]);
-    nia.writes(".gitattributes", "*.wav filter=lfs diff=lfs merge=lfs -text\n");
+    nia.writes(
+        ".gitattributes",
+        "*.wav filter=lfs diff=lfs merge=lfs -text\n",
+    );
     nia.writes("absent.wav", &pointer);
     nia.writes("plain.bin", &pointer);
     std::fs::remove_file(nia.here().join("old.zip")).unwrap();
@@ -163,11 +227,23 @@ fn a_large_file_says_where_its_type_belongs_and_attributes_are_held_against_cont
 fn an_asset_without_its_companion_and_a_companion_alone_are_found() {
     let nia = Person::with_repository();
     let project = "game/Lagoon";
-    nia.writes(&format!("{project}/ProjectSettings/ProjectVersion.txt"), "m_EditorVersion: 2022.3.1f1\n");
-    for path in ["Textures.meta", "Textures/mud.png", "Textures/mud.png.meta", "Textures/sand.png", "Old.prefab.meta"] {
+    nia.writes(
+        &format!("{project}/ProjectSettings/ProjectVersion.txt"),
+        "m_EditorVersion: 2022.3.1f1\n",
+    );
+    for path in [
+        "Textures.meta",
+        "Textures/mud.png",
+        "Textures/mud.png.meta",
+        "Textures/sand.png",
+        "Old.prefab.meta",
+    ] {
         nia.writes(&format!("{project}/Assets/{path}"), "x");
     }
-    let pairs: Vec<String> = rows(&nia).into_iter().filter(|row| row.contains("companion")).collect();
+    let pairs: Vec<String> = rows(&nia)
+        .into_iter()
+        .filter(|row| row.contains("companion"))
+        .collect();
     assert_eq!(
         pairs,
         [
@@ -180,13 +256,18 @@ fn an_asset_without_its_companion_and_a_companion_alone_are_found() {
 #[test]
 fn rules_that_cannot_do_what_they_seem_to_are_found_and_idle_ones_are_not() {
     let nia = Person::with_repository();
-    nia.writes(".gitignore", "*.o\nout/\n!out/keep.txt\n*.log # logs\n[ab\n");
+    nia.writes(
+        ".gitignore",
+        "*.o\nout/\n!out/keep.txt\n*.log # logs\n[ab\n",
+    );
     nia.writes("out/keep.txt", "x");
     nia.writes("a.log", "x");
     nia.writes("sub/.gitignore", "*\n");
     nia.writes("lib/.gitignroe", "*.o\n");
-    let found: Vec<String> =
-        findings(&nia).iter().map(|f| format!("{} {}:{}", f["rule"], f["path"], f["line"])).collect();
+    let found: Vec<String> = findings(&nia)
+        .iter()
+        .map(|f| format!("{} {}:{}", f["rule"], f["path"], f["line"]))
+        .collect();
     for wanted in [
         "\"rule/cannot-work\" \".gitignore\":3",
         "\"rule/misread\" \".gitignore\":4",
@@ -196,7 +277,10 @@ fn rules_that_cannot_do_what_they_seem_to_are_found_and_idle_ones_are_not() {
     ] {
         assert!(found.contains(&wanted.to_owned()), "{wanted} in {found:#?}");
     }
-    assert!(!found.iter().any(|row| row.contains("\".gitignore\":1")), "{found:#?}");
+    assert!(
+        !found.iter().any(|row| row.contains("\".gitignore\":1")),
+        "{found:#?}"
+    );
 }
 
 #[test]
@@ -207,7 +291,13 @@ fn hidden_changes_are_a_note_and_a_sparse_tree_is_not() {
     nia.git(&["add", "."]);
     nia.git(&["update-index", "--assume-unchanged", "station.ini"]);
     nia.git(&["update-index", "--skip-worktree", "b.ini"]);
-    assert_eq!(rows(&nia), ["note personal/hidden-changes b.ini", "note personal/hidden-changes station.ini"]);
+    assert_eq!(
+        rows(&nia),
+        [
+            "note personal/hidden-changes b.ini",
+            "note personal/hidden-changes station.ini"
+        ]
+    );
     nia.git(&["config", "core.sparseCheckout", "true"]);
     assert_eq!(rows(&nia), ["note personal/hidden-changes station.ini"]);
 }
@@ -215,11 +305,31 @@ fn hidden_changes_are_a_note_and_a_sparse_tree_is_not() {
 #[test]
 fn what_tools_make_is_known_by_bytes_names_and_headers_and_many_are_one() {
     let nia = Person::with_repository();
-    nia.writes("bin/level", [b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x02\0".as_slice(), &[0; 40]].concat());
-    nia.writes("bin/core", [b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x04\0".as_slice(), &[0; 40]].concat());
+    nia.writes(
+        "bin/level",
+        [
+            b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x02\0".as_slice(),
+            &[0; 40],
+        ]
+        .concat(),
+    );
+    nia.writes(
+        "bin/core",
+        [
+            b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x04\0".as_slice(),
+            &[0; 40],
+        ]
+        .concat(),
+    );
     nia.writes("tests/fixtures/level", b"\x7fELF\x02\x01\x01\0");
-    nia.writes("proto/level.pb.cc", "// Generated by the protocol buffer compiler.  DO NOT EDIT!\n");
-    nia.writes("ui/moc_gauge.cpp", "/****\n** Meta object code from reading C++ file 'gauge.h'\n****/\n");
+    nia.writes(
+        "proto/level.pb.cc",
+        "// Generated by the protocol buffer compiler.  DO NOT EDIT!\n",
+    );
+    nia.writes(
+        "ui/moc_gauge.cpp",
+        "/****\n** Meta object code from reading C++ file 'gauge.h'\n****/\n",
+    );
     for nth in 0..6 {
         nia.writes(&format!("web/out/{nth}.js.map"), "{}");
     }
@@ -233,11 +343,23 @@ fn what_tools_make_is_known_by_bytes_names_and_headers_and_many_are_one() {
             "warning generated/source-map web/out/",
         ]
     );
-    assert_eq!(findings(&nia).iter().find(|f| f["rule"] == "generated/source-map").unwrap()["files"], 6);
+    assert_eq!(
+        findings(&nia)
+            .iter()
+            .find(|f| f["rule"] == "generated/source-map")
+            .unwrap()["files"],
+        6
+    );
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
-    assert_eq!(rows(&nia), ["note generated/protocol-code proto/level.pb.cc"]);
+    assert_eq!(
+        rows(&nia),
+        ["note generated/protocol-code proto/level.pb.cc"]
+    );
     nia.writes("web/out/level.js", "x");
-    assert!(nia.lists("candidate").contains(&"web/out/level.js".to_owned()));
+    assert!(
+        nia.lists("candidate")
+            .contains(&"web/out/level.js".to_owned())
+    );
 }
 
 #[test]
@@ -245,14 +367,33 @@ fn long_lines_growing_windows_and_odd_bytes_hide_no_secret() {
     let nia = Person::with_repository();
     let token = |seed| format!("token = '{}'", made_up(30, seed));
     // One line of many megabytes, with the value across the edge of what is read at a time.
-    for (nth, before) in [(1 << 20) - 20, (1 << 20) - 5, (2 << 20) - 30].into_iter().enumerate() {
+    for (nth, before) in [(1 << 20) - 20, (1 << 20) - 5, (2 << 20) - 30]
+        .into_iter()
+        .enumerate()
+    {
         nia.writes(
             &format!("long{nth}.py"),
-            format!("{};{} ;{}", "x".repeat(before), token(nth as u64), "y".repeat(3 << 20)),
+            format!(
+                "{};{} ;{}",
+                "x".repeat(before),
+                token(nth as u64),
+                "y".repeat(3 << 20)
+            ),
         );
     }
-    nia.writes("odd.py", [b"caf\xe9 = 1\n\xff\xfe\n".as_slice(), token(9).as_bytes(), b"\n"].concat());
-    let paths: Vec<String> = findings(&nia).iter().map(|f| f["path"].as_str().unwrap().to_owned()).collect();
+    nia.writes(
+        "odd.py",
+        [
+            b"caf\xe9 = 1\n\xff\xfe\n".as_slice(),
+            token(9).as_bytes(),
+            b"\n",
+        ]
+        .concat(),
+    );
+    let paths: Vec<String> = findings(&nia)
+        .iter()
+        .map(|f| f["path"].as_str().unwrap().to_owned())
+        .collect();
     assert_eq!(paths.len(), 4, "{paths:?}");
 }
 
@@ -260,24 +401,45 @@ fn long_lines_growing_windows_and_odd_bytes_hide_no_secret() {
 fn what_must_not_go_out_is_needed_by_nobody() {
     let nia = Person::with_repository();
     let project = "game/Lagoon";
-    nia.writes(&format!("{project}/ProjectSettings/ProjectVersion.txt"), "m_EditorVersion: 2022.3.1f1\n");
+    nia.writes(
+        &format!("{project}/ProjectSettings/ProjectVersion.txt"),
+        "m_EditorVersion: 2022.3.1f1\n",
+    );
     nia.writes(&format!("{project}/Assets/Bought.meta"), "x");
     nia.writes(&format!("{project}/Assets/Bought/boat.fbx"), "x");
-    let listed = format!("[[reserved]]\npattern = \"{project}/Assets/Bought*\"\nbecause = \"bought\"\n");
-    nia.writes("redshank.toml", format!("visibility = \"public\"\n{listed}"));
+    let listed =
+        format!("[[reserved]]\npattern = \"{project}/Assets/Bought*\"\nbecause = \"bought\"\n");
+    nia.writes(
+        "redshank.toml",
+        format!("visibility = \"public\"\n{listed}"),
+    );
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert_eq!(rows(&nia), [""; 0]);
     // Neither is it missing in a clone, nor let in again by a draft.
-    assert_eq!(nia.redshank(&["rehearse", "--format", "json"]).fine().json()["missing"], serde_json::json!([]));
+    assert_eq!(
+        nia.redshank(&["rehearse", "--format", "json"])
+            .fine()
+            .json()["missing"],
+        serde_json::json!([])
+    );
     nia.redshank(&["draft", "--write", "--yes"]).fine();
-    assert!(!nia.lists("candidate").iter().any(|path| path.contains("Bought")), "{:?}", nia.lists("candidate"));
+    assert!(
+        !nia.lists("candidate")
+            .iter()
+            .any(|path| path.contains("Bought")),
+        "{:?}",
+        nia.lists("candidate")
+    );
 }
 
 #[test]
 fn a_file_among_many_of_its_kind_that_is_kept_on_purpose_stops_no_rule_from_being_narrow() {
     let nia = Person::with_repository();
     for nth in 0..6 {
-        nia.writes(&format!("web/lib/m{nth}.so"), b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0");
+        nia.writes(
+            &format!("web/lib/m{nth}.so"),
+            b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0",
+        );
     }
     nia.writes("web/lib/script.so", "GROUP ( libm.so.6 )\n");
     // One of that ending is text: a rule for the ending would swallow it, so each file has its own.
@@ -290,16 +452,37 @@ fn a_file_among_many_of_its_kind_that_is_kept_on_purpose_stops_no_rule_from_bein
 #[test]
 fn paths_of_one_machine_in_settings_are_a_note_and_stand_ins_are_none() {
     let nia = Person::with_repository();
-    nia.writes("gateway/station.toml", "[data]\nport = 1\nfolder = \"/home/nia.m/levels/raw\"\n");
-    nia.writes("kiosk/paths.json", "{ \"out\": \"C:\\\\Users\\\\Otto\\\\levels\\\\x\" }\n");
-    nia.writes("ci.yml", "path: /home/runner/work/x\nother: /home/user/levels/\n");
+    nia.writes(
+        "gateway/station.toml",
+        "[data]\nport = 1\nfolder = \"/home/nia.m/levels/raw\"\n",
+    );
+    nia.writes(
+        "kiosk/paths.json",
+        "{ \"out\": \"C:\\\\Users\\\\Otto\\\\levels\\\\x\" }\n",
+    );
+    nia.writes(
+        "ci.yml",
+        "path: /home/runner/work/x\nother: /home/user/levels/\n",
+    );
     nia.writes("docs/setup.md", "put it under /home/nia/levels/\n");
-    nia.writes("src/api.json", "{ \"route\": \"https://tidewatch.example/Users/list/all\" }\n");
+    nia.writes(
+        "src/api.json",
+        "{ \"route\": \"https://tidewatch.example/Users/list/all\" }\n",
+    );
     assert_eq!(
         rows(&nia),
-        ["note personal/machine-path gateway/station.toml", "note personal/machine-path kiosk/paths.json"]
+        [
+            "note personal/machine-path gateway/station.toml",
+            "note personal/machine-path kiosk/paths.json"
+        ]
     );
-    assert_eq!(findings(&nia).iter().find(|f| f["path"] == "gateway/station.toml").unwrap()["line"], 3);
+    assert_eq!(
+        findings(&nia)
+            .iter()
+            .find(|f| f["path"] == "gateway/station.toml")
+            .unwrap()["line"],
+        3
+    );
 }
 
 #[test]
@@ -308,7 +491,10 @@ fn a_folder_that_seems_made_from_the_one_beside_it_is_a_hint() {
     let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
     for name in ["ebb", "flood", "slack"] {
         nia.writes(&format!("charts/{name}.tide"), "x");
-        let file = std::fs::File::options().write(true).open(nia.here().join(format!("charts/{name}.tide"))).unwrap();
+        let file = std::fs::File::options()
+            .write(true)
+            .open(nia.here().join(format!("charts/{name}.tide")))
+            .unwrap();
         file.set_modified(old).unwrap();
         nia.writes(&format!("drawn/{name}.page"), "x");
     }

@@ -21,18 +21,29 @@ fn a_muted_file_is_hidden_listed_and_brought_back() {
     );
     nia.writes("station.ini", "port = 7\n");
     assert_eq!(nia.git(&["status", "--porcelain"]).out, "?? new.ini\n");
-    let listed = nia.redshank(&["mute", "--list", "--format", "json"]).fine().json();
+    let listed = nia
+        .redshank(&["mute", "--list", "--format", "json"])
+        .fine()
+        .json();
     assert_eq!(
         listed["muted"],
         serde_json::json!([{ "path": "station.ini", "changed": true, "changed_upstream": false }])
     );
     nia.redshank(&["unmute", "station.ini"]).fine();
-    assert_eq!(nia.git(&["status", "--porcelain"]).out, " M station.ini\n?? new.ini\n");
+    assert_eq!(
+        nia.git(&["status", "--porcelain"]).out,
+        " M station.ini\n?? new.ini\n"
+    );
     assert_eq!(nia.reads("station.ini"), b"port = 7\n");
     let said = nia.redshank(&["mute", "station.ini", "new.ini"]);
     assert_eq!(said.code, 2);
     assert!(said.err.contains("new.ini is not tracked"), "{}", said.err);
-    assert!(nia.redshank(&["mute", "--list"]).fine().out.contains("no file is muted"));
+    assert!(
+        nia.redshank(&["mute", "--list"])
+            .fine()
+            .out
+            .contains("no file is muted")
+    );
 }
 
 #[test]
@@ -63,7 +74,10 @@ fn the_hook_refuses_a_secret_and_lets_the_mended_commit_through() {
     let refused = nia.git_says(&["commit", "-m", "one"]);
     assert_eq!(refused.code, 1, "{}{}", refused.out, refused.err);
     let said = refused.out + &refused.err;
-    assert!(said.contains("uplink.py:1") && said.contains("--no-verify") && !said.contains(&token), "{said}");
+    assert!(
+        said.contains("uplink.py:1") && said.contains("--no-verify") && !said.contains(&token),
+        "{said}"
+    );
     // What counts is what is staged.
     nia.writes("uplink.py", "token = environment['UPLINK']\n");
     assert_eq!(nia.git_says(&["commit", "-m", "one"]).code, 1);
@@ -81,7 +95,11 @@ fn the_hook_refuses_a_secret_and_lets_the_mended_commit_through() {
 fn the_hook_works_beside_others_and_goes_without_a_trace() {
     let own_shell = "#!/usr/bin/env bash\necho own >> ran\nexit 0\n";
     let own_other = "#!/usr/bin/python3\nopen('ran', 'a').write('own\\n')\n";
-    for (own, folder) in [(own_shell, None), (own_other, None), (own_shell, Some("tools/hooks"))] {
+    for (own, folder) in [
+        (own_shell, None),
+        (own_other, None),
+        (own_shell, Some("tools/hooks")),
+    ] {
         let nia = Person::with_repository();
         let hook = format!("{}/pre-commit", folder.unwrap_or(".git/hooks"));
         if let Some(folder) = folder {
@@ -107,12 +125,24 @@ fn the_hook_works_beside_others_and_goes_without_a_trace() {
         nia.git(&["add", "b.py"]);
         let made = nia.git(&["commit", "-qm", "two"]);
         assert_eq!(nia.reads("ran"), b"own\n");
-        // In a shared folder no path of this machine is written, so it says that it isn't there, and blocks nothing.
-        assert_eq!(made.err.contains("redshank isn't here"), folder.is_some(), "{}", made.err);
+        // In a shared folder no path of this machine is written, so it says that it isn't there,
+        // and blocks nothing.
+        assert_eq!(
+            made.err.contains("redshank isn't here"),
+            folder.is_some(),
+            "{}",
+            made.err
+        );
         nia.redshank(&["hook", "off"]).fine();
         assert_eq!(std::fs::read(&path).unwrap(), own.as_bytes());
-        assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o755);
-        assert_eq!(std::fs::read_dir(path.parent().unwrap()).unwrap().count(), before);
+        assert_eq!(
+            std::fs::metadata(&path).unwrap().permissions().mode() & 0o777,
+            0o755
+        );
+        assert_eq!(
+            std::fs::read_dir(path.parent().unwrap()).unwrap().count(),
+            before
+        );
     }
 }
 

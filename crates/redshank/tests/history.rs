@@ -28,13 +28,22 @@ fn a_secret_that_was_taken_out_is_found_with_its_commits() {
     commit(&nia, "two");
     nia.writes("uplink.py", "level = 3\n");
     commit(&nia, "three");
-    assert_eq!(nia.redshank(&["check", "--format", "json"]).fine().json()["findings"], serde_json::json!([]));
+    assert_eq!(
+        nia.redshank(&["check", "--format", "json"]).fine().json()["findings"],
+        serde_json::json!([])
+    );
 
     let all = found(&nia);
     assert_eq!(all.len(), 1, "{all:?}");
     let finding = &all[0];
-    assert_eq!((&finding["rule"], &finding["path"]), (&"secret/password-in-code".into(), &"uplink.py".into()));
-    assert_eq!((&finding["exposure"], &finding["past"]["commits"]), (&"committed".into(), &2.into()));
+    assert_eq!(
+        (&finding["rule"], &finding["path"]),
+        (&"secret/password-in-code".into(), &"uplink.py".into())
+    );
+    assert_eq!(
+        (&finding["exposure"], &finding["past"]["commits"]),
+        (&"committed".into(), &2.into())
+    );
     assert_eq!(finding["past"]["first"], first);
     assert!(!finding.to_string().contains(&token), "{finding}");
 
@@ -43,8 +52,16 @@ fn a_secret_that_was_taken_out_is_found_with_its_commits() {
     nia.git(&["remote", "add", "hub", "../hub.git"]);
     nia.git(&["push", "-q", "hub", "main"]);
     let pushed = &found(&nia)[0];
-    assert_eq!((&pushed["exposure"], &pushed["past"]["remotes"]), (&"pushed".into(), &serde_json::json!(["hub/main"])));
-    assert!(pushed["remedy"].as_str().unwrap().contains("replace it at its issuer now"));
+    assert_eq!(
+        (&pushed["exposure"], &pushed["past"]["remotes"]),
+        (&"pushed".into(), &serde_json::json!(["hub/main"]))
+    );
+    assert!(
+        pushed["remedy"]
+            .as_str()
+            .unwrap()
+            .contains("replace it at its issuer now")
+    );
 }
 
 #[test]
@@ -60,10 +77,20 @@ fn a_large_file_and_a_secret_on_another_branch_are_found_and_what_is_there_still
     nia.git(&["switch", "-q", "main"]);
     let rows: Vec<String> = found(&nia)
         .iter()
-        .map(|f| format!("{} {}", f["rule"].as_str().unwrap(), f["path"].as_str().unwrap()))
+        .map(|f| {
+            format!(
+                "{} {}",
+                f["rule"].as_str().unwrap(),
+                f["path"].as_str().unwrap()
+            )
+        })
         .collect();
     assert_eq!(rows.len(), 3, "{rows:?}");
-    for wanted in ["secret/password-in-code a.py", "secret/password-in-code b.py", "oversized/file depths.bin"] {
+    for wanted in [
+        "secret/password-in-code a.py",
+        "secret/password-in-code b.py",
+        "oversized/file depths.bin",
+    ] {
         assert!(rows.contains(&wanted.to_owned()), "{wanted} in {rows:?}");
     }
 }
@@ -74,7 +101,10 @@ fn a_history_of_large_and_many_versions_is_read_to_its_end() {
     nia.writes("notes.md", "x");
     commit(&nia, "zero");
     for nth in 0..30 {
-        nia.writes("levels.csv", format!("{nth}\n{}", "231.2;231.4\n".repeat(100_000)));
+        nia.writes(
+            "levels.csv",
+            format!("{nth}\n{}", "231.2;231.4\n".repeat(100_000)),
+        );
         nia.writes("level.txt", format!("{nth}"));
         commit(&nia, "more");
     }
@@ -90,7 +120,10 @@ fn a_history_of_large_and_many_versions_is_read_to_its_end() {
 #[test]
 fn a_merge_a_rename_and_odd_names_are_read_too() {
     let nia = Person::with_repository();
-    nia.writes("odd \u{e9} name.py", format!("token = '{}'\n", made_up(30, 5)));
+    nia.writes(
+        "odd \u{e9} name.py",
+        format!("token = '{}'\n", made_up(30, 5)),
+    );
     commit(&nia, "one");
     nia.git(&["switch", "-qc", "side"]);
     nia.writes("side.py", format!("token = '{}'\n", made_up(30, 6)));
@@ -106,9 +139,17 @@ fn a_merge_a_rename_and_odd_names_are_read_too() {
     for finding in &all {
         assert_eq!(finding["exposure"], "committed");
         assert_ne!(finding["past"]["first"], last);
-        assert!(finding["message"].as_str().unwrap().contains("gone from the tree"), "{finding}");
+        assert!(
+            finding["message"]
+                .as_str()
+                .unwrap()
+                .contains("gone from the tree"),
+            "{finding}"
+        );
     }
-    let sarif = nia.redshank(&["check", "--history", "--format", "sarif"]).json();
+    let sarif = nia
+        .redshank(&["check", "--history", "--format", "sarif"])
+        .json();
     assert_eq!(sarif["runs"][0]["results"].as_array().unwrap().len(), 2);
     assert_eq!(nia.redshank(&["check", "--history", "--staged"]).code, 2);
 }

@@ -11,7 +11,10 @@ use std::time::Duration;
 /// Every file outside git's folder with its contents, and the index.
 fn everything(person: &Person) -> (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>) {
     fn collect(folder: &Path, files: &mut BTreeMap<PathBuf, Vec<u8>>) {
-        for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap).filter(|entry| entry.file_name() != ".git")
+        for entry in std::fs::read_dir(folder)
+            .unwrap()
+            .map(Result::unwrap)
+            .filter(|entry| entry.file_name() != ".git")
         {
             match entry.file_type().unwrap().is_dir() {
                 true => collect(&entry.path(), files),
@@ -29,7 +32,10 @@ fn with_work(many: usize) -> Person {
     let nia = Person::with_repository();
     nia.writes(".gitignore", "*.bak\n");
     nia.writes("Cargo.toml", "[package]\n");
-    nia.writes("gateway/.env", format!("UPLINK_PASSWORD={}\n", common::made_up(20, 7)));
+    nia.writes(
+        "gateway/.env",
+        format!("UPLINK_PASSWORD={}\n", common::made_up(20, 7)),
+    );
     nia.git(&["add", "--all"]);
     nia.git(&["commit", "-qm", "too early"]);
     for nth in 0..many {
@@ -45,7 +51,11 @@ fn with_work(many: usize) -> Person {
 /// Nothing is lost, git is content, and what was begun is taken back.
 fn is_brought_back(nia: &Person, before: &(BTreeMap<PathBuf, Vec<u8>>, Vec<u8>), when: &str) {
     let said = nia.redshank(&["undo", "--yes"]);
-    assert!(said.code == 0 || said.err.contains("nothing to undo"), "{when}: {}", said.err);
+    assert!(
+        said.code == 0 || said.err.contains("nothing to undo"),
+        "{when}: {}",
+        said.err
+    );
     let is = everything(nia);
     let names = |files: &BTreeMap<PathBuf, Vec<u8>>| files.keys().cloned().collect::<Vec<_>>();
     assert_eq!(names(&is.0), names(&before.0), "{when}");
@@ -53,7 +63,11 @@ fn is_brought_back(nia: &Person, before: &(BTreeMap<PathBuf, Vec<u8>>, Vec<u8>),
     assert!(!nia.here().join(".git/index.lock").exists(), "{when}");
     nia.git(&["gc", "--quiet", "--prune=now"]);
     nia.git(&["fsck", "--strict"]);
-    assert_eq!(nia.git(&["show", ":target/debug/deps/0.d"]).out, "0", "{when}");
+    assert_eq!(
+        nia.git(&["show", ":target/debug/deps/0.d"]).out,
+        "0",
+        "{when}"
+    );
 }
 
 const TIDY: [&str; 3] = ["tidy", "--apply", "--yes"];
@@ -85,9 +99,17 @@ fn the_next_tidy_says_so_takes_it_back_and_goes_on() {
     let before = everything(&nia);
     let (mut number, mut told) = (1, 0);
     while nia.redshank_killed_at(number, &TIDY) {
-        told += usize::from(nia.redshank(&["check"]).err.contains("cut short; `redshank undo`"));
+        told += usize::from(
+            nia.redshank(&["check"])
+                .err
+                .contains("cut short; `redshank undo`"),
+        );
         nia.redshank(&TIDY).fine();
-        assert_eq!(nia.lists("tracked"), [".gitignore", "Cargo.toml"], "killed at {number}");
+        assert_eq!(
+            nia.lists("tracked"),
+            [".gitignore", "Cargo.toml"],
+            "killed at {number}"
+        );
         nia.redshank(&["undo", "--yes"]).fine();
         assert!(everything(&nia) == before, "killed at {number}");
         number += 1;
@@ -106,7 +128,10 @@ fn at_random_times() {
     for nth in 0..25_u32 {
         let mut child = nia.starts_redshank(&TIDY);
         // Spread over the whole run, a little beyond its end.
-        std::thread::sleep(whole.mul_f64(f64::from(nth) / 22.0) + Duration::from_micros(u64::from(nth * 137 % 1000)));
+        std::thread::sleep(
+            whole.mul_f64(f64::from(nth) / 22.0)
+                + Duration::from_micros(u64::from(nth * 137 % 1000)),
+        );
         child.kill().unwrap();
         child.wait().unwrap();
         is_brought_back(&nia, &before, &format!("killed at {nth}/22 of the run"));

@@ -18,7 +18,10 @@ fn read(path: &str) -> jsonschema::Validator {
 
 #[track_caller]
 fn valid(name: &str, document: &Value) {
-    let errors: Vec<String> = schema(name).iter_errors(document).map(|error| error.to_string()).collect();
+    let errors: Vec<String> = schema(name)
+        .iter_errors(document)
+        .map(|error| error.to_string())
+        .collect();
     assert!(errors.is_empty(), "{name}: {errors:?}");
 }
 
@@ -42,16 +45,27 @@ fn reports_on_the_demo_hold_to_their_schemas() {
         ("template", &["templates", "show", "unity"]),
         ("undo", &["undo", "--list"]),
         ("rehearse", &["rehearse"]),
-        ("rehearse", &["rehearse", "--", "touch", "new", "gateway/target"]),
+        (
+            "rehearse",
+            &["rehearse", "--", "touch", "new", "gateway/target"],
+        ),
     ] {
-        valid(name, &nia.redshank(&[&["--format", "json"], words].concat()).json());
+        valid(
+            name,
+            &nia.redshank(&[&["--format", "json"], words].concat())
+                .json(),
+        );
     }
     nia.redshank(&["prove", "--record", "--write"]).fine();
-    valid("prove", &nia.redshank(&["prove", "--format", "json"]).json());
+    valid(
+        "prove",
+        &nia.redshank(&["prove", "--format", "json"]).json(),
+    );
     assert!(!schema("check").is_valid(&serde_json::json!({ "schema": "redshank.check/1" })));
 }
 
-/// The schema is the one of the OASIS standard SARIF 2.1.0, with the pattern for languages as its errata have it.
+/// The schema is the one of the OASIS standard SARIF 2.1.0, with the pattern for languages as its
+/// errata have it.
 #[test]
 fn sarif_on_the_demo_holds_to_the_standard() {
     let standard = read("tests/standards/sarif-2.1.0.json");
@@ -63,8 +77,10 @@ fn sarif_on_the_demo_holds_to_the_standard() {
     )
     .unwrap();
     let log = nia.redshank(&["check", "--format", "sarif"]).json();
-    let errors: Vec<String> =
-        standard.iter_errors(&log).map(|error| format!("{}: {error}", error.instance_path())).collect();
+    let errors: Vec<String> = standard
+        .iter_errors(&log)
+        .map(|error| format!("{}: {error}", error.instance_path()))
+        .collect();
     assert!(errors.is_empty(), "{errors:#?}");
     assert!(log["runs"][0]["results"].as_array().unwrap().len() > 20);
     let mut bad = log;

@@ -24,16 +24,31 @@ fn too_early() -> Person {
 /// Tidies, looks, takes it back, looks; git's own view is the same before and after.
 #[track_caller]
 fn tidies_and_takes_it_back(nia: &Person, index: &str) {
-    let view = || (nia.git(&["ls-files", "--stage", "-v"]).out, nia.git(&["status", "--porcelain"]).out);
+    let view = || {
+        (
+            nia.git(&["ls-files", "--stage", "-v"]).out,
+            nia.git(&["status", "--porcelain"]).out,
+        )
+    };
     let (before, bytes) = (view(), nia.reads(index));
     nia.redshank(&APPLY).fine();
     assert!(!nia.lists("tracked").contains(&"uplink.log".to_owned()));
     assert_eq!(nia.lists("ignored"), ["uplink.log"]);
-    assert_eq!(nia.git(&["show", ":tide.c"]).out, "2\n", "staged work stays as it is staged");
-    assert_eq!(nia.git(&["diff", "--cached", "--name-status"]).out, "M\ttide.c\nD\tuplink.log\n");
+    assert_eq!(
+        nia.git(&["show", ":tide.c"]).out,
+        "2\n",
+        "staged work stays as it is staged"
+    );
+    assert_eq!(
+        nia.git(&["diff", "--cached", "--name-status"]).out,
+        "M\ttide.c\nD\tuplink.log\n"
+    );
     nia.redshank(&["undo", "--yes"]).fine();
     assert_eq!(view(), before);
-    assert!(nia.reads(index) == bytes, "the index is as it was, byte for byte");
+    assert!(
+        nia.reads(index) == bytes,
+        "the index is as it was, byte for byte"
+    );
     nia.git(&["fsck", "--strict"]);
 }
 
@@ -60,8 +75,16 @@ fn with_a_split_index_even_when_its_shared_part_is_gone() {
     nia.redshank(&APPLY).fine();
     // What git does by itself after a fortnight.
     nia.git(&["update-index", "--no-split-index"]);
-    for entry in std::fs::read_dir(nia.here().join(".git")).unwrap().map(Result::unwrap) {
-        if entry.file_name().to_str().unwrap().starts_with("sharedindex") {
+    for entry in std::fs::read_dir(nia.here().join(".git"))
+        .unwrap()
+        .map(Result::unwrap)
+    {
+        if entry
+            .file_name()
+            .to_str()
+            .unwrap()
+            .starts_with("sharedindex")
+        {
             std::fs::remove_file(entry.path()).unwrap();
         }
     }
@@ -75,10 +98,19 @@ fn with_a_part_of_the_tree_laid_out_and_a_sparse_index() {
     nia.writes("far/gauge.c", "1\n");
     nia.git(&["add", "far"]);
     nia.git(&["commit", "-qm", "far", "far"]);
-    nia.git(&["sparse-checkout", "set", "--cone", "--sparse-index", "sensors"]);
+    nia.git(&[
+        "sparse-checkout",
+        "set",
+        "--cone",
+        "--sparse-index",
+        "sensors",
+    ]);
     assert!(!nia.here().join("far").exists());
     tidies_and_takes_it_back(&nia, ".git/index");
-    assert!(!nia.here().join("far").exists(), "what is not laid out stays so");
+    assert!(
+        !nia.here().join("far").exists(),
+        "what is not laid out stays so"
+    );
 }
 
 #[test]
@@ -100,14 +132,26 @@ fn in_a_linked_working_tree_and_in_a_submodule() {
     nia.git(&["add", "--all"]);
     nia.git(&["commit", "-qm", "first"]);
     nia.goes_to("..");
-    nia.git(&["-c", "protocol.file.allow=always", "submodule", "add", "-q", "./part", "gauge"]);
+    nia.git(&[
+        "-c",
+        "protocol.file.allow=always",
+        "submodule",
+        "add",
+        "-q",
+        "./part",
+        "gauge",
+    ]);
     nia.git(&["commit", "-qm", "with a submodule", "gauge", ".gitmodules"]);
     nia.goes_to("gauge");
     nia.writes("tide.c", "2\n");
     nia.git(&["add", "tide.c"]);
     tidies_and_takes_it_back(&nia, "../.git/modules/gauge/index");
     nia.goes_to("..");
-    assert_eq!(nia.git(&["status", "--porcelain", "--ignore-submodules=dirty"]).out, "?? part/\n");
+    assert_eq!(
+        nia.git(&["status", "--porcelain", "--ignore-submodules=dirty"])
+            .out,
+        "?? part/\n"
+    );
 }
 
 #[test]
@@ -118,11 +162,18 @@ fn on_a_disk_that_fills_up_nothing_is_changed() {
         nia.writes(&format!("sensors/{nth:0>60}.c"), "1\n");
     }
     nia.git(&["add", "sensors"]);
-    let (status, index) = (nia.git(&["status", "--porcelain"]).out, nia.reads(".git/index"));
+    let (status, index) = (
+        nia.git(&["status", "--porcelain"]).out,
+        nia.reads(".git/index"),
+    );
     assert!(index.len() > 10 * 1024);
     let said = nia.redshank_with_room_for(10, &APPLY);
     assert_eq!(said.code, 2, "{}{}", said.out, said.err);
-    assert!(said.err.contains("index") && said.err.contains("large"), "{}", said.err);
+    assert!(
+        said.err.contains("index") && said.err.contains("large"),
+        "{}",
+        said.err
+    );
     assert!(nia.reads(".git/index") == index && !nia.here().join(".gitignore").exists());
     assert_eq!(nia.git(&["status", "--porcelain"]).out, status);
     assert!(!nia.here().join(".git/index.lock").exists());
@@ -135,6 +186,10 @@ fn on_a_disk_that_takes_nothing_nothing_is_changed_and_the_path_is_named() {
     let index = nia.reads(".git/index");
     let said = nia.redshank_that_may_only_read(&APPLY);
     assert_eq!(said.code, 2, "{}{}", said.out, said.err);
-    assert!(said.err.contains(".git/redshank") && said.err.contains("ermission denied"), "{}", said.err);
+    assert!(
+        said.err.contains(".git/redshank") && said.err.contains("ermission denied"),
+        "{}",
+        said.err
+    );
     assert!(nia.reads(".git/index") == index && !nia.here().join(".gitignore").exists());
 }

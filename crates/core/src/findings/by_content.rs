@@ -33,16 +33,28 @@ struct Table {
 
 /// The table that comes with the program; the tests see to it that it can be read.
 static SIGNATURES: LazyLock<Vec<Row>> = LazyLock::new(|| {
-    toml::from_str::<Table>(include_str!("by_content.toml")).map(|table| table.signature).unwrap_or_default()
+    toml::from_str::<Table>(include_str!("by_content.toml"))
+        .map(|table| table.signature)
+        .unwrap_or_default()
 });
 
 impl Row {
     fn fits(&self, entry: &Entry, head: &[u8]) -> bool {
         let path = entry.path.as_bstr();
-        let digits = head.get(self.at..).unwrap_or_default().iter().flat_map(|byte| [byte >> 4, byte & 15]);
-        let mut wanted = self.bytes.chars().zip(digits.map(u32::from).map(Some).chain(std::iter::repeat(None)));
-        wanted.all(|(digit, found)| digit == '.' && found.is_some() || found.is_some() && digit.to_digit(16) == found)
-            && self.only.as_ref().is_none_or(|only| only.has(path))
+        let digits = head
+            .get(self.at..)
+            .unwrap_or_default()
+            .iter()
+            .flat_map(|byte| [byte >> 4, byte & 15]);
+        let mut wanted = self.bytes.chars().zip(
+            digits
+                .map(u32::from)
+                .map(Some)
+                .chain(std::iter::repeat(None)),
+        );
+        wanted.all(|(digit, found)| {
+            digit == '.' && found.is_some() || found.is_some() && digit.to_digit(16) == found
+        }) && self.only.as_ref().is_none_or(|only| only.has(path))
             && !self.kept.has(path)
     }
 }
@@ -50,8 +62,18 @@ impl Row {
 /// The finding on a file that starts so, if a tool makes such files.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
     let row = SIGNATURES.iter().find(|row| row.fits(entry, head))?;
-    let found = Finding::on(entry, Class::Generated, &row.name, Level::Warning, &*row.title);
-    Some(found.with_evidence("by its first bytes").kept_out_by(exactly(entry.path.as_bstr()), &*row.title, None))
+    let found = Finding::on(
+        entry,
+        Class::Generated,
+        &row.name,
+        Level::Warning,
+        &*row.title,
+    );
+    Some(found.with_evidence("by its first bytes").kept_out_by(
+        exactly(entry.path.as_bstr()),
+        &*row.title,
+        None,
+    ))
 }
 
 #[cfg(test)]
@@ -64,7 +86,13 @@ mod tests {
         for row in SIGNATURES.iter() {
             assert!(row.at + row.bytes.len().div_ceil(2) <= HEAD, "{}", row.name);
             assert!(row.bytes.len() >= if row.only.is_some() { 6 } else { 8 });
-            assert!(row.bytes.bytes().all(|digit| digit == b'.' || digit.is_ascii_hexdigit()), "{}", row.name);
+            assert!(
+                row.bytes
+                    .bytes()
+                    .all(|digit| digit == b'.' || digit.is_ascii_hexdigit()),
+                "{}",
+                row.name
+            );
         }
     }
 }

@@ -1,4 +1,5 @@
-//! Files that the templates of the projects around them say don't belong: generated, personal, environment files.
+//! Files that the templates of the projects around them say don't belong: generated, personal,
+//! environment files.
 
 use super::{Class, Finding, Found, Level, Look};
 use crate::Result;
@@ -36,23 +37,35 @@ pub(super) fn find<'a>(look: &Look<'a>, found: &mut Found) -> Result<Claimed<'a>
             if let Some(claim) = look.survey.claims.on(at.as_bstr()) {
                 claimed.insert(entry.path.as_bstr(), claim.class());
             }
-            *groups.entry((at, entry.state)).or_default() += Amount { files: 1, size: entry.size };
+            *groups.entry((at, entry.state)).or_default() += Amount {
+                files: 1,
+                size: entry.size,
+            };
         }
     }
     for ((path, state), amount) in groups {
         if let Some(claim) = look.survey.claims.on(path.as_bstr()) {
-            found.findings.push(finding(look, path, state, amount, claim)?);
+            found
+                .findings
+                .push(finding(look, path, state, amount, claim)?);
         }
     }
     for entry in links {
         // A rule for a folder misses a link to one in its place.
         let as_folder: BString = [entry.path.as_slice(), b"/"].concat().into();
         if let Some(claim) = look.survey.claims.on(as_folder.as_bstr()) {
-            let amount = Amount { files: 1, size: entry.size };
+            let amount = Amount {
+                files: 1,
+                size: entry.size,
+            };
             let mut found_here = finding(look, entry.path.clone(), entry.state, amount, claim)?;
             found_here.message += "; it is a link, which a rule for folders misses";
             let remake = claim.remake().map(str::to_owned);
-            found.findings.push(found_here.kept_out_by(exactly(entry.path.as_bstr()), claim.reason(), remake));
+            found.findings.push(found_here.kept_out_by(
+                exactly(entry.path.as_bstr()),
+                claim.reason(),
+                remake,
+            ));
             claimed.insert(entry.path.as_bstr(), claim.class());
         }
     }
@@ -60,7 +73,11 @@ pub(super) fn find<'a>(look: &Look<'a>, found: &mut Found) -> Result<Claimed<'a>
 }
 
 /// The uppermost part of a path that is claimed: a folder on the way, or the path itself.
-fn topmost(look: &Look, path: &BStr, known: &mut HashMap<BString, Option<BString>>) -> Option<BString> {
+fn topmost(
+    look: &Look,
+    path: &BStr,
+    known: &mut HashMap<BString, Option<BString>>,
+) -> Option<BString> {
     if let Some(answer) = known.get(path) {
         return answer.clone();
     }
@@ -75,20 +92,45 @@ fn topmost(look: &Look, path: &BStr, known: &mut HashMap<BString, Option<BString
     answer
 }
 
-fn finding(look: &Look, path: BString, state: State, amount: Amount, claim: Claim) -> Result<Finding> {
+fn finding(
+    look: &Look,
+    path: BString,
+    state: State,
+    amount: Amount,
+    claim: Claim,
+) -> Result<Finding> {
     let class = claim.class();
     let pattern = match claim {
         Claim::Rule(project, rule) => fit(&rule.pattern, project.rules_folder().as_bstr()),
         Claim::Known(_) => exactly(path.as_bstr()),
     };
     // A rule that is there already needs no second one; the file is tracked in spite of it.
-    let shut = look.oracle.ask(path.as_bstr())?.ruling.filter(|ruling| ruling.ignores());
-    let level = if class == Class::Secret { Level::Error } else { Level::Warning };
-    let mut found = Finding::new(class, claim.template(), level, path.as_bstr(), claim.reason());
+    let shut = look
+        .oracle
+        .ask(path.as_bstr())?
+        .ruling
+        .filter(|ruling| ruling.ignores());
+    let level = if class == Class::Secret {
+        Level::Error
+    } else {
+        Level::Warning
+    };
+    let mut found = Finding::new(
+        class,
+        claim.template(),
+        level,
+        path.as_bstr(),
+        claim.reason(),
+    );
     if let Claim::Known(known) = claim {
         found = found.with_evidence(format!("by {}", known.evidence));
     }
     let pattern = shut.map_or(pattern, |ruling| ruling.rule().text.clone());
     let found = found.kept_out_by(pattern, claim.reason(), claim.remake().map(str::to_owned));
-    Ok(Finding { size: Some(amount.size), files: amount.files, state, ..found })
+    Ok(Finding {
+        size: Some(amount.size),
+        files: amount.files,
+        state,
+        ..found
+    })
 }

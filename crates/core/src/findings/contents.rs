@@ -22,10 +22,15 @@ impl Contents<'_> {
     ///
     /// # Errors
     /// If it isn't a file any more or can't be read.
-    pub fn read<T>(&self, path: &BStr, take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>) -> std::io::Result<T> {
+    pub fn read<T>(
+        &self,
+        path: &BStr,
+        take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>,
+    ) -> std::io::Result<T> {
         match self {
             Self::Disk(place) => {
-                // What was a file when the tree was walked may be something else by now; then it is not opened.
+                // What was a file when the tree was walked may be something else by now; then it is
+                // not opened.
                 take(&mut place.root.file(path)?)
             }
             Self::Staged(blobs, names) => {
@@ -37,7 +42,10 @@ impl Contents<'_> {
 }
 
 /// What is staged, as a tree of its own with the sizes of the staged contents, and those contents.
-pub(super) fn staged<'a>(repository: &Repository, staged: Vec<Staged>) -> Result<(Tree, Contents<'a>)> {
+pub(super) fn staged<'a>(
+    repository: &Repository,
+    staged: Vec<Staged>,
+) -> Result<(Tree, Contents<'a>)> {
     let mut blobs = repository.blobs()?;
     let (mut entries, mut unread) = (Vec::new(), Vec::new());
     let mut names = HashMap::new();
@@ -46,13 +54,25 @@ pub(super) fn staged<'a>(repository: &Repository, staged: Vec<Staged>) -> Result
             Ok(size) => Bytes(size),
             // Contents that are not here, as in a partial clone, are not fetched for this.
             Err(error) => {
-                unread.push(Unread { path, reason: error.to_string() });
+                unread.push(Unread {
+                    path,
+                    reason: error.to_string(),
+                });
                 continue;
             }
         };
-        entries.push(Entry { path: path.clone(), state: State::Tracked, kind: Kind::File, size, ruling: None });
+        entries.push(Entry {
+            path: path.clone(),
+            state: State::Tracked,
+            kind: Kind::File,
+            size,
+            ruling: None,
+        });
         names.insert(path, blob);
     }
     entries.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok((Tree { entries, unread }, Contents::Staged(Mutex::new(blobs), names)))
+    Ok((
+        Tree { entries, unread },
+        Contents::Staged(Mutex::new(blobs), names),
+    ))
 }

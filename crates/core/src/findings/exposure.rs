@@ -8,23 +8,34 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Blobs, Repository};
 use std::collections::{HashMap, HashSet};
 
-/// Fills in the exposure of every finding, and the past of those whose contents stay in the history.
+/// Fills in the exposure of every finding, and the past of those whose contents stay in the
+/// history.
 pub(super) fn fill_in(place: &Place, found: &mut Found) -> Result<()> {
     let Some(repository) = &place.repository else {
         return Ok(());
     };
     let all = || found.findings.iter().flat_map(Finding::places);
-    let tracked: Vec<&BStr> = all().filter(|place| place.state == State::Tracked).map(|f| f.path.as_bstr()).collect();
+    let tracked: Vec<&BStr> = all()
+        .filter(|place| place.state == State::Tracked)
+        .map(|f| f.path.as_bstr())
+        .collect();
     if tracked.is_empty() {
         return Ok(());
     }
     let stays = |finding: &&Finding| matches!(finding.class, Class::Secret | Class::Oversized);
-    let lasting: Vec<&BStr> =
-        all().filter(stays).filter(|f| f.state == State::Tracked).map(|f| f.path.as_bstr()).collect();
+    let lasting: Vec<&BStr> = all()
+        .filter(stays)
+        .filter(|f| f.state == State::Tracked)
+        .map(|f| f.path.as_bstr())
+        .collect();
     let known = Known {
         committed: repository.committed(&tracked)?,
         pushed: repository.pushed(&tracked)?,
-        past: if lasting.is_empty() { HashMap::new() } else { repository.past(&lasting)? },
+        past: if lasting.is_empty() {
+            HashMap::new()
+        } else {
+            repository.past(&lasting)?
+        },
     };
     for finding in &mut found.findings {
         finding.each_place(&mut |place| known.fill_in(place));
@@ -68,7 +79,10 @@ impl Known {
         } else {
             Exposure::Staged
         };
-        let past = self.past.get(path).filter(|_| finding.exposure >= Exposure::Committed);
+        let past = self
+            .past
+            .get(path)
+            .filter(|_| finding.exposure >= Exposure::Committed);
         finding.past = past.map(|past| Past {
             commits: past.commits,
             since: past.since.clone(),
@@ -80,8 +94,14 @@ impl Known {
 
 /// A secret in a file that was committed before the secret came into it, has not been committed.
 fn only_staged(repository: &Repository, found: &mut Found) -> Result<()> {
-    let is_open = |finding: &Finding| finding.class == Class::Secret && finding.exposure >= Exposure::Committed;
-    let open = found.findings.iter().flat_map(Finding::places).filter(|finding| is_open(finding));
+    let is_open = |finding: &Finding| {
+        finding.class == Class::Secret && finding.exposure >= Exposure::Committed
+    };
+    let open = found
+        .findings
+        .iter()
+        .flat_map(Finding::places)
+        .filter(|finding| is_open(finding));
     let paths: Vec<&BStr> = open.map(|finding| finding.path.as_bstr()).collect();
     if paths.is_empty() {
         return Ok(());
@@ -96,9 +116,16 @@ fn only_staged(repository: &Repository, found: &mut Found) -> Result<()> {
     }
     for finding in &mut found.findings {
         finding.each_place(&mut |place| {
-            let Some([committed, staged]) = known.get(&place.path).filter(|_| is_open(place)) else { return };
+            let Some([committed, staged]) = known.get(&place.path).filter(|_| is_open(place))
+            else {
+                return;
+            };
             if !committed.contains(&place.id) {
-                place.exposure = if staged.contains(&place.id) { Exposure::Staged } else { Exposure::Disk };
+                place.exposure = if staged.contains(&place.id) {
+                    Exposure::Staged
+                } else {
+                    Exposure::Disk
+                };
                 place.past = None;
             }
         });
@@ -106,12 +133,28 @@ fn only_staged(repository: &Repository, found: &mut Found) -> Result<()> {
     Ok(())
 }
 
-/// What is found in a version of a file that git keeps: a commit's, or for the empty name the index's.
+/// What is found in a version of a file that git keeps: a commit's, or for the empty name the
+/// index's.
 fn ids_in(blobs: &mut Blobs, version: &str, path: &BStr) -> HashSet<String> {
     let (kind, size, ruling) = (Kind::File, Bytes(0), None);
-    let entry = Entry { path: path.to_owned(), state: State::Tracked, kind, size, ruling };
-    let seen = blobs.read(&format!("{version}:{path}"), |_, contents| Ok(secret::look_into(&entry, contents)));
+    let entry = Entry {
+        path: path.to_owned(),
+        state: State::Tracked,
+        kind,
+        size,
+        ruling,
+    };
+    let seen = blobs.read(&format!("{version}:{path}"), |_, contents| {
+        Ok(secret::look_into(&entry, contents))
+    });
     // A version that isn't there holds nothing.
-    let hits = seen.ok().and_then(Result::ok).and_then(std::io::Result::ok).map(|(hits, _)| hits);
-    hits.unwrap_or_default().into_iter().map(|hit| hit.finding.id).collect()
+    let hits = seen
+        .ok()
+        .and_then(Result::ok)
+        .and_then(std::io::Result::ok)
+        .map(|(hits, _)| hits);
+    hits.unwrap_or_default()
+        .into_iter()
+        .map(|hit| hit.finding.id)
+        .collect()
 }

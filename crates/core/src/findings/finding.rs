@@ -8,7 +8,9 @@ use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// What is wrong with a file, in the order in which to deal with it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Class {
     /// Somebody who gets it can do harm with it.
@@ -29,8 +31,15 @@ pub enum Class {
 
 impl Class {
     /// All classes, in order.
-    pub const ALL: [Self; 7] =
-        [Self::Secret, Self::Oversized, Self::Generated, Self::Personal, Self::Reserved, Self::Needed, Self::Rule];
+    pub const ALL: [Self; 7] = [
+        Self::Secret,
+        Self::Oversized,
+        Self::Generated,
+        Self::Personal,
+        Self::Reserved,
+        Self::Needed,
+        Self::Rule,
+    ];
 
     /// Its word.
     pub fn word(self) -> &'static str {
@@ -47,7 +56,9 @@ impl Class {
 }
 
 /// How bad it is, the worst first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
     /// Don't commit before it's dealt with.
@@ -132,9 +143,17 @@ pub struct Past {
 impl Past {
     /// In words.
     pub fn in_words(&self) -> String {
-        let many = if self.commits == 1 { "1 commit".to_owned() } else { format!("{} commits", self.commits) };
+        let many = if self.commits == 1 {
+            "1 commit".to_owned()
+        } else {
+            format!("{} commits", self.commits)
+        };
         let first = &self.first[..self.first.len().min(10)];
-        let on = if self.remotes.is_empty() { String::new() } else { format!(", on {}", self.remotes.join(", ")) };
+        let on = if self.remotes.is_empty() {
+            String::new()
+        } else {
+            format!(", on {}", self.remotes.join(", "))
+        };
         format!("in {many} since {} ({first}){on}", self.since)
     }
 }
@@ -175,8 +194,15 @@ pub struct Finding {
 }
 
 impl Finding {
-    /// A finding on a path, by the last part of its rule's name. What else is known of it is added with the methods below.
-    pub(crate) fn new(class: Class, name: &str, level: Level, path: &BStr, message: impl Into<String>) -> Self {
+    /// A finding on a path, by the last part of its rule's name. What else is known of it is added
+    /// with the methods below.
+    pub(crate) fn new(
+        class: Class,
+        name: &str,
+        level: Level,
+        path: &BStr,
+        message: impl Into<String>,
+    ) -> Self {
         let rule = format!("{class}/{name}");
         Self {
             id: Self::identity(&rule, path, b""),
@@ -198,9 +224,19 @@ impl Finding {
     }
 
     /// A finding on an entry of the tree.
-    pub(crate) fn on(entry: &Entry, class: Class, name: &str, level: Level, message: impl Into<String>) -> Self {
+    pub(crate) fn on(
+        entry: &Entry,
+        class: Class,
+        name: &str,
+        level: Level,
+        message: impl Into<String>,
+    ) -> Self {
         let made = Self::new(class, name, level, entry.path.as_bstr(), message);
-        Self { size: Some(entry.size), state: entry.state, ..made }
+        Self {
+            size: Some(entry.size),
+            state: entry.state,
+            ..made
+        }
     }
 
     /// This place and the others.
@@ -215,33 +251,61 @@ impl Finding {
 
     /// What sets it apart from others of its rule on its path.
     pub(crate) fn with_cause(self, cause: &[u8]) -> Self {
-        Self { id: Self::identity(&self.rule, self.path.as_bstr(), cause), ..self }
+        Self {
+            id: Self::identity(&self.rule, self.path.as_bstr(), cause),
+            ..self
+        }
     }
 
     pub(crate) fn with_evidence(self, evidence: impl Into<String>) -> Self {
-        Self { evidence: Some(masked(&evidence.into())), ..self }
+        Self {
+            evidence: Some(masked(&evidence.into())),
+            ..self
+        }
     }
 
     pub(crate) fn at_line(self, line: u64) -> Self {
-        Self { line: Some(line), ..self }
+        Self {
+            line: Some(line),
+            ..self
+        }
     }
 
     /// Mended by a rule that keeps it out.
-    pub(crate) fn kept_out_by(self, pattern: BString, reason: impl Into<String>, remake: Option<String>) -> Self {
-        Self { remedy: Remedy::KeepOut(NewRule { pattern, reason: reason.into(), remake }), ..self }
+    pub(crate) fn kept_out_by(
+        self,
+        pattern: BString,
+        reason: impl Into<String>,
+        remake: Option<String>,
+    ) -> Self {
+        Self {
+            remedy: Remedy::KeepOut(NewRule {
+                pattern,
+                reason: reason.into(),
+                remake,
+            }),
+            ..self
+        }
     }
 
     /// Mended by an exception in the ignore file of a folder.
     pub(crate) fn let_in_by(self, folder: BString, rule: NewRule) -> Self {
-        Self { remedy: Remedy::LetIn { folder, rule }, ..self }
+        Self {
+            remedy: Remedy::LetIn { folder, rule },
+            ..self
+        }
     }
 
     /// Mended by a person only.
     pub(crate) fn by_hand(self, words: impl Into<String>) -> Self {
-        Self { remedy: Remedy::ByHand(words.into()), ..self }
+        Self {
+            remedy: Remedy::ByHand(words.into()),
+            ..self
+        }
     }
 
-    /// An identity that depends on the rule, the path and what else sets causes apart; nothing can be read out of it.
+    /// An identity that depends on the rule, the path and what else sets causes apart; nothing can
+    /// be read out of it.
     fn identity(rule: &str, path: &BStr, cause: &[u8]) -> String {
         let mut hash = blake3::Hasher::new();
         for part in [rule.as_bytes(), path, cause] {
@@ -256,23 +320,34 @@ impl Finding {
         let tracked = self.state == State::Tracked;
         let mut words = match &self.remedy {
             Remedy::KeepOut(NewRule { pattern, .. }) if tracked => {
-                format!("stop tracking it (it stays on disk) and ignore it with `{pattern}`: redshank tidy")
+                format!(
+                    "stop tracking it (it stays on disk) and ignore it with `{pattern}`: redshank tidy"
+                )
             }
-            Remedy::KeepOut(NewRule { pattern, .. }) => format!("ignore it with `{pattern}`: redshank tidy"),
-            Remedy::LetIn { rule: NewRule { pattern, .. }, .. } => format!("let it in with `{pattern}`: redshank tidy"),
+            Remedy::KeepOut(NewRule { pattern, .. }) => {
+                format!("ignore it with `{pattern}`: redshank tidy")
+            }
+            Remedy::LetIn {
+                rule: NewRule { pattern, .. },
+                ..
+            } => format!("let it in with `{pattern}`: redshank tidy"),
             Remedy::Mend { with, .. } => {
                 let rule = with.lines().next_back().unwrap_or_default().as_bstr();
                 format!("write `{rule}`: redshank tidy")
             }
             Remedy::Rename(name) => format!("call it {name}: redshank tidy"),
-            Remedy::Attribute(NewRule { pattern, .. }) => format!("say `{pattern}` in .gitattributes: redshank tidy"),
+            Remedy::Attribute(NewRule { pattern, .. }) => {
+                format!("say `{pattern}` in .gitattributes: redshank tidy")
+            }
             Remedy::ByHand(words) => words.clone(),
         };
         match (self.class, self.exposure) {
             (Class::Secret, Exposure::Committed) => {
                 words += "; it stays in the history, so replace it at its issuer before you push";
             }
-            (Class::Secret, Exposure::Pushed) => words += "; others have it already, so replace it at its issuer now",
+            (Class::Secret, Exposure::Pushed) => {
+                words += "; others have it already, so replace it at its issuer now"
+            }
             (Class::Oversized, Exposure::Committed) => {
                 words += "; the history carries it until that is written anew, which is easy before a push";
             }

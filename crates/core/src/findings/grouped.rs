@@ -37,19 +37,28 @@ fn kind(finding: &Finding) -> Option<Kind> {
     let path = finding.path.as_bstr();
     let name_at = path.rfind_byte(b'/')? + 1;
     let first = path.find_byte(b'/')?;
-    // Endings of two parts, such as `.js.map`, count as one; a name without an ending has none to tell others by.
+    // Endings of two parts, such as `.js.map`, count as one; a name without an ending has none to
+    // tell others by.
     let ending = path[name_at..].rfind_byte(b'.').filter(|dot| *dot > 0)?;
     let ending = match path[name_at + ending..].as_bytes() {
-        b".map" => path[name_at..name_at + ending].rfind_byte(b'.').unwrap_or(ending),
+        b".map" => path[name_at..name_at + ending]
+            .rfind_byte(b'.')
+            .unwrap_or(ending),
         _ => ending,
     };
-    let single = finding.class == Class::Generated && finding.line.is_none() && !path.ends_with(b"/");
+    let single =
+        finding.class == Class::Generated && finding.line.is_none() && !path.ends_with(b"/");
     let ours = match &finding.remedy {
         Remedy::KeepOut(rule) => rule.pattern == exactly(path),
         Remedy::ByHand(_) => true,
         _ => false,
     };
-    let kind = (finding.rule.clone(), finding.state, path[..first].into(), path[name_at + ending..].into());
+    let kind = (
+        finding.rule.clone(),
+        finding.state,
+        path[..first].into(),
+        path[name_at + ending..].into(),
+    );
     (single && ours).then_some(kind)
 }
 
@@ -57,26 +66,43 @@ fn kind(finding: &Finding) -> Option<Kind> {
 fn one(look: &Look, claimed: &Claimed, ending: &BStr, group: &[Finding]) -> Option<Finding> {
     let first = group.first().filter(|_| group.len() >= MANY)?;
     let folder = group.iter().fold(first.path.as_bstr(), |folder, finding| {
-        let shared = folder.iter().zip(finding.path.iter()).take_while(|(a, b)| a == b).count();
-        folder[..shared].rfind_byte(b'/').map_or(b"".as_bstr(), |slash| folder[..=slash].as_bstr())
+        let shared = folder
+            .iter()
+            .zip(finding.path.iter())
+            .take_while(|(a, b)| a == b)
+            .count();
+        folder[..shared]
+            .rfind_byte(b'/')
+            .map_or(b"".as_bstr(), |slash| folder[..=slash].as_bstr())
     });
     let remedy = match &first.remedy {
         Remedy::KeepOut(rule) => {
             // A rule for the ending may catch nothing else.
-            let caught = look.tree.below(folder).filter(|entry| entry.state != State::Ignored && !claimed.has(entry));
-            let grouped: HashSet<&BStr> = group.iter().map(|finding| finding.path.as_bstr()).collect();
-            let mut others =
-                caught.filter(|entry| entry.path.ends_with(ending) && !grouped.contains(entry.path.as_bstr()));
+            let caught = look
+                .tree
+                .below(folder)
+                .filter(|entry| entry.state != State::Ignored && !claimed.has(entry));
+            let grouped: HashSet<&BStr> =
+                group.iter().map(|finding| finding.path.as_bstr()).collect();
+            let mut others = caught.filter(|entry| {
+                entry.path.ends_with(ending) && !grouped.contains(entry.path.as_bstr())
+            });
             if others.next().is_some() {
                 return None;
             }
-            let pattern = [exactly(folder).as_slice(), b"**/*", ending].concat().into();
-            Remedy::KeepOut(NewRule { pattern, ..rule.clone() })
+            let pattern = [exactly(folder).as_slice(), b"**/*", ending]
+                .concat()
+                .into();
+            Remedy::KeepOut(NewRule {
+                pattern,
+                ..rule.clone()
+            })
         }
         by_hand => by_hand.clone(),
     };
     let name = first.rule.split_once('/').map_or("", |(_, name)| name);
-    let made = Finding::new(first.class, name, first.level, folder, &*first.message).with_cause(ending);
+    let made =
+        Finding::new(first.class, name, first.level, folder, &*first.message).with_cause(ending);
     let by = first.evidence.as_deref().unwrap_or_default();
     Some(Finding {
         size: Some(group.iter().filter_map(|finding| finding.size).sum()),

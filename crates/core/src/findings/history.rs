@@ -1,4 +1,5 @@
-//! What the history holds: credentials, and files too large, in every version that a commit reaches.
+//! What the history holds: credentials, and files too large, in every version that a commit
+//! reaches.
 
 use super::secret::{self, Hit, Secret};
 use super::{Ask, Exposure, Finding, Found, Look, Past, Remedy, oversized};
@@ -25,8 +26,17 @@ struct PastFinding {
 }
 
 pub(super) fn find(look: &Look, ask: &Ask, found: &mut Found) -> Result<()> {
-    let Some(repository) = &look.place.repository else { return Ok(()) };
-    let mut search = Search { look, small: Vec::new(), waiting: 0, seen: 0, hits: BTreeMap::new(), error: None };
+    let Some(repository) = &look.place.repository else {
+        return Ok(());
+    };
+    let mut search = Search {
+        look,
+        small: Vec::new(),
+        waiting: 0,
+        seen: 0,
+        hits: BTreeMap::new(),
+        error: None,
+    };
     repository.every_version(&mut |version, contents| {
         search.take(version, contents);
         (ask.progress)(search.seen);
@@ -36,11 +46,26 @@ pub(super) fn find(look: &Look, ask: &Ask, found: &mut Found) -> Result<()> {
     if let Some(error) = search.error {
         return Err(error);
     }
-    let known: HashSet<String> =
-        found.findings.iter().flat_map(Finding::places).map(|known| known.id.clone()).collect();
-    let hits: Vec<_> = search.hits.into_values().filter(|hit| !known.contains(&hit.finding.id)).collect();
-    let blobs = hits.iter().flat_map(|hit| hit.blobs.iter().cloned()).collect();
-    let commits = if hits.is_empty() { HashMap::new() } else { repository.commits_with(&blobs)? };
+    let known: HashSet<String> = found
+        .findings
+        .iter()
+        .flat_map(Finding::places)
+        .map(|known| known.id.clone())
+        .collect();
+    let hits: Vec<_> = search
+        .hits
+        .into_values()
+        .filter(|hit| !known.contains(&hit.finding.id))
+        .collect();
+    let blobs = hits
+        .iter()
+        .flat_map(|hit| hit.blobs.iter().cloned())
+        .collect();
+    let commits = if hits.is_empty() {
+        HashMap::new()
+    } else {
+        repository.commits_with(&blobs)?
+    };
     for hit in hits {
         found.findings.push(told(look, repository, hit, &commits)?);
     }
@@ -83,7 +108,8 @@ impl Search<'_> {
             .into_par_iter()
             .map(|(version, bytes)| (look_into(look, &version, &mut &bytes[..]), version))
             .collect();
-        seen.into_iter().for_each(|(seen, version)| self.add(&version, seen));
+        seen.into_iter()
+            .for_each(|(seen, version)| self.add(&version, seen));
     }
 
     fn add(&mut self, version: &Version, seen: Result<Vec<Hit>>) {
@@ -92,9 +118,13 @@ impl Search<'_> {
             Err(error) => return self.error = Some(error),
         };
         for Hit { finding, value } in hits {
-            // A value that stands in many versions of a file is one finding; a large file is one by its path.
+            // A value that stands in many versions of a file is one finding; a large file is one by
+            // its path.
             let key = (finding.rule.clone(), finding.path.clone(), value);
-            let known = self.hits.entry(key).or_insert(PastFinding { finding, blobs: HashSet::new() });
+            let known = self.hits.entry(key).or_insert(PastFinding {
+                finding,
+                blobs: HashSet::new(),
+            });
             known.blobs.insert(version.blob.clone());
         }
     }
@@ -102,11 +132,21 @@ impl Search<'_> {
 
 fn look_into(look: &Look, version: &Version, contents: &mut dyn Read) -> Result<Vec<Hit>> {
     let state = look.oracle.ask(version.path.as_bstr())?.state;
-    let entry = Entry { path: version.path.clone(), state, kind: Kind::File, size: Bytes(version.size), ruling: None };
-    // git has the contents already; that they can't be read is a broken repository, which git says itself.
+    let entry = Entry {
+        path: version.path.clone(),
+        state,
+        kind: Kind::File,
+        size: Bytes(version.size),
+        ruling: None,
+    };
+    // git has the contents already; that they can't be read is a broken repository, which git says
+    // itself.
     let (mut hits, _) = secret::look_into(&entry, contents)?.unwrap_or_default();
     if entry.size > look.settings.limits.file_warning {
-        hits.push(Hit { finding: oversized::file(look, &entry), value: None });
+        hits.push(Hit {
+            finding: oversized::file(look, &entry),
+            value: None,
+        });
     }
     Ok(hits)
 }
@@ -118,17 +158,41 @@ fn told(
     hit: PastFinding,
     commits: &HashMap<String, Vec<Commit>>,
 ) -> Result<Finding> {
-    let mut all: Vec<&Commit> = hit.blobs.iter().filter_map(|blob| commits.get(blob)).flatten().collect();
+    let mut all: Vec<&Commit> = hit
+        .blobs
+        .iter()
+        .filter_map(|blob| commits.get(blob))
+        .flatten()
+        .collect();
     all.sort_by_key(|commit| Reverse(commit.newer));
     all.dedup();
-    let first = all.first().map_or_else(Default::default, |first| (first.name.clone(), first.day.clone()));
-    let remotes = if all.is_empty() { Vec::new() } else { repository.remotes_with(&first.0)? };
+    let first = all.first().map_or_else(Default::default, |first| {
+        (first.name.clone(), first.day.clone())
+    });
+    let remotes = if all.is_empty() {
+        Vec::new()
+    } else {
+        repository.remotes_with(&first.0)?
+    };
     let here = look.tree.get(hit.finding.path.as_bstr()).is_some();
-    let gone = if here { "an older version of it" } else { "it is gone from the tree, but the history keeps it" };
+    let gone = if here {
+        "an older version of it"
+    } else {
+        "it is gone from the tree, but the history keeps it"
+    };
     Ok(Finding {
         message: format!("{}; {gone}", hit.finding.message),
-        exposure: if remotes.is_empty() { Exposure::Committed } else { Exposure::Pushed },
-        past: Some(Past { commits: all.len() as u64, since: first.1, first: first.0, remotes }),
+        exposure: if remotes.is_empty() {
+            Exposure::Committed
+        } else {
+            Exposure::Pushed
+        },
+        past: Some(Past {
+            commits: all.len() as u64,
+            since: first.1,
+            first: first.0,
+            remotes,
+        }),
         remedy: Remedy::ByHand("only writing the history anew takes it out".to_owned()),
         ..hit.finding
     })

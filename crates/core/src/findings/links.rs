@@ -6,8 +6,14 @@ use crate::tree::{Entry, Kind, State};
 use bstr::{BString, ByteSlice};
 
 pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
-    for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::Link) {
-        let Ok(target) = look.place.root.link_target(entry.path.as_bstr()) else { continue };
+    for entry in look
+        .tree
+        .to_commit()
+        .filter(|entry| entry.kind == Kind::Link)
+    {
+        let Ok(target) = look.place.root.link_target(entry.path.as_bstr()) else {
+            continue;
+        };
         found.findings.extend(finding(look, entry, target)?);
     }
     Ok(())
@@ -16,7 +22,9 @@ pub(super) fn find(look: &Look, found: &mut Found) -> Result<()> {
 fn finding(look: &Look, entry: &Entry, target: BString) -> Result<Option<Finding>> {
     let make = |class, name, message: &str, words: &str| {
         let made = Finding::on(entry, class, name, Level::Warning, message);
-        Ok(Some(made.with_evidence(format!("to {target}")).by_hand(words)))
+        Ok(Some(
+            made.with_evidence(format!("to {target}")).by_hand(words),
+        ))
     };
     if target.starts_with(b"/") {
         let words = "make it relative, or keep it out with a rule of your own";
@@ -38,7 +46,12 @@ fn finding(look: &Look, entry: &Entry, target: BString) -> Result<Option<Finding
     };
     // Through another link it may lead anywhere; that one has its own finding.
     if matches!(look.place.root.meta_if_there(path.as_bstr()), Ok(None)) {
-        return make(Class::Needed, "broken-link", "a link to what isn't there", "mend the link, or delete it");
+        return make(
+            Class::Needed,
+            "broken-link",
+            "a link to what isn't there",
+            "mend the link, or delete it",
+        );
     }
     let answer = look.oracle.ask(path.as_bstr())?;
     if answer.state == State::Ignored {
@@ -75,7 +88,9 @@ mod tests {
 
     #[test]
     fn relative_links_are_followed_from_where_they_are() {
-        let leads = |link: &str, target: &str| resolved(link.into(), target.into()).map(|path| path.to_string());
+        let leads = |link: &str, target: &str| {
+            resolved(link.into(), target.into()).map(|path| path.to_string())
+        };
         assert_eq!(leads("a/b/link", "../c/./d"), Some("a/c/d".into()));
         assert_eq!(leads("link", "a//b"), Some("a/b".into()));
         assert_eq!(leads("a/link", "../../out"), None);

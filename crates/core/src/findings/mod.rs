@@ -1,7 +1,7 @@
 //! Findings: what should be tracked and isn't, or is (or would be) and shouldn't.
 //!
-//! A finder takes the tree with its verdicts and gives findings as plain data. It prints nothing and changes nothing. A new
-//! finder is one file here and one line in [`find`].
+//! A finder takes the tree with its verdicts and gives findings as plain data. It prints nothing
+//! and changes nothing. A new finder is one file here and one line in [`find`].
 
 mod accepted;
 mod by_content;
@@ -66,7 +66,10 @@ impl<'a> Look<'a> {
     /// The entries whose contents are looked into.
     fn files(&self) -> impl Iterator<Item = &'a Entry> {
         let ignored = self.ignored;
-        self.tree.entries.iter().filter(move |entry| ignored || entry.state != State::Ignored)
+        self.tree
+            .entries
+            .iter()
+            .filter(move |entry| ignored || entry.state != State::Ignored)
     }
 }
 
@@ -125,7 +128,9 @@ impl Default for Ask<'_> {
 impl Ask<'_> {
     fn is_for(&self, finding: &Finding) -> bool {
         let concerns = |path: &BString| {
-            let below = |inner: &BString, outer: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
+            let below = |inner: &BString, outer: &BString| {
+                outer.ends_with(b"/") && inner.starts_with(outer)
+            };
             let is_at = |at: &BString| at == path || below(at, path) || below(path, at);
             path.is_empty() || finding.places().any(|place| is_at(&place.path))
         };
@@ -149,8 +154,18 @@ pub fn find_in(place: &Place, ask: &Ask) -> Result<Found> {
     if ask.staged {
         return find_staged(place, &settings, ask);
     }
-    let depth = if ask.ignored { Depth::IntoIgnored } else { Depth::StopAtIgnored };
-    let tree = Tree::walk(place, &Scope { depth, ..Scope::default() })?;
+    let depth = if ask.ignored {
+        Depth::IntoIgnored
+    } else {
+        Depth::StopAtIgnored
+    };
+    let tree = Tree::walk(
+        place,
+        &Scope {
+            depth,
+            ..Scope::default()
+        },
+    )?;
     let templates = Collection::of(place)?.chosen(&settings.draft)?;
     let survey = recognise(place, &tree, &templates);
     find_on_disk(place, &tree, &survey, &settings, ask)
@@ -164,37 +179,82 @@ pub fn find(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings) ->
     find_on_disk(place, tree, survey, settings, &Ask::default())
 }
 
-fn find_on_disk(place: &Place, tree: &Tree, survey: &Survey, settings: &Settings, ask: &Ask) -> Result<Found> {
+fn find_on_disk(
+    place: &Place,
+    tree: &Tree,
+    survey: &Survey,
+    settings: &Settings,
+    ask: &Ask,
+) -> Result<Found> {
     let oracle = Oracle::new(place, Overlay::new())?;
     let (contents, ignored) = (Contents::Disk(place), ask.ignored);
-    run(&Look { place, tree, survey, settings, oracle: &oracle, contents, ignored }, ask)
+    run(
+        &Look {
+            place,
+            tree,
+            survey,
+            settings,
+            oracle: &oracle,
+            contents,
+            ignored,
+        },
+        ask,
+    )
 }
 
-/// Looks at the staged contents. What they belong to is told from what lies around them: walking the whole tree, or
-/// reading the whole index, would take longer than the commit that waits.
+/// Looks at the staged contents. What they belong to is told from what lies around them: walking
+/// the whole tree, or reading the whole index, would take longer than the commit that waits.
 fn find_staged(place: &Place, settings: &Settings, ask: &Ask) -> Result<Found> {
     let Some(repository) = &place.repository else {
-        return Err(Error::NoRepository { top: place.top.clone(), what: "nothing can be staged" });
+        return Err(Error::NoRepository {
+            top: place.top.clone(),
+            what: "nothing can be staged",
+        });
     };
     let oracle = Oracle::of_rules(place)?;
     // The tables take as long to get ready as git to answer.
-    let tables = || rayon::join(|| Collection::of(place)?.chosen(&settings.draft), secret::get_ready);
+    let tables = || {
+        rayon::join(
+            || Collection::of(place)?.chosen(&settings.draft),
+            secret::get_ready,
+        )
+    };
     let (staged, (templates, ())) = rayon::join(|| repository.staged(), tables);
     let (staged, templates) = (staged?, templates?);
-    let markers: HashSet<&[u8]> = templates.iter().flat_map(Template::marker_folders).collect();
+    let markers: HashSet<&[u8]> = templates
+        .iter()
+        .flat_map(Template::marker_folders)
+        .collect();
     let paths = staged.iter().map(|staged| staged.path.as_bstr());
     let around = Tree::around(place, paths, &|name| markers.contains(name));
     let survey = recognise(place, &around, &templates);
     let (tree, contents) = contents::staged(repository, staged)?;
-    run(&Look { place, tree: &tree, survey: &survey, settings, oracle: &oracle, contents, ignored: false }, ask)
+    run(
+        &Look {
+            place,
+            tree: &tree,
+            survey: &survey,
+            settings,
+            oracle: &oracle,
+            contents,
+            ignored: false,
+        },
+        ask,
+    )
 }
 
 fn run(look: &Look, ask: &Ask) -> Result<Found> {
     let (place, settings, staged) = (look.place, look.settings, ask.staged);
-    let mut found = Found { unread: look.tree.unread.clone(), ..Found::default() };
+    let mut found = Found {
+        unread: look.tree.unread.clone(),
+        ..Found::default()
+    };
     let claimed = claimed::find(look, &mut found)?;
     // Reading what files hold takes the longest; meanwhile, names and links are looked at.
-    let (inside, around) = rayon::join(|| inside::find(look, &claimed), || find_around(look, &claimed, !staged));
+    let (inside, around) = rayon::join(
+        || inside::find(look, &claimed),
+        || find_around(look, &claimed, !staged),
+    );
     let (seen, inside) = inside?;
     found.take(seen);
     by_name::find(look, &claimed, &mut found);
@@ -213,7 +273,8 @@ fn run(look: &Look, ask: &Ask) -> Result<Found> {
     Ok(found)
 }
 
-/// What shows without looking into files. What only the working tree can tell is left out for staged contents.
+/// What shows without looking into files. What only the working tree can tell is left out for
+/// staged contents.
 fn find_around(look: &Look, claimed: &Claimed, on_disk: bool) -> Result<Found> {
     let mut found = Found::default();
     reserved::find(look, &mut found);
@@ -230,15 +291,22 @@ fn find_around(look: &Look, claimed: &Claimed, on_disk: bool) -> Result<Found> {
     Ok(found)
 }
 
-/// What to do first comes first: by level, class and how far it got; within a class the rule with most bytes, whose
-/// findings stay together.
+/// What to do first comes first: by level, class and how far it got; within a class the rule with
+/// most bytes, whose findings stay together.
 fn sort(findings: &mut [Finding]) {
     let mut weights: HashMap<String, Bytes> = HashMap::new();
     for finding in findings.iter() {
         *weights.entry(finding.rule.clone()).or_default() += finding.size.unwrap_or_default();
     }
     findings.sort_by(|a, b| {
-        let key = |f: &Finding| (f.level, f.class, Reverse(f.exposure), Reverse(weights.get(&f.rule).copied()));
+        let key = |f: &Finding| {
+            (
+                f.level,
+                f.class,
+                Reverse(f.exposure),
+                Reverse(weights.get(&f.rule).copied()),
+            )
+        };
         let within = |f: &Finding| (f.rule.clone(), Reverse(f.size), f.path.clone(), f.line);
         key(a).cmp(&key(b)).then_with(|| within(a).cmp(&within(b)))
     });

@@ -31,8 +31,11 @@ struct Table {
 }
 
 /// The table that comes with the program; the tests see to it that it can be read.
-static TYPES: LazyLock<Vec<Type>> =
-    LazyLock::new(|| toml::from_str::<Table>(include_str!("large.toml")).map(|table| table.r#type).unwrap_or_default());
+static TYPES: LazyLock<Vec<Type>> = LazyLock::new(|| {
+    toml::from_str::<Table>(include_str!("large.toml"))
+        .map(|table| table.r#type)
+        .unwrap_or_default()
+});
 
 /// The attribute's value for files of which git keeps a pointer only.
 const STORED: &[u8] = b"lfs";
@@ -44,21 +47,35 @@ pub(super) const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
 const LONGEST_POINTER: u64 = 1024;
 
 /// Why a file is kept out that belongs in large-file storage, where no program for that is set up.
-pub const NOT_STORED: &str = "too large for git; where Git LFS is set up, large-file storage takes it instead";
+pub const NOT_STORED: &str =
+    "too large for git; where Git LFS is set up, large-file storage takes it instead";
 
-pub(super) fn find(look: &Look, claimed: &Claimed, inside: &Inside, found: &mut Found) -> Result<()> {
+pub(super) fn find(
+    look: &Look,
+    claimed: &Claimed,
+    inside: &Inside,
+    found: &mut Found,
+) -> Result<()> {
     let covered = covered(look)?;
     let is_stored = |entry: &Entry| covered.contains(entry.path.as_bstr());
     let limits = &look.settings.limits;
     let mut heavy = HashSet::new();
-    for entry in look.tree.to_commit().filter(|entry| entry.size > limits.file_warning && !claimed.has(entry)) {
+    for entry in look
+        .tree
+        .to_commit()
+        .filter(|entry| entry.size > limits.file_warning && !claimed.has(entry))
+    {
         // What git keeps a pointer of only, is not too large for it.
         if !is_stored(entry) {
             found.findings.push(file(look, entry));
             heavy.insert(entry.path.as_bstr());
         }
     }
-    folders(look, &|entry| claimed.has(entry) || is_stored(entry) || heavy.contains(entry.path.as_bstr()), found);
+    folders(
+        look,
+        &|entry| claimed.has(entry) || is_stored(entry) || heavy.contains(entry.path.as_bstr()),
+        found,
+    );
     pointers(look, &covered, inside, found)
 }
 
@@ -70,54 +87,107 @@ pub(super) fn file(look: &Look, entry: &Entry) -> Finding {
         (Level::Warning, limits.file_warning)
     };
     let kind = type_of(entry);
-    let stored_here = look.place.repository.as_ref().is_some_and(|repository| repository.stores_large_files);
+    let stored_here = look
+        .place
+        .repository
+        .as_ref()
+        .is_some_and(|repository| repository.stores_large_files);
     let (kind, reason) = match kind {
-        Some(row) if row.store => (format!("{}, which belongs in large-file storage; ", row.title), NOT_STORED),
+        Some(row) if row.store => (
+            format!("{}, which belongs in large-file storage; ", row.title),
+            NOT_STORED,
+        ),
         Some(row) => (format!("{}; ", row.title), "too large for git"),
-        None => (String::new(), "too large for git; keep it in a store for large files"),
+        None => (
+            String::new(),
+            "too large for git; keep it in a store for large files",
+        ),
     };
     let message = format!("{kind}over the limit of {limit}; every clone would carry it for ever");
     let made = Finding::on(entry, Class::Oversized, "file", level, message);
     if stored_here && type_of(entry).is_some_and(|row| row.store) {
-        let pattern = [attribute_pattern(look, entry).as_slice(), b" filter=lfs diff=lfs merge=lfs -text"].concat();
+        let pattern = [
+            attribute_pattern(look, entry).as_slice(),
+            b" filter=lfs diff=lfs merge=lfs -text",
+        ]
+        .concat();
         let reason = "large files of which git keeps a pointer only (Git LFS)".to_owned();
-        let remedy = Remedy::Attribute(NewRule { pattern: pattern.into(), reason, remake: None });
+        let remedy = Remedy::Attribute(NewRule {
+            pattern: pattern.into(),
+            reason,
+            remake: None,
+        });
         return Finding { remedy, ..made };
     }
     made.kept_out_by(exactly(entry.path.as_bstr()), reason, None)
 }
 
 fn type_of(entry: &Entry) -> Option<&'static Type> {
-    TYPES.iter().find(|row| row.patterns.has(entry.path.as_bstr()))
+    TYPES
+        .iter()
+        .find(|row| row.patterns.has(entry.path.as_bstr()))
 }
 
-/// What to call a file by in the attributes: all files of its type, but only itself where git holds others of them whole
-/// already, which would seem changed.
+/// What to call a file by in the attributes: all files of its type, but only itself where git holds
+/// others of them whole already, which would seem changed.
 fn attribute_pattern(look: &Look, entry: &Entry) -> BString {
     let path = entry.path.as_bstr();
     let of_type = Width::Type.pattern(path).filter(|pattern| {
-        let others = look.tree.in_state(State::Tracked).filter(|other| other.path != entry.path);
+        let others = look
+            .tree
+            .in_state(State::Tracked)
+            .filter(|other| other.path != entry.path);
         let rule = Rule::parse(pattern, 1, Case::Sensitive);
-        !others.into_iter().any(|other| rule.matches(other.path.as_bstr(), false))
+        !others
+            .into_iter()
+            .any(|other| rule.matches(other.path.as_bstr(), false))
     });
     // White space ends a pattern there (gitattributes(5)).
-    of_type.unwrap_or_else(|| exactly(path)).replace(" ", "[[:space:]]").into()
+    of_type
+        .unwrap_or_else(|| exactly(path))
+        .replace(" ", "[[:space:]]")
+        .into()
 }
 
-/// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder above one that is found.
+/// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder
+/// above one that is found.
 fn folders(look: &Look, is_counted_elsewhere: &dyn Fn(&Entry) -> bool, found: &mut Found) {
     let limits = &look.settings.limits;
-    let is_heavy = |amount: Amount| amount.size > limits.folder_warning || amount.files > limits.folder_files;
-    let files = look.tree.to_commit().filter(|entry| entry.kind == Kind::File && !is_counted_elsewhere(entry));
-    for Sum { path, amount, tracked } in sums(files, &is_heavy) {
+    let is_heavy =
+        |amount: Amount| amount.size > limits.folder_warning || amount.files > limits.folder_files;
+    let files = look
+        .tree
+        .to_commit()
+        .filter(|entry| entry.kind == Kind::File && !is_counted_elsewhere(entry));
+    for Sum {
+        path,
+        amount,
+        tracked,
+    } in sums(files, &is_heavy)
+    {
         let (name, limit) = if amount.size > limits.folder_warning {
-            ("folder", format!("over the limit of {} for a folder", limits.folder_warning))
+            (
+                "folder",
+                format!("over the limit of {} for a folder", limits.folder_warning),
+            )
         } else {
-            ("many-files", format!("over the limit of {} files for a folder", limits.folder_files))
+            (
+                "many-files",
+                format!(
+                    "over the limit of {} files for a folder",
+                    limits.folder_files
+                ),
+            )
         };
         // What is tracked already was decided once.
         let level = if tracked { Level::Note } else { Level::Warning };
-        let made = Finding::new(Class::Oversized, name, level, path, format!("heavy in sum: {limit}"));
+        let made = Finding::new(
+            Class::Oversized,
+            name,
+            level,
+            path,
+            format!("heavy in sum: {limit}"),
+        );
         found.findings.push(Finding {
             size: Some(amount.size),
             files: amount.files,
@@ -137,12 +207,17 @@ struct Sum<'t> {
 }
 
 /// The folders that are heavy and hold none that is, of files that come sorted.
-fn sums<'t>(files: impl Iterator<Item = &'t Entry>, is_heavy: &dyn Fn(Amount) -> bool) -> Vec<Sum<'t>> {
+fn sums<'t>(
+    files: impl Iterator<Item = &'t Entry>,
+    is_heavy: &dyn Fn(Amount) -> bool,
+) -> Vec<Sum<'t>> {
     // The folders on the way to the file before, each with whether a heavy one lies in it.
     let mut open: Vec<(Sum, bool)> = Vec::new();
     let mut heavy = Vec::new();
     let mut close = |open: &mut Vec<(Sum<'t>, bool)>| {
-        let Some((sum, holds_heavy)) = open.pop() else { return };
+        let Some((sum, holds_heavy)) = open.pop() else {
+            return;
+        };
         let is_it = !holds_heavy && is_heavy(sum.amount);
         if let Some((above, above_holds)) = open.last_mut() {
             above.amount += sum.amount;
@@ -154,16 +229,32 @@ fn sums<'t>(files: impl Iterator<Item = &'t Entry>, is_heavy: &dyn Fn(Amount) ->
         }
     };
     for entry in files {
-        while open.last().is_some_and(|(sum, _)| !entry.path.starts_with(sum.path)) {
+        while open
+            .last()
+            .is_some_and(|(sum, _)| !entry.path.starts_with(sum.path))
+        {
             close(&mut open);
         }
         let known = open.last().map_or(0, |(sum, _)| sum.path.len());
-        for slash in entry.path[known..].find_iter("/").map(|slash| known + slash) {
+        for slash in entry.path[known..]
+            .find_iter("/")
+            .map(|slash| known + slash)
+        {
             let path = entry.path[..=slash].as_bstr();
-            open.push((Sum { path, amount: Amount::default(), tracked: true }, false));
+            open.push((
+                Sum {
+                    path,
+                    amount: Amount::default(),
+                    tracked: true,
+                },
+                false,
+            ));
         }
         if let Some((sum, _)) = open.last_mut() {
-            sum.amount += Amount { files: 1, size: entry.size };
+            sum.amount += Amount {
+                files: 1,
+                size: entry.size,
+            };
             sum.tracked &= entry.state == State::Tracked;
         }
     }
@@ -176,14 +267,23 @@ fn sums<'t>(files: impl Iterator<Item = &'t Entry>, is_heavy: &dyn Fn(Amount) ->
 /// git reads no larger file of attributes (gitattributes(5)), in bytes.
 const LARGEST_ATTRIBUTES: u64 = 100 << 20;
 
-/// The files of which git keeps a pointer only, by their attributes. git is only asked where some file speaks of it.
+/// The files of which git keeps a pointer only, by their attributes. git is only asked where some
+/// file speaks of it.
 fn covered<'a>(look: &Look<'a>) -> Result<HashSet<&'a BStr>> {
-    let Some(repository) = &look.place.repository else { return Ok(HashSet::new()) };
+    let Some(repository) = &look.place.repository else {
+        return Ok(HashSet::new());
+    };
     let speaks_of_it = |text: &[u8]| text.contains_str("filter=");
-    let is_attributes = |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
+    let is_attributes =
+        |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
     let files = look.tree.to_commit().filter(|entry| is_attributes(entry));
     let mut texts = files.filter_map(|entry| look.place.read(entry.path.as_bstr()).ok());
-    let own = || redshank_files::read_trusted(&repository.common_folder.join("info/attributes"), LARGEST_ATTRIBUTES);
+    let own = || {
+        redshank_files::read_trusted(
+            &repository.common_folder.join("info/attributes"),
+            LARGEST_ATTRIBUTES,
+        )
+    };
     if look.tree.endless_attributes(look.place).is_some() {
         return Ok(HashSet::new());
     }
@@ -191,19 +291,40 @@ fn covered<'a>(look: &Look<'a>) -> Result<HashSet<&'a BStr>> {
         return Ok(HashSet::new());
     }
     let tree = look.tree;
-    let paths: Vec<&BStr> =
-        tree.to_commit().filter(|entry| entry.kind == Kind::File).map(|entry| entry.path.as_bstr()).collect();
+    let paths: Vec<&BStr> = tree
+        .to_commit()
+        .filter(|entry| entry.kind == Kind::File)
+        .map(|entry| entry.path.as_bstr())
+        .collect();
     let values = repository.attribute("filter", &paths)?;
-    Ok(paths.into_iter().filter(|path| values.get(*path).is_some_and(|value| value == STORED)).collect())
+    Ok(paths
+        .into_iter()
+        .filter(|path| values.get(*path).is_some_and(|value| value == STORED))
+        .collect())
 }
 
-/// Files that their attributes send to large-file storage and that git would hold whole, pointers that no attribute speaks
-/// of, and pointers whose contents are not here.
-fn pointers(look: &Look, covered: &HashSet<&BStr>, inside: &Inside, found: &mut Found) -> Result<()> {
-    let Some(repository) = &look.place.repository else { return Ok(()) };
-    let tracked: Vec<&BStr> = covered.iter().copied().filter(|path| is_tracked(look, path)).collect();
+/// Files that their attributes send to large-file storage and that git would hold whole, pointers
+/// that no attribute speaks of, and pointers whose contents are not here.
+fn pointers(
+    look: &Look,
+    covered: &HashSet<&BStr>,
+    inside: &Inside,
+    found: &mut Found,
+) -> Result<()> {
+    let Some(repository) = &look.place.repository else {
+        return Ok(());
+    };
+    let tracked: Vec<&BStr> = covered
+        .iter()
+        .copied()
+        .filter(|path| is_tracked(look, path))
+        .collect();
     let whole = repository.staged_sizes(&tracked)?;
-    for entry in look.tree.to_commit().filter(|entry| entry.kind == Kind::File) {
+    for entry in look
+        .tree
+        .to_commit()
+        .filter(|entry| entry.kind == Kind::File)
+    {
         let path = entry.path.as_bstr();
         let is_covered = covered.contains(path);
         let is_pointer = entry.size.0 <= LONGEST_POINTER && inside.pointers.contains(path);
@@ -229,12 +350,14 @@ fn pointers(look: &Look, covered: &HashSet<&BStr>, inside: &Inside, found: &mut 
                 "its attributes send it to large-file storage, but git holds it whole",
                 "`git add --renormalize` it with the large-file program installed",
             ),
-            (true, false) if entry.state == State::Candidate && !repository.stores_large_files => make(
-                "stored-whole",
-                Level::Warning,
-                "its attributes send it to large-file storage, but no program for that is set up here; git would hold it whole",
-                "install Git LFS and run `git lfs install` before you add it",
-            ),
+            (true, false) if entry.state == State::Candidate && !repository.stores_large_files => {
+                make(
+                    "stored-whole",
+                    Level::Warning,
+                    "its attributes send it to large-file storage, but no program for that is set up here; git would hold it whole",
+                    "install Git LFS and run `git lfs install` before you add it",
+                )
+            }
             _ => continue,
         };
         found.findings.push(made);
@@ -243,5 +366,7 @@ fn pointers(look: &Look, covered: &HashSet<&BStr>, inside: &Inside, found: &mut 
 }
 
 fn is_tracked(look: &Look, path: &BStr) -> bool {
-    look.tree.get(path).is_some_and(|entry| entry.state == State::Tracked)
+    look.tree
+        .get(path)
+        .is_some_and(|entry| entry.state == State::Tracked)
 }

@@ -20,7 +20,10 @@ pub struct Changes {
 impl Changes {
     /// Changes that only write files.
     pub fn of_files(files: Vec<FileChange>) -> Self {
-        Self { files, ..Self::default() }
+        Self {
+            files,
+            ..Self::default()
+        }
     }
 
     /// Whether there is nothing to do.
@@ -30,7 +33,11 @@ impl Changes {
 
     /// The paths that they touch, on disk or in the index.
     pub fn paths(&self) -> impl Iterator<Item = &BString> {
-        self.files.iter().map(|file| &file.path).chain(&self.moved).chain(&self.untracked)
+        self.files
+            .iter()
+            .map(|file| &file.path)
+            .chain(&self.moved)
+            .chain(&self.untracked)
     }
 }
 
@@ -41,7 +48,8 @@ pub struct FileChange {
     pub area: Area,
     /// Relative to the area; of a person's own file, absolute.
     pub path: BString,
-    /// What it held when the change was decided. If it holds something else by now, nothing is changed.
+    /// What it held when the change was decided. If it holds something else by now, nothing is
+    /// changed.
     pub before: Content,
     /// What it is to hold.
     pub after: Content,
@@ -61,10 +69,17 @@ pub enum Mode {
 }
 
 impl FileChange {
-    /// A file of the working tree, from what it held (nothing if it wasn't there) to what it is to hold.
+    /// A file of the working tree, from what it held (nothing if it wasn't there) to what it is to
+    /// hold.
     pub fn of(path: BString, before: Option<Vec<u8>>, after: Vec<u8>) -> Self {
         let before = before.map_or(Content::Nothing, Content::File);
-        Self { area: Area::Worktree, path, before, after: Content::File(after), mode: Mode::AsItWas }
+        Self {
+            area: Area::Worktree,
+            path,
+            before,
+            after: Content::File(after),
+            mode: Mode::AsItWas,
+        }
     }
 }
 
@@ -138,30 +153,46 @@ impl Area {
     /// # Errors
     /// If the area has no such path, or its folder can't be opened.
     pub(super) fn open(self, place: &Place, path: &BStr) -> Result<(Root, BString)> {
-        let not_here = || Error::NotInArea { path: path.to_owned() };
+        let not_here = || Error::NotInArea {
+            path: path.to_owned(),
+        };
         match (self, &place.repository) {
             (Self::Worktree, _) if !path.split_str("/").any(names_a_git_folder) => {
                 Ok((place.root.clone(), path.to_owned()))
             }
             (Self::Git, Some(repository)) => {
-                let hook = path.strip_prefix(b"hooks/").is_some_and(|name| !name.contains(&b'/'));
+                let hook = path
+                    .strip_prefix(b"hooks/")
+                    .is_some_and(|name| !name.contains(&b'/'));
                 if path != "info/exclude" && !hook {
                     return Err(not_here());
                 }
                 let folder = &repository.common_folder;
-                Ok((Root::open(folder).map_err(crate::disk::refused(folder))?, path.to_owned()))
+                Ok((
+                    Root::open(folder).map_err(crate::disk::refused(folder))?,
+                    path.to_owned(),
+                ))
             }
             (Self::Personal, _) => {
-                let own = place.personal().filter(|own| !own.by_repository).ok_or_else(not_here)?;
+                let own = place
+                    .personal()
+                    .filter(|own| !own.by_repository)
+                    .ok_or_else(not_here)?;
                 if Vec::from_path_lossy(&own.path).as_ref() != path.as_bytes() {
                     return Err(not_here());
                 }
-                // Many people keep such files elsewhere and link to them: the file is theirs, wherever it is.
+                // Many people keep such files elsewhere and link to them: the file is theirs,
+                // wherever it is.
                 let file = own.path.canonicalize().unwrap_or_else(|_| own.path.clone());
                 let folder = file.parent().ok_or_else(not_here)?;
                 crate::disk::own_folder(folder)?;
-                let name = Vec::from_path_lossy(std::path::Path::new(file.file_name().ok_or_else(not_here)?));
-                Ok((Root::open(folder).map_err(crate::disk::refused(folder))?, name.into_owned().into()))
+                let name = Vec::from_path_lossy(std::path::Path::new(
+                    file.file_name().ok_or_else(not_here)?,
+                ));
+                Ok((
+                    Root::open(folder).map_err(crate::disk::refused(folder))?,
+                    name.into_owned().into(),
+                ))
             }
             _ => Err(not_here()),
         }
@@ -176,11 +207,13 @@ impl Area {
     pub(crate) fn read(self, place: &Place, path: &BStr) -> Result<Option<Vec<u8>>> {
         let (root, path) = self.open(place, path)?;
         let shown = root.path().join(path.to_path_lossy());
-        root.read_if_there(path.as_bstr(), LARGEST).map_err(crate::disk::refused(&shown))
+        root.read_if_there(path.as_bstr(), LARGEST)
+            .map_err(crate::disk::refused(&shown))
     }
 }
 
-/// Whether a part of a path is git's own folder, or is taken for it on some disk (git-config(1), `core.protectNTFS`).
+/// Whether a part of a path is git's own folder, or is taken for it on some disk (git-config(1),
+/// `core.protectNTFS`).
 fn names_a_git_folder(part: &[u8]) -> bool {
     let part = part.trim_end_with(|c| c == '.' || c == ' ');
     part.eq_ignore_ascii_case(b".git") || part.eq_ignore_ascii_case(b"git~1")

@@ -1,9 +1,10 @@
-//! One file of a change on its way: from what it held to what it is to hold, and back, with nothing lost in between whoever
-//! else writes to it meanwhile.
+//! One file of a change on its way: from what it held to what it is to hold, and back, with nothing
+//! lost in between whoever else writes to it meanwhile.
 //!
-//! What is to come waits in a *slot*, and changes places with what is there in one step (renameat2(2), `RENAME_EXCHANGE`).
-//! What was there is in the slot then, whatever it was, and is looked at: if it isn't what was read before, somebody changed
-//! it in the last moment, and the two change places again. Where a disk can't do that, it is looked at just before.
+//! What is to come waits in a *slot*, and changes places with what is there in one step
+//! (renameat2(2), `RENAME_EXCHANGE`). What was there is in the slot then, whatever it was, and is
+//! looked at: if it isn't what was read before, somebody changed it in the last moment, and the two
+//! change places again. Where a disk can't do that, it is looked at just before.
 
 use super::change::{Content, Digest, FileChange, Mode};
 use super::entry;
@@ -41,7 +42,8 @@ pub(super) enum Standing {
 }
 
 impl<'a> Way<'a> {
-    /// The way of a file that is to be changed: what it holds now is saved, and what it is to hold waits.
+    /// The way of a file that is to be changed: what it holds now is saved, and what it is to hold
+    /// waits.
     pub(super) fn prepare(
         place: &Place,
         store: &'a Root,
@@ -52,13 +54,22 @@ impl<'a> Way<'a> {
         if change.before == Content::Nothing
             && let Some(slash) = path.rfind_byte(b'/')
         {
-            root.create_folders(path[..slash].as_bstr()).map_err(refused(&shown(&root, path.as_bstr())))?;
+            root.create_folders(path[..slash].as_bstr())
+                .map_err(refused(&shown(&root, path.as_bstr())))?;
         }
-        let folder = redshank_files::Folder::of(&root, path.as_bstr()).and_then(|folder| folder.meta(BStr::new("")));
+        let folder = redshank_files::Folder::of(&root, path.as_bstr())
+            .and_then(|folder| folder.meta(BStr::new("")));
         let folder = folder.map_err(refused(&shown(&root, path.as_bstr())))?;
-        let beside = store.meta(BStr::new("")).map_err(refused(store.path()))?.identity.0 != folder.identity.0;
+        let beside = store
+            .meta(BStr::new(""))
+            .map_err(refused(store.path()))?
+            .identity
+            .0
+            != folder.identity.0;
         let (before, after) = (change.before.digest(), change.after.digest());
-        let found = root.meta_if_there(path.as_bstr()).map_err(refused(&shown(&root, path.as_bstr())))?;
+        let found = root
+            .meta_if_there(path.as_bstr())
+            .map_err(refused(&shown(&root, path.as_bstr())))?;
         let original = found.map(|found| found.identity);
         let record = FileRecord {
             area: change.area,
@@ -68,18 +79,43 @@ impl<'a> Way<'a> {
             original,
             beside,
         };
-        let way = Self { store, number, nth, root, path, before, after, original, beside };
+        let way = Self {
+            store,
+            number,
+            nth,
+            root,
+            path,
+            before,
+            after,
+            original,
+            beside,
+        };
         way.save()?;
         way.fill_slot(change)?;
         Ok((way, record))
     }
 
     /// The way of a file that a record tells of.
-    pub(super) fn of(place: &Place, store: &'a Root, (number, nth): (u32, usize), file: &FileRecord) -> Result<Self> {
+    pub(super) fn of(
+        place: &Place,
+        store: &'a Root,
+        (number, nth): (u32, usize),
+        file: &FileRecord,
+    ) -> Result<Self> {
         let (root, path) = file.area.open(place, file.path.as_bstr())?;
         let (before, after) = (file.before.clone(), file.after.clone());
         let (original, beside) = (file.original, file.beside);
-        Ok(Self { store, number, nth, root, path, before, after, original, beside })
+        Ok(Self {
+            store,
+            number,
+            nth,
+            root,
+            path,
+            before,
+            after,
+            original,
+            beside,
+        })
     }
 
     /// Where the file lies, for people.
@@ -101,14 +137,18 @@ impl<'a> Way<'a> {
         (!self.before.is_nothing()).then(|| shown(self.store, self.saved().as_bstr()))
     }
 
-    /// A name for what waits to take the file's place: in the journal, or beside the file if that is on another disk.
+    /// A name for what waits to take the file's place: in the journal, or beside the file if that
+    /// is on another disk.
     fn slot(&self, what: &str) -> (&Root, BString) {
         if !self.beside {
             return (self.store, self.name(what));
         }
         let name_at = self.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let name = format!(".redshank-{}-{}-{what}", self.number, self.nth);
-        (&self.root, [&self.path[..name_at], name.as_bytes()].concat().into())
+        (
+            &self.root,
+            [&self.path[..name_at], name.as_bytes()].concat().into(),
+        )
     }
 
     fn now(&self) -> Result<Digest> {
@@ -116,18 +156,28 @@ impl<'a> Way<'a> {
     }
 
     fn at(&self, root: &Root, path: &BStr) -> Result<Digest> {
-        Ok(Content::at(root, path).map_err(refused(&shown(root, path)))?.digest())
+        Ok(Content::at(root, path)
+            .map_err(refused(&shown(root, path)))?
+            .digest())
     }
 
-    /// Gives what the file holds a second name in the journal, if it is what it was when the change was decided.
+    /// Gives what the file holds a second name in the journal, if it is what it was when the change
+    /// was decided.
     fn save(&self) -> Result<()> {
         if !self.before.is_nothing() {
-            stamped_copy((&self.root, self.path.as_bstr()), (self.store, self.saved().as_bstr()))?;
+            stamped_copy(
+                (&self.root, self.path.as_bstr()),
+                (self.store, self.saved().as_bstr()),
+            )?;
             if self.at(self.store, self.saved().as_bstr())? != self.before {
                 return Err(self.changed_meanwhile());
             }
         }
-        if self.now()? == self.before { Ok(()) } else { Err(self.changed_meanwhile()) }
+        if self.now()? == self.before {
+            Ok(())
+        } else {
+            Err(self.changed_meanwhile())
+        }
     }
 
     fn changed_meanwhile(&self) -> Error {
@@ -142,8 +192,13 @@ impl<'a> Way<'a> {
             Content::Nothing => Ok(()),
             Content::Link(target) => root.symlink(target.as_bstr(), slot.as_bstr()).map_err(disk),
             Content::File(bytes) => {
-                let found = self.root.meta_if_there(self.path.as_bstr()).map_err(refused(&self.shown()))?;
-                let had = found.filter(|found| found.kind == Kind::File).map(|found| found.mode);
+                let found = self
+                    .root
+                    .meta_if_there(self.path.as_bstr())
+                    .map_err(refused(&self.shown()))?;
+                let had = found
+                    .filter(|found| found.kind == Kind::File)
+                    .map(|found| found.mode);
                 let (new, mode) = match change.mode {
                     Mode::AsItWas => (0o666, had),
                     Mode::Executable => (0o777, had.map(|had| had | 0o111)),
@@ -168,20 +223,29 @@ impl<'a> Way<'a> {
         self.exchange((root, slot.as_bstr()), &self.before, &self.after)
     }
 
-    /// Puts what waits in a slot, which may be nothing, in the place of what is there, which goes into the slot.
+    /// Puts what waits in a slot, which may be nothing, in the place of what is there, which goes
+    /// into the slot.
     fn exchange(&self, slot: (&Root, &BStr), was: &Digest, is_to_be: &Digest) -> Result<()> {
         boundary();
         let disk = |error| refused(&self.shown())(error);
         let swap = || match (was.is_nothing(), is_to_be.is_nothing()) {
             (true, true) => Ok(()),
-            (true, false) => slot.0.rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free),
+            (true, false) => slot
+                .0
+                .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free),
             (false, true) => self.root.rename(self.path.as_bstr(), slot, Put::Free),
-            (false, false) => slot.0.rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap),
+            (false, false) => slot
+                .0
+                .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap),
         };
         match swap() {
             Ok(()) => {}
-            Err(error) if error.kind() == ErrorKind::Unsupported => return self.put_over(slot, was, is_to_be),
-            Err(error) if [ErrorKind::AlreadyExists, ErrorKind::NotFound].contains(&error.kind()) => {
+            Err(error) if error.kind() == ErrorKind::Unsupported => {
+                return self.put_over(slot, was, is_to_be);
+            }
+            Err(error)
+                if [ErrorKind::AlreadyExists, ErrorKind::NotFound].contains(&error.kind()) =>
+            {
                 return Err(self.changed_meanwhile());
             }
             Err(error) => return Err(disk(error)),
@@ -190,8 +254,12 @@ impl<'a> Way<'a> {
         if !was.is_nothing() && self.at(slot.0, slot.1)? != *was {
             // Somebody wrote in the last moment: theirs goes back.
             let back = match is_to_be.is_nothing() {
-                true => slot.0.rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free),
-                false => slot.0.rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap),
+                true => slot
+                    .0
+                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free),
+                false => slot
+                    .0
+                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap),
             };
             back.map_err(disk)?;
             return Err(self.changed_meanwhile());
@@ -207,17 +275,21 @@ impl<'a> Way<'a> {
         }
         match is_to_be.is_nothing() {
             true => self.root.rename(self.path.as_bstr(), slot, Put::Over),
-            false => slot.0.rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over),
+            false => slot
+                .0
+                .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over),
         }
         .and_then(|()| self.root.sync_parent(self.path.as_bstr()))
         .map_err(disk)
     }
 
-    /// Clears the slots after the change was made or taken back: what is left there is kept elsewhere, too.
+    /// Clears the slots after the change was made or taken back: what is left there is kept
+    /// elsewhere, too.
     pub(super) fn clear(&self) -> Result<()> {
         for what in ["new", "back"] {
             let (root, slot) = self.slot(what);
-            root.remove_file_if_there(slot.as_bstr()).map_err(refused(&shown(root, slot.as_bstr())))?;
+            root.remove_file_if_there(slot.as_bstr())
+                .map_err(refused(&shown(root, slot.as_bstr())))?;
         }
         Ok(())
     }
@@ -232,20 +304,25 @@ impl<'a> Way<'a> {
             return Ok(Standing::AsBefore);
         }
         let now = self.now()?;
-        Ok(if now == self.before || self.kept()?.is_some_and(|kept| now == kept) {
-            Standing::AsBefore
-        } else if now == self.after {
-            Standing::AsWritten
-        } else {
-            Standing::Edited
-        })
+        Ok(
+            if now == self.before || self.kept()?.is_some_and(|kept| now == kept) {
+                Standing::AsBefore
+            } else if now == self.after {
+                Standing::AsWritten
+            } else {
+                Standing::Edited
+            },
+        )
     }
 
-    /// What is kept of the file: as it was, or as somebody made it who had it open since. Nothing if it isn't kept any more.
+    /// What is kept of the file: as it was, or as somebody made it who had it open since. Nothing
+    /// if it isn't kept any more.
     fn kept(&self) -> Result<Option<Digest>> {
         let saved = self.saved();
-        let Some(found) =
-            self.store.meta_if_there(saved.as_bstr()).map_err(refused(&shown(self.store, saved.as_bstr())))?
+        let Some(found) = self
+            .store
+            .meta_if_there(saved.as_bstr())
+            .map_err(refused(&shown(self.store, saved.as_bstr())))?
         else {
             return Ok(None);
         };
@@ -261,11 +338,15 @@ impl<'a> Way<'a> {
         }
         match self.kept()? {
             Some(_) => Ok(()),
-            None => Err(Error::NotKept { path: self.shown(), saved: shown(self.store, self.saved().as_bstr()) }),
+            None => Err(Error::NotKept {
+                path: self.shown(),
+                saved: shown(self.store, self.saved().as_bstr()),
+            }),
         }
     }
 
-    /// Whether a change that was begun came to this file: what was to come is no longer in its slot.
+    /// Whether a change that was begun came to this file: what was to come is no longer in its
+    /// slot.
     fn was_made(&self, new: &(&Root, BString)) -> Result<bool> {
         let waits = self.at(new.0, new.1.as_bstr())?;
         Ok(match (self.before.is_nothing(), self.after.is_nothing()) {
@@ -275,8 +356,9 @@ impl<'a> Way<'a> {
         })
     }
 
-    /// Killed between putting something in a place and looking at what was there: if somebody had written in that moment,
-    /// theirs goes back. If they wrote again since, it is kept in the journal.
+    /// Killed between putting something in a place and looking at what was there: if somebody had
+    /// written in that moment, theirs goes back. If they wrote again since, it is kept in the
+    /// journal.
     fn settle(&self, slot: &(&Root, BString)) -> Result<()> {
         let held = self.at(slot.0, slot.1.as_bstr())?;
         if held.is_nothing() || held == self.before || held == self.after {
@@ -284,13 +366,22 @@ impl<'a> Way<'a> {
         }
         let (slot, now) = ((slot.0, slot.1.as_bstr()), self.now()?);
         if now == self.before || now == self.after {
-            let put = if now.is_nothing() { Put::Free } else { Put::Swap };
+            let put = if now.is_nothing() {
+                Put::Free
+            } else {
+                Put::Swap
+            };
             let to = (&self.root, self.path.as_bstr());
-            return slot.0.rename(slot.1, to, put).map_err(refused(&self.shown()));
+            return slot
+                .0
+                .rename(slot.1, to, put)
+                .map_err(refused(&self.shown()));
         }
         let kept = self.name("edited");
         let disk = |error| refused(&shown(slot.0, slot.1))(error);
-        self.store.remove_file_if_there(kept.as_bstr()).map_err(disk)?;
+        self.store
+            .remove_file_if_there(kept.as_bstr())
+            .map_err(disk)?;
         stamped_copy(slot, (self.store, kept.as_bstr()))?;
         slot.0.remove_file(slot.1).map_err(disk)
     }
@@ -306,21 +397,26 @@ impl<'a> Way<'a> {
     fn back_from(&self, held: &Digest) -> Result<()> {
         let (root, slot) = self.slot("back");
         let slot = (root, slot.as_bstr());
-        slot.0.remove_file_if_there(slot.1).map_err(refused(&shown(slot.0, slot.1)))?;
+        slot.0
+            .remove_file_if_there(slot.1)
+            .map_err(refused(&shown(slot.0, slot.1)))?;
         if !self.before.is_nothing() {
             stamped_copy((self.store, self.saved().as_bstr()), slot)?;
         }
         self.exchange(slot, held, &self.before)
     }
 
-    /// Takes the change back though somebody changed the file since; what it held is kept in the journal. Gives where.
+    /// Takes the change back though somebody changed the file since; what it held is kept in the
+    /// journal. Gives where.
     pub(super) fn back_over_edit(&self) -> Result<PathBuf> {
         let held = self.now()?;
         self.back_from(&held)?;
         let (root, slot) = self.slot("back");
         let kept = self.name("edited");
         if !held.is_nothing() {
-            self.store.remove_file_if_there(kept.as_bstr()).map_err(refused(&shown(self.store, kept.as_bstr())))?;
+            self.store
+                .remove_file_if_there(kept.as_bstr())
+                .map_err(refused(&shown(self.store, kept.as_bstr())))?;
             stamped_copy((root, slot.as_bstr()), (self.store, kept.as_bstr()))?;
         }
         Ok(shown(self.store, kept.as_bstr()))

@@ -1,5 +1,6 @@
-//! Changes, and the way back. Before anything is changed, all that is needed to take it back is safe on disk, in the git
-//! folder, where nothing of it is ever tracked or transferred; and what is replaced is still what was read.
+//! Changes, and the way back. Before anything is changed, all that is needed to take it back is
+//! safe on disk, in the git folder, where nothing of it is ever tracked or transferred; and what is
+//! replaced is still what was read.
 
 mod apply;
 mod change;
@@ -100,10 +101,17 @@ impl<'a> Journal<'a> {
     pub fn of(place: &'a Place) -> Result<Self> {
         let Some(repository) = &place.repository else {
             let what = "the journal that makes undo possible lies in the git folder";
-            return Err(Error::NoRepository { top: place.top.clone(), what });
+            return Err(Error::NoRepository {
+                top: place.top.clone(),
+                what,
+            });
         };
         let git = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
-        Ok(Self { place, repository, git })
+        Ok(Self {
+            place,
+            repository,
+            git,
+        })
     }
 
     /// All changes, the oldest first.
@@ -114,8 +122,8 @@ impl<'a> Journal<'a> {
         Ok(self.records()?.iter().map(Known::entry).collect())
     }
 
-    /// What undoing that change would take back; without a number, the newest of this person's own that was not taken back
-    /// yet.
+    /// What undoing that change would take back; without a number, the newest of this person's own
+    /// that was not taken back yet.
     ///
     /// # Errors
     /// If there is nothing, or the journal can't be read.
@@ -128,10 +136,14 @@ impl<'a> Journal<'a> {
     /// # Errors
     /// If the journal can't be read.
     pub fn cut_short(&self) -> Result<Option<Entry>> {
-        Ok(self.list()?.into_iter().find(|entry| entry.cut_short && entry.own))
+        Ok(self
+            .list()?
+            .into_iter()
+            .find(|entry| entry.cut_short && entry.own))
     }
 
-    /// The folder of the journal, if there is one. A link in its place is refused: what it leads to is not ours.
+    /// The folder of the journal, if there is one. A link in its place is refused: what it leads to
+    /// is not ours.
     fn store(&self) -> Result<Option<Root>> {
         match self.git.beneath(FOLDER.into()) {
             Ok(store) => Ok(Some(store)),
@@ -140,10 +152,12 @@ impl<'a> Journal<'a> {
         }
     }
 
-    /// Waits until no other Redshank changes this repository, and keeps others waiting as long as what it gives is held.
-    /// Nothing where there is no journal.
+    /// Waits until no other Redshank changes this repository, and keeps others waiting as long as
+    /// what it gives is held. Nothing where there is no journal.
     fn alone(&self) -> Result<Option<(Root, File)>> {
-        let Some(store) = self.store()? else { return Ok(None) };
+        let Some(store) = self.store()? else {
+            return Ok(None);
+        };
         let held = store.hold(BStr::new("")).map_err(self.disk(FOLDER))?;
         Ok(Some((store, held)))
     }
@@ -151,14 +165,24 @@ impl<'a> Journal<'a> {
     /// The record of that number, or the newest of this person's own that was not taken back.
     fn find(&self, number: Option<u32>) -> Result<Known> {
         let stands = |known: &Known| {
-            known.record.state != Stage::Undone && number.map_or(known.own, |number| number == known.number)
+            known.record.state != Stage::Undone
+                && number.map_or(known.own, |number| number == known.number)
         };
         let (records, unreadable) = self.all_records()?;
-        let foreign = records.iter().rev().find(|known| !known.own && known.record.state != Stage::Undone);
+        let foreign = records
+            .iter()
+            .rev()
+            .find(|known| !known.own && known.record.state != Stage::Undone);
         let of_number = |(at, _): &(u32, Error)| number.is_none_or(|number| number == *at);
-        let unreadable = unreadable.into_iter().rev().find(of_number).map(|(_, error)| error);
+        let unreadable = unreadable
+            .into_iter()
+            .rev()
+            .find(of_number)
+            .map(|(_, error)| error);
         let error = match (unreadable, number, foreign) {
-            (_, None, Some(known)) => Error::OnlyForeign { number: known.number },
+            (_, None, Some(known)) => Error::OnlyForeign {
+                number: known.number,
+            },
             (Some(error), ..) => error,
             (None, Some(number), _) => Error::NoChange(number),
             (None, None, None) => Error::NothingToUndo,
@@ -166,14 +190,17 @@ impl<'a> Journal<'a> {
         records.into_iter().rev().find(stands).ok_or(error)
     }
 
-    /// All records that can be read, the oldest first. One that can't is nothing that this version wrote.
+    /// All records that can be read, the oldest first. One that can't is nothing that this version
+    /// wrote.
     fn records(&self) -> Result<Vec<Known>> {
         Ok(self.all_records()?.0)
     }
 
     /// The records that can be read, and for the others why they can't.
     fn all_records(&self) -> Result<(Vec<Known>, Unreadable)> {
-        let Some(store) = self.store()? else { return Ok((Vec::new(), Vec::new())) };
+        let Some(store) = self.store()? else {
+            return Ok((Vec::new(), Vec::new()));
+        };
         let (mut records, mut unreadable) = (Vec::new(), Vec::new());
         for number in numbers(&store)? {
             match self.record(&store, number) {
@@ -187,31 +214,45 @@ impl<'a> Journal<'a> {
     /// One record, if there is one.
     fn record(&self, store: &Root, number: u32) -> Result<Option<Known>> {
         let path = in_entry(number, RECORD);
-        let meta = store.meta_if_there(path.as_ref()).map_err(self.disk(&shown_in_store(&path)))?;
+        let meta = store
+            .meta_if_there(path.as_ref())
+            .map_err(self.disk(&shown_in_store(&path)))?;
         let is_mine = meta.is_some_and(|meta| meta.owner == rustix::process::geteuid().as_raw());
         // Killed before the record was written: nothing had been changed yet.
         if meta.is_none() {
             return Ok(None);
         }
-        let bytes = store.read(path.as_ref(), LARGEST_RECORD).map_err(self.disk(&shown_in_store(&path)))?;
+        let bytes = store
+            .read(path.as_ref(), LARGEST_RECORD)
+            .map_err(self.disk(&shown_in_store(&path)))?;
         let bad = |error: serde_json::Error| Error::BadJournal {
             path: self.path_in(number, RECORD),
             said: error.to_string(),
         };
         let (record, sealed) = seal::opened::<Record>(&bytes).map_err(bad)?;
-        Ok(Some(Known { number, record, own: sealed && is_mine }))
+        Ok(Some(Known {
+            number,
+            record,
+            own: sealed && is_mine,
+        }))
     }
 
     fn put(&self, store: &Root, number: u32, record: &Record) -> Result<()> {
         let path = in_entry(number, RECORD);
-        let text = seal::sealed(record)
-            .map_err(|error| Error::BadJournal { path: self.path_in(number, RECORD), said: error.to_string() })?;
+        let text = seal::sealed(record).map_err(|error| Error::BadJournal {
+            path: self.path_in(number, RECORD),
+            said: error.to_string(),
+        })?;
         crate::disk::replace(store, path.as_ref(), &text).map_err(self.disk(&shown_in_store(&path)))
     }
 
     /// Where something of an entry lies, for git and for people.
     fn path_in(&self, number: u32, name: &str) -> PathBuf {
-        self.repository.git_folder.join(FOLDER).join(entry(number)).join(name)
+        self.repository
+            .git_folder
+            .join(FOLDER)
+            .join(entry(number))
+            .join(name)
     }
 
     /// What the disk said of something in the git folder, as an error.
@@ -220,7 +261,8 @@ impl<'a> Journal<'a> {
     }
 }
 
-/// Whether bytes are a record that this version writes, and if so, whether it is sealed with this person's key.
+/// Whether bytes are a record that this version writes, and if so, whether it is sealed with this
+/// person's key.
 pub fn record_in(bytes: &[u8]) -> Option<bool> {
     seal::opened::<Record>(bytes).ok().map(|(_, own)| own)
 }
@@ -232,7 +274,13 @@ fn shown_in_store(path: &BString) -> String {
 /// The numbers of the entries, the oldest first.
 fn numbers(store: &Root) -> Result<Vec<u32>> {
     let listed = store.list(BStr::new("")).map_err(refused(store.path()))?;
-    let number = |name: &BString| std::str::from_utf8(name).ok().filter(|name| name.len() == 6)?.parse::<u32>().ok();
+    let number = |name: &BString| {
+        std::str::from_utf8(name)
+            .ok()
+            .filter(|name| name.len() == 6)?
+            .parse::<u32>()
+            .ok()
+    };
     let mut numbers: Vec<u32> = listed.iter().filter_map(|(name, _)| number(name)).collect();
     numbers.sort_unstable();
     Ok(numbers)

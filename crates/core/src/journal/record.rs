@@ -19,8 +19,8 @@ pub(super) struct Record {
     pub(super) state: Stage,
     /// The files that it wrote.
     pub(super) files: Vec<FileRecord>,
-    /// The files and folders that it moved out of the way, relative to the top; a folder ends in a slash. The nth one went
-    /// beside the record, as `moved-N`.
+    /// The files and folders that it moved out of the way, relative to the top; a folder ends in a
+    /// slash. The nth one went beside the record, as `moved-N`.
     pub(super) moved: Vec<BString>,
     /// What it did to the index.
     pub(super) index: Option<IndexRecord>,
@@ -30,8 +30,13 @@ impl Record {
     /// The paths that it touches, on disk or in the index.
     pub(super) fn paths(&self) -> impl Iterator<Item = BString> {
         let entries = self.index.iter().flat_map(|index| &index.entries);
-        let names = entries.filter_map(|entry| entry.info.split_once_str("\t").map(|(_, path)| path.into()));
-        self.files.iter().map(|file| file.path.clone()).chain(names).chain(self.moved.iter().cloned())
+        let names = entries
+            .filter_map(|entry| entry.info.split_once_str("\t").map(|(_, path)| path.into()));
+        self.files
+            .iter()
+            .map(|file| file.path.clone())
+            .chain(names)
+            .chain(self.moved.iter().cloned())
     }
 }
 
@@ -52,7 +57,8 @@ pub(super) enum Stage {
     Undone,
 }
 
-/// A file that was written. The nth one as it was lies beside the record, as `file-N`, if there was one.
+/// A file that was written. The nth one as it was lies beside the record, as `file-N`, if there was
+/// one.
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct FileRecord {
@@ -64,8 +70,8 @@ pub(super) struct FileRecord {
     pub(super) before: Digest,
     /// What it was to hold.
     pub(super) after: Digest,
-    /// Which file it was: its disk, and its number there. What is kept of it is a second name of it, where the disk has such;
-    /// who had it open may have written into it since.
+    /// Which file it was: its disk, and its number there. What is kept of it is a second name of
+    /// it, where the disk has such; who had it open may have written into it since.
     pub(super) original: Option<(u64, u64)>,
     /// What it was to hold waited beside it, for the journal lies on another disk.
     pub(super) beside: bool,
@@ -76,7 +82,8 @@ pub(super) struct FileRecord {
 pub(super) struct IndexRecord {
     /// Hash of the index file as it was; it lies beside the record, as `index`.
     pub(super) before: String,
-    /// Hash of the one that took its place, which lies beside the record until then, as `index-new`.
+    /// Hash of the one that took its place, which lies beside the record until then, as
+    /// `index-new`.
     pub(super) written: String,
     /// The entries that were taken out.
     pub(super) entries: Vec<EntryRecord>,
@@ -107,7 +114,10 @@ impl From<&IndexEntry> for EntryRecord {
             Flag::AssumeUnchanged => FlagWord::AssumeUnchanged,
             Flag::IntentToAdd => FlagWord::IntentToAdd,
         };
-        Self { info: entry.info.clone(), flags: entry.flags.iter().map(word).collect() }
+        Self {
+            info: entry.info.clone(),
+            flags: entry.flags.iter().map(word).collect(),
+        }
     }
 }
 
@@ -118,6 +128,9 @@ impl From<&EntryRecord> for IndexEntry {
             FlagWord::AssumeUnchanged => Flag::AssumeUnchanged,
             FlagWord::IntentToAdd => Flag::IntentToAdd,
         };
-        Self { info: entry.info.clone(), flags: entry.flags.iter().map(flag).collect() }
+        Self {
+            info: entry.info.clone(),
+            flags: entry.flags.iter().map(flag).collect(),
+        }
     }
 }

@@ -1,6 +1,9 @@
 //! Taking changes back.
 
-#![allow(clippy::disallowed_methods, reason = "copies of the index, which git reads and writes by their paths")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "copies of the index, which git reads and writes by their paths"
+)]
 
 use super::change::hash;
 use super::file::{Standing, Way};
@@ -56,20 +59,28 @@ pub enum StandsAs {
 }
 
 impl Journal<'_> {
-    /// Takes a change back; without a number, the newest of this person's own that was not taken back yet. Files and index
-    /// are as they were, byte for byte; if the index was changed since by others, only the entries that were taken out come
-    /// back, where their place is free.
+    /// Takes a change back; without a number, the newest of this person's own that was not taken
+    /// back yet. Files and index are as they were, byte for byte; if the index was changed since by
+    /// others, only the entries that were taken out come back, where their place is free.
     ///
     /// # Errors
-    /// If there is nothing to take back, a later change touches the same, or a file was changed since and `if_edited` refuses
-    /// (then nothing is touched).
+    /// If there is nothing to take back, a later change touches the same, or a file was changed
+    /// since and `if_edited` refuses (then nothing is touched).
     pub fn undo(&self, number: Option<u32>, if_edited: IfEdited) -> Result<Undone> {
-        let Some((store, _alone)) = self.alone()? else { return Err(Error::NothingToUndo) };
+        let Some((store, _alone)) = self.alone()? else {
+            return Err(Error::NothingToUndo);
+        };
         let mut known = self.find(number)?;
         let number = known.number;
         self.check_last(number, &known.record)?;
         // Somebody else's record could put a program where git runs it.
-        if !known.own && known.record.files.iter().any(|file| file.area != Area::Worktree) {
+        if !known.own
+            && known
+                .record
+                .files
+                .iter()
+                .any(|file| file.area != Area::Worktree)
+        {
             return Err(Error::ForeignRecord { number });
         }
         let entry = known.entry();
@@ -86,15 +97,25 @@ impl Journal<'_> {
             return Ok(None);
         }
         // Another Redshank may be making it; it ends before this one goes on.
-        let Some((store, _alone)) = self.alone()? else { return Ok(None) };
-        let Some(entry) = self.cut_short()? else { return Ok(None) };
-        let Known { number, mut record, .. } = self.find(Some(entry.number))?;
-        let left = self.roll_back(&store, number, &mut record, IfEdited::Refuse).map_err(|error| match error {
-            Error::ChangedSince { files, .. } => {
-                Error::CutShortAndEdited { number, command: record.command.clone(), files }
-            }
-            other => other,
-        })?;
+        let Some((store, _alone)) = self.alone()? else {
+            return Ok(None);
+        };
+        let Some(entry) = self.cut_short()? else {
+            return Ok(None);
+        };
+        let Known {
+            number, mut record, ..
+        } = self.find(Some(entry.number))?;
+        let left = self
+            .roll_back(&store, number, &mut record, IfEdited::Refuse)
+            .map_err(|error| match error {
+                Error::ChangedSince { files, .. } => Error::CutShortAndEdited {
+                    number,
+                    command: record.command.clone(),
+                    files,
+                },
+                other => other,
+            })?;
         Ok(Some(Undone { entry, left }))
     }
 
@@ -125,9 +146,17 @@ impl Journal<'_> {
             away.extend(self.moved_away(store, (number, nth), path)?);
         }
         let in_the_way = away.iter().filter(|moved| moved.is_taken);
-        edited.extend(in_the_way.map(|moved| (self.place.path(moved.bare.as_bstr()), Some(moved.shown.clone()))));
+        edited.extend(in_the_way.map(|moved| {
+            (
+                self.place.path(moved.bare.as_bstr()),
+                Some(moved.shown.clone()),
+            )
+        }));
         if if_edited == IfEdited::Refuse && !edited.is_empty() {
-            return Err(Error::ChangedSince { number, files: edited });
+            return Err(Error::ChangedSince {
+                number,
+                files: edited,
+            });
         }
         let mut left = match &record.index {
             Some(index) => self.put_back_index(number, index)?,
@@ -143,10 +172,15 @@ impl Journal<'_> {
                     way.back()?;
                     None
                 }
-                (Standing::Edited, IfEdited::Replace) => Some(StandsAs::Replaced(way.back_over_edit()?)),
+                (Standing::Edited, IfEdited::Replace) => {
+                    Some(StandsAs::Replaced(way.back_over_edit()?))
+                }
                 (Standing::Edited, _) => Some(StandsAs::Edited(way.saved_shown())),
             };
-            left.extend(how.map(|how| NotRestored { path: file.path.clone(), how }));
+            left.extend(how.map(|how| NotRestored {
+                path: file.path.clone(),
+                how,
+            }));
         }
         for (_, way, _) in &ways {
             way.clear()?;
@@ -160,39 +194,78 @@ impl Journal<'_> {
     /// If a later change that stands touches a path that this one does.
     fn check_last(&self, number: u32, record: &Record) -> Result<()> {
         let mine: HashSet<BString> = record.paths().collect();
-        let within = |outer: &BString, inner: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
+        let within =
+            |outer: &BString, inner: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
         let folders: Vec<&BString> = mine.iter().filter(|path| path.ends_with(b"/")).collect();
         let touches = |path: &BString| {
             mine.contains(path)
                 || folders.iter().any(|folder| within(folder, path))
                 || path.ends_with(b"/") && mine.iter().any(|own| within(path, own))
         };
-        let later = self.records()?.into_iter().filter(|known| known.number > number && known.own);
-        for Known { number: later, record: other, .. } in later.filter(|known| known.record.state != Stage::Undone) {
+        let later = self
+            .records()?
+            .into_iter()
+            .filter(|known| known.number > number && known.own);
+        for Known {
+            number: later,
+            record: other,
+            ..
+        } in later.filter(|known| known.record.state != Stage::Undone)
+        {
             let shared = other.paths().find(touches);
             if let Some(path) = shared {
-                return Err(Error::ChangedLater { number, later, command: other.command, path });
+                return Err(Error::ChangedLater {
+                    number,
+                    later,
+                    command: other.command,
+                    path,
+                });
             }
         }
         Ok(())
     }
 
     /// What was moved away and still is.
-    fn moved_away(&self, store: &Root, (number, nth): (u32, usize), path: &BString) -> Result<Option<Moved>> {
-        let (root, bare) = Area::Worktree.open(self.place, path.strip_suffix(b"/").unwrap_or(path).as_bstr())?;
+    fn moved_away(
+        &self,
+        store: &Root,
+        (number, nth): (u32, usize),
+        path: &BString,
+    ) -> Result<Option<Moved>> {
+        let (root, bare) = Area::Worktree.open(
+            self.place,
+            path.strip_suffix(b"/").unwrap_or(path).as_bstr(),
+        )?;
         let saved = in_entry(number, &format!("moved-{nth}"));
         let shown = self.path_in(number, &format!("moved-{nth}"));
         if !store.is_there(saved.as_bstr()) {
             return Ok(None);
         }
         let is_taken = root.is_there(bare.as_bstr());
-        Ok(Some(Moved { nth, bare, saved, shown, is_taken }))
+        Ok(Some(Moved {
+            nth,
+            bare,
+            saved,
+            shown,
+            is_taken,
+        }))
     }
 
-    fn move_back(&self, store: &Root, number: u32, moved: &Moved, if_edited: IfEdited) -> Result<Option<NotRestored>> {
+    fn move_back(
+        &self,
+        store: &Root,
+        number: u32,
+        moved: &Moved,
+        if_edited: IfEdited,
+    ) -> Result<Option<NotRestored>> {
         let (root, bare) = (&self.place.root, moved.bare.as_bstr());
         let disk = |error| refused(&self.place.path(bare))(error);
-        let left = |how| Ok(Some(NotRestored { path: moved.bare.clone(), how }));
+        let left = |how| {
+            Ok(Some(NotRestored {
+                path: moved.bare.clone(),
+                how,
+            }))
+        };
         if moved.is_taken && if_edited == IfEdited::Keep {
             return left(StandsAs::Edited(Some(moved.shown.clone())));
         }
@@ -202,40 +275,55 @@ impl Journal<'_> {
         boundary();
         if moved.is_taken {
             let name = format!("moved-edited-{}", moved.nth);
-            root.rename(bare, (store, in_entry(number, &name).as_bstr()), Put::Free).map_err(disk)?;
+            root.rename(bare, (store, in_entry(number, &name).as_bstr()), Put::Free)
+                .map_err(disk)?;
         }
         match store.rename(moved.saved.as_bstr(), (root, bare), Put::Free) {
             Err(error) if error.kind() == std::io::ErrorKind::Unsupported => {
-                store.rename(moved.saved.as_bstr(), (root, bare), Put::Over).map_err(disk)?;
+                store
+                    .rename(moved.saved.as_bstr(), (root, bare), Put::Over)
+                    .map_err(disk)?;
             }
             renamed => renamed.map_err(disk)?,
         }
         boundary();
         root.sync_parent(bare).map_err(disk)?;
-        store.sync_parent(moved.saved.as_bstr()).map_err(self.disk(FOLDER))?;
+        store
+            .sync_parent(moved.saved.as_bstr())
+            .map_err(self.disk(FOLDER))?;
         match moved.is_taken {
-            true => left(StandsAs::Replaced(self.path_in(number, &format!("moved-edited-{}", moved.nth)))),
+            true => left(StandsAs::Replaced(
+                self.path_in(number, &format!("moved-edited-{}", moved.nth)),
+            )),
             false => Ok(None),
         }
     }
 
     /// Puts back what was taken out of the index; gives the entries whose place is taken by now.
     fn put_back_index(&self, number: u32, index: &IndexRecord) -> Result<Vec<NotRestored>> {
-        let [saved, new, back] = ["index", "index-new", "index-back"].map(|name| self.path_in(number, name));
-        self.repository.unlock_own(&[saved.clone(), new, back.clone()])?;
+        let [saved, new, back] =
+            ["index", "index-new", "index-back"].map(|name| self.path_in(number, name));
+        self.repository
+            .unlock_own(&[saved.clone(), new, back.clone()])?;
         let is = self.index_hash()?;
         if is.as_ref() == Some(&index.before) {
             return Ok(Vec::new());
         }
         let entries: Vec<IndexEntry> = index.entries.iter().map(IndexEntry::from).collect();
-        let missing = self.repository.missing(entries.iter().filter_map(|entry| entry.blob()))?;
+        let missing = self
+            .repository
+            .missing(entries.iter().filter_map(|entry| entry.blob()))?;
         let pack = self.path_in(number, "objects.pack");
         let mut is_whole = missing.is_empty();
         if !is_whole && pack.exists() {
             self.repository.unpack(&pack)?;
-            is_whole = self.repository.missing(missing.iter().map(String::as_str))?.is_empty();
+            is_whole = self
+                .repository
+                .missing(missing.iter().map(String::as_str))?
+                .is_empty();
         }
-        // The parts of a split index that lie elsewhere may be gone by now, and the saved one is only what it was.
+        // The parts of a split index that lie elsewhere may be gone by now, and the saved one is
+        // only what it was.
         let is_sound = || std::fs::read(&saved).is_ok_and(|bytes| hash(&bytes) == index.before);
         let is_own = is.as_ref() == Some(&index.written) && is_whole && is_sound();
         let unchanged = |hash: &Option<String>| {
@@ -253,8 +341,10 @@ impl Journal<'_> {
             let left = self.repository.index_with(&entries, &back)?;
             if self.repository.put_index(&back, |_| unchanged(&now))? {
                 let _ = std::fs::remove_file(&back);
-                let not_staged =
-                    |one: redshank_git::NotPutBack| NotRestored { path: one.path, how: StandsAs::NotStaged(one.why) };
+                let not_staged = |one: redshank_git::NotPutBack| NotRestored {
+                    path: one.path,
+                    how: StandsAs::NotStaged(one.why),
+                };
                 return Ok(left.into_iter().map(not_staged).collect());
             }
         }

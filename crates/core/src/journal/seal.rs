@@ -1,7 +1,7 @@
 //! By which a record is known to be this person's: a hash of it with a key that only they can read.
 //!
-//! Whoever sends somebody a repository can put any record into it. One without a seal is shown, and acted on only when the
-//! person names it.
+//! Whoever sends somebody a repository can put any record into it. One without a seal is shown, and
+//! acted on only when the person names it.
 
 #![allow(clippy::disallowed_methods, reason = "the person's own folder")]
 
@@ -27,7 +27,8 @@ struct Sealed<'a> {
 }
 
 impl Key {
-    /// The key of who runs the program, made when it is first asked for; none where there is no place for one.
+    /// The key of who runs the program, made when it is first asked for; none where there is no
+    /// place for one.
     pub(super) fn of_person() -> Option<&'static Self> {
         static KEY: LazyLock<Option<Key>> = LazyLock::new(|| Key::read_or_made().ok());
         KEY.as_ref()
@@ -40,10 +41,13 @@ impl Key {
         for _ in 0..2 {
             if let Some(found) = root.meta_if_there(FILE.into())? {
                 // A key that others could read or give proves nothing.
-                let is_own = found.owner == rustix::process::geteuid().as_raw() && found.mode & 0o077 == 0;
+                let is_own =
+                    found.owner == rustix::process::geteuid().as_raw() && found.mode & 0o077 == 0;
                 let bytes = root.read(FILE.into(), 32)?;
                 let key = bytes.try_into().ok().filter(|_| is_own);
-                return key.map(Self).ok_or_else(|| std::io::Error::other("it is not a key of this person's"));
+                return key
+                    .map(Self)
+                    .ok_or_else(|| std::io::Error::other("it is not a key of this person's"));
             }
             let mut key = [0; 32];
             std::fs::File::open("/dev/urandom")?.read_exact(&mut key)?;
@@ -64,14 +68,21 @@ impl Key {
 
 fn folder() -> Option<PathBuf> {
     let base = etcetera::choose_base_strategy().ok()?;
-    Some(base.state_dir().unwrap_or_else(|| base.data_dir()).join("redshank"))
+    Some(
+        base.state_dir()
+            .unwrap_or_else(|| base.data_dir())
+            .join("redshank"),
+    )
 }
 
 /// The text of a record, sealed if this person has a key.
 pub(super) fn sealed(record: &impl Serialize) -> serde_json::Result<Vec<u8>> {
     let record = serde_json::value::to_raw_value(record)?;
     let seal = Key::of_person().map(|key| key.seal(record.get()).to_hex().to_string());
-    serde_json::to_vec(&Sealed { seal, record: &record })
+    serde_json::to_vec(&Sealed {
+        seal,
+        record: &record,
+    })
 }
 
 /// A record from its text, and whether its seal is this person's.
@@ -81,5 +92,8 @@ pub(super) fn opened<'a, R: Deserialize<'a>>(text: &'a [u8]) -> serde_json::Resu
         let said = blake3::Hash::from_hex(seal.as_deref()?).ok()?;
         Some(Key::of_person()?.seal(record.get()) == said)
     };
-    Ok((serde_json::from_str(record.get())?, is_own().unwrap_or(false)))
+    Ok((
+        serde_json::from_str(record.get())?,
+        is_own().unwrap_or(false),
+    ))
 }

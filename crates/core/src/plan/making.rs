@@ -98,8 +98,14 @@ impl<'a> Making<'a> {
             .collect();
         if !tracked.is_empty() {
             let amount = Amount::of(tracked.iter().copied());
-            self.step(finding, Act::StopTracking, "rules do nothing for tracked files".to_owned(), amount);
-            self.untracked.extend(tracked.into_iter().map(|entry| entry.path.clone()));
+            self.step(
+                finding,
+                Act::StopTracking,
+                "rules do nothing for tracked files".to_owned(),
+                amount,
+            );
+            self.untracked
+                .extend(tracked.into_iter().map(|entry| entry.path.clone()));
         }
     }
 
@@ -108,18 +114,25 @@ impl<'a> Making<'a> {
         let path = finding.path.as_bstr();
         let exists = |path: &BStr| self.place.root.is_there(path);
         let name = sample::name(path);
-        if !is_environment(path) || self.texts.writes_anew(name.as_bstr()) || sample::has_one(path, &exists) {
+        if !is_environment(path)
+            || self.texts.writes_anew(name.as_bstr())
+            || sample::has_one(path, &exists)
+        {
             return Ok(());
         }
         let text = self.place.read_if_there(path)?.unwrap_or_default();
         if let Some(made) = sample::of(&text) {
-            let amount = Amount { files: 1, size: Bytes(made.text.len() as u64) };
+            let amount = Amount {
+                files: 1,
+                size: Bytes(made.text.len() as u64),
+            };
             let left_out = match made.left_out {
                 0 => String::new(),
                 1 => "; one line is left out, for it could tell a value".to_owned(),
                 many => format!("; {many} lines are left out, for they could tell values"),
             };
-            let reason = format!("the keys of {path} without their values, for others to fill in{left_out}");
+            let reason =
+                format!("the keys of {path} without their values, for others to fill in{left_out}");
             self.step(finding, Act::Sample(name.clone()), reason, amount);
             self.texts.put(name, made.text);
             self.samples += amount;
@@ -146,7 +159,12 @@ impl<'a> Making<'a> {
     ) -> Result<()> {
         self.texts.mend(file.as_bstr(), line, with.clone())?;
         self.widened = true;
-        self.step(finding, Act::Mend { from, with }, finding.message.clone(), Amount::default());
+        self.step(
+            finding,
+            Act::Mend { from, with },
+            finding.message.clone(),
+            Amount::default(),
+        );
         Ok(())
     }
 
@@ -158,7 +176,12 @@ impl<'a> Making<'a> {
         if finding.state == State::Tracked {
             self.renamed.insert(finding.path.clone());
         }
-        self.step(finding, Act::Rename(name), finding.message.clone(), Amount::default());
+        self.step(
+            finding,
+            Act::Rename(name),
+            finding.message.clone(),
+            Amount::default(),
+        );
         Ok(())
     }
 
@@ -168,7 +191,9 @@ impl<'a> Making<'a> {
         if let Some(step) = self.steps.iter_mut().find(|step| step.act == same) {
             step.amount += amount_of(finding);
             step.findings.push(finding.id.clone());
-        } else if !self.texts.has_line(ATTRIBUTES.into(), text.as_bstr())? && self.texts.add(ATTRIBUTES.into(), line)? {
+        } else if !self.texts.has_line(ATTRIBUTES.into(), text.as_bstr())?
+            && self.texts.add(ATTRIBUTES.into(), line)?
+        {
             self.step(finding, Act::Attribute(text), reason, amount_of(finding));
         }
         Ok(())
@@ -183,7 +208,10 @@ impl<'a> Making<'a> {
                 && (entry.path == path || is_within(&entry.path))
                 && !self.untracked.contains(&entry.path)
         };
-        let known = self.moved.iter().any(|moved| moved == path || moved.ends_with(b"/") && path.starts_with(moved));
+        let known = self
+            .moved
+            .iter()
+            .any(|moved| moved == path || moved.ends_with(b"/") && path.starts_with(moved));
         if known
             || !self.place.root.is_there(bare)
             || self.needed.iter().any(is_within)
@@ -193,7 +221,9 @@ impl<'a> Making<'a> {
         }
         if let Some(amount) = removal::amount(&self.place.root, bare)? {
             self.moved.insert(path.to_owned());
-            let act = Act::Remove { remake: remake.to_owned() };
+            let act = Act::Remove {
+                remake: remake.to_owned(),
+            };
             let reason = format!("made again by: {remake}");
             self.steps.push(Step {
                 act,
@@ -208,22 +238,38 @@ impl<'a> Making<'a> {
 
     fn step(&mut self, finding: &Finding, act: Act, reason: String, amount: Amount) {
         let (path, findings) = (finding.path.clone(), vec![finding.id.clone()]);
-        self.steps.push(Step { act, path, reason, findings, amount });
+        self.steps.push(Step {
+            act,
+            path,
+            reason,
+            findings,
+            amount,
+        });
     }
 
     /// Whether the rules that everyone has, with the ones to be added, keep a path out.
     fn is_shut(&self, path: &BStr) -> Result<bool> {
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let folder = bare.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
+        let folder = bare
+            .rfind_byte(b'/')
+            .map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
         let chain = self.place.shared_rules(folder, &self.texts.overlay())?;
         Ok(chain.shuts(bare, bare.len() < path.len()).is_some())
     }
 
-    /// Rules that match more than before may speak of tracked files, which they do nothing for: exceptions say so.
+    /// Rules that match more than before may speak of tracked files, which they do nothing for:
+    /// exceptions say so.
     fn except_tracked(&mut self) -> Result<()> {
-        let (was, is) = (Oracle::new(self.place, Overlay::new())?, Oracle::new(self.place, self.texts.overlay())?);
+        let (was, is) = (
+            Oracle::new(self.place, Overlay::new())?,
+            Oracle::new(self.place, self.texts.overlay())?,
+        );
         let keeps_out = |answer: &Answer| answer.ruling.as_ref().is_some_and(Ruling::ignores);
-        for entry in self.tree.in_state(State::Tracked).filter(|entry| entry.kind == Kind::File) {
+        for entry in self
+            .tree
+            .in_state(State::Tracked)
+            .filter(|entry| entry.kind == Kind::File)
+        {
             let path = entry.path.as_bstr();
             if self.untracked.contains(path) || self.renamed.contains(path) {
                 continue;
@@ -232,11 +278,24 @@ impl<'a> Making<'a> {
             if keeps_out(&answer) && answer.shut.is_none() && !keeps_out(&was.ask(path)?) {
                 let reason = "tracked on purpose, though a rule here would keep it out".to_owned();
                 let pattern: BString = [b"!", exactly(path).as_slice()].concat().into();
-                let rule = NewRule { pattern: pattern.clone(), reason: reason.clone(), remake: None };
+                let rule = NewRule {
+                    pattern: pattern.clone(),
+                    reason: reason.clone(),
+                    remake: None,
+                };
                 if self.texts.add(IGNORE_FILE.into(), rule)? {
-                    let amount = Amount { files: 1, size: entry.size };
+                    let amount = Amount {
+                        files: 1,
+                        size: entry.size,
+                    };
                     let (act, path) = (Act::LetIn(pattern), path.to_owned());
-                    self.steps.push(Step { act, path, reason, findings: Vec::new(), amount });
+                    self.steps.push(Step {
+                        act,
+                        path,
+                        reason,
+                        findings: Vec::new(),
+                        amount,
+                    });
                 }
             }
         }
@@ -247,39 +306,65 @@ impl<'a> Making<'a> {
         if self.widened {
             self.except_tracked()?;
         }
-        for (path, remake) in self.remove.map(|survey| removal::kept_out(self.tree, survey)).unwrap_or_default() {
+        for (path, remake) in self
+            .remove
+            .map(|survey| removal::kept_out(self.tree, survey))
+            .unwrap_or_default()
+        {
             self.remove(path.as_bstr(), remake, None)?;
         }
         let untracked: Vec<BString> = self.untracked.iter().cloned().collect();
         let mut effect = Effect::of(self.place, self.tree, self.texts.overlay(), &untracked)?;
         effect.after += self.samples;
         let changes = Changes {
-            files: self.texts.changes().into_iter().chain(self.taken_away).collect(),
+            files: self
+                .texts
+                .changes()
+                .into_iter()
+                .chain(self.taken_away)
+                .collect(),
             moved: self.moved.into_iter().collect(),
             untracked: untracked.into_iter().chain(self.renamed).collect(),
         };
         may_change(self.place, &changes)?;
-        Ok(Plan { steps: self.steps, left, changes, effect })
+        Ok(Plan {
+            steps: self.steps,
+            left,
+            changes,
+            effect,
+        })
     }
 }
 
 fn amount_of(finding: &Finding) -> Amount {
-    Amount { files: finding.files, size: finding.size.unwrap_or_default() }
+    Amount {
+        files: finding.files,
+        size: finding.size.unwrap_or_default(),
+    }
 }
 
 /// # Errors
 /// If a path is in conflict, or git is in the middle of something that touches it.
 fn may_change(place: &Place, changes: &Changes) -> Result<()> {
-    let Some(repository) = place.repository.as_ref().filter(|_| !changes.is_empty()) else { return Ok(()) };
+    let Some(repository) = place.repository.as_ref().filter(|_| !changes.is_empty()) else {
+        return Ok(());
+    };
     let index = repository.index()?;
-    let conflicted = |path: &&BString| index.get(path.as_bstr()).is_some_and(|entry| entry.conflicted());
+    let conflicted = |path: &&BString| {
+        index
+            .get(path.as_bstr())
+            .is_some_and(|entry| entry.conflicted())
+    };
     if let Some(path) = changes.paths().find(conflicted) {
         return Err(Error::Conflicted { path: path.clone() });
     }
     if let Some(under_way) = repository.under_way()?
         && let Some(path) = changes.paths().find(|path| under_way.paths.contains(*path))
     {
-        return Err(Error::Unfinished { what: under_way.what, path: path.clone() });
+        return Err(Error::Unfinished {
+            what: under_way.what,
+            path: path.clone(),
+        });
     }
     Ok(())
 }

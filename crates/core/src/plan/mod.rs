@@ -1,5 +1,5 @@
-//! From findings to a plan: which rules to write, what to stop tracking and what to move out of the way, each step with its
-//! reason.
+//! From findings to a plan: which rules to write, what to stop tracking and what to move out of the
+//! way, each step with its reason.
 
 mod making;
 mod removal;
@@ -71,19 +71,28 @@ pub struct Plan {
 }
 
 impl Plan {
-    /// Makes a plan for findings of a tree. A rule that stands already, or that another step adds, is not added again. With a
-    /// survey, what is generated and can be made again is moved out of the way, too.
+    /// Makes a plan for findings of a tree. A rule that stands already, or that another step adds,
+    /// is not added again. With a survey, what is generated and can be made again is moved out of
+    /// the way, too.
     ///
     /// # Errors
-    /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the middle of something that
-    /// touches a path of the plan.
-    pub fn of(place: &Place, tree: &Tree, findings: Vec<Finding>, remove: Option<&Survey>) -> Result<Self> {
+    /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the
+    /// middle of something that touches a path of the plan.
+    pub fn of(
+        place: &Place,
+        tree: &Tree,
+        findings: Vec<Finding>,
+        remove: Option<&Survey>,
+    ) -> Result<Self> {
         // Known before anything is moved, whatever mends it.
-        let needed =
-            findings.iter().filter(|finding| finding.class == Class::Needed).map(|finding| finding.path.clone());
+        let needed = findings
+            .iter()
+            .filter(|finding| finding.class == Class::Needed)
+            .map(|finding| finding.path.clone());
         let mut making = Making::start(place, tree, remove, needed.collect());
         let mut left = Vec::new();
-        // Names first, and rules as they were meant; exceptions last, below the rules that they except from.
+        // Names first, and rules as they were meant; exceptions last, below the rules that they
+        // except from.
         let order = |finding: &Finding| match finding.remedy {
             Remedy::Rename(_) => 0,
             Remedy::Mend { .. } => 1,
@@ -100,8 +109,15 @@ impl Plan {
             }
             match finding.remedy.clone() {
                 Remedy::KeepOut(rule) => making.keep_out(&finding, rule)?,
-                Remedy::LetIn { folder, rule } => making.let_in(&finding, folder.as_bstr(), rule)?,
-                Remedy::Mend { file, line, from, with } => making.mend(&finding, file, line, from, with)?,
+                Remedy::LetIn { folder, rule } => {
+                    making.let_in(&finding, folder.as_bstr(), rule)?
+                }
+                Remedy::Mend {
+                    file,
+                    line,
+                    from,
+                    with,
+                } => making.mend(&finding, file, line, from, with)?,
                 Remedy::Rename(name) => making.rename(&finding, name)?,
                 Remedy::Attribute(line) => making.add_attribute(&finding, line)?,
                 Remedy::ByHand(_) => left.push(finding),

@@ -15,7 +15,10 @@ pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(BString, &'s
     let mut found: Vec<(BString, &str)> = Vec::new();
     for entry in tree.in_state(State::Ignored) {
         let path = &entry.path;
-        let ends = path.find_iter("/").map(|slash| slash + 1).chain([path.len()]);
+        let ends = path
+            .find_iter("/")
+            .map(|slash| slash + 1)
+            .chain([path.len()]);
         let mut parts = ends.filter(|end| *end > 0).map(|end| path[..end].as_bstr());
         let claim = parts.find_map(|part| Some((part, survey.claims.on(part)?)));
         if let Some((part, claim)) = claim.filter(|(_, claim)| claim.class() == Class::Generated)
@@ -43,9 +46,16 @@ pub(super) fn amount(root: &Root, path: &BStr) -> Result<Option<Amount>> {
         let found = root.meta(path.as_bstr()).map_err(disk)?;
         if found.kind == Kind::Folder {
             let names = root.list(path.as_bstr()).map_err(disk)?;
-            waiting.extend(names.into_iter().map(|(name, _)| BString::from([path.as_slice(), b"/", &name].concat())));
+            waiting.extend(
+                names
+                    .into_iter()
+                    .map(|(name, _)| BString::from([path.as_slice(), b"/", &name].concat())),
+            );
         } else {
-            sum += Amount { files: 1, size: Bytes(found.size) };
+            sum += Amount {
+                files: 1,
+                size: Bytes(found.size),
+            };
         }
     }
     Ok(Some(sum))

@@ -35,14 +35,23 @@ impl Text {
             let mended = lines.map(|(number, line)| match self.mended.get(&number) {
                 Some(with) => {
                     let end = &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..];
-                    [with.replace("\n", if end.is_empty() { b"\n" } else { end }).as_slice(), end].concat()
+                    [
+                        with.replace("\n", if end.is_empty() { b"\n" } else { end })
+                            .as_slice(),
+                        end,
+                    ]
+                    .concat()
                 }
                 None => line.to_vec(),
             });
             text = mended.collect::<Vec<_>>().concat();
         }
         if !self.rules.is_empty() {
-            text = with_section(&text, &Section::new("tidy".to_owned(), self.rules.clone()), None);
+            text = with_section(
+                &text,
+                &Section::new("tidy".to_owned(), self.rules.clone()),
+                None,
+            );
         }
         text
     }
@@ -54,7 +63,10 @@ impl Text {
 
 impl<'a> Texts<'a> {
     pub(super) fn of(place: &'a Place) -> Self {
-        Self { place, files: BTreeMap::new() }
+        Self {
+            place,
+            files: BTreeMap::new(),
+        }
     }
 
     /// The file as it stands, read when it is first asked for.
@@ -64,7 +76,13 @@ impl<'a> Texts<'a> {
                 Some(folder) => self.place.ignore_file(folder)?,
                 None => self.place.read_if_there(path)?,
             };
-            self.files.insert(path.to_owned(), Text { before, ..Text::default() });
+            self.files.insert(
+                path.to_owned(),
+                Text {
+                    before,
+                    ..Text::default()
+                },
+            );
         }
         Ok(self.files.entry(path.to_owned()).or_default())
     }
@@ -93,7 +111,14 @@ impl<'a> Texts<'a> {
 
     /// Writes a new file.
     pub(super) fn put(&mut self, path: BString, start: Vec<u8>) {
-        self.files.insert(path, Text { start, is_new: true, ..Text::default() });
+        self.files.insert(
+            path,
+            Text {
+                start,
+                is_new: true,
+                ..Text::default()
+            },
+        );
     }
 
     pub(super) fn writes_anew(&self, path: &BStr) -> bool {
@@ -102,22 +127,34 @@ impl<'a> Texts<'a> {
 
     /// The ignore files among them, as they are to be.
     pub(super) fn overlay(&self) -> Overlay {
-        let rules =
-            self.files.iter().filter(|(path, file)| file.is_changed() && folder_of_rules(path.as_bstr()).is_some());
-        rules.map(|(path, file)| (path.clone(), file.after())).collect()
+        let rules = self
+            .files
+            .iter()
+            .filter(|(path, file)| file.is_changed() && folder_of_rules(path.as_bstr()).is_some());
+        rules
+            .map(|(path, file)| (path.clone(), file.after()))
+            .collect()
     }
 
     /// All of them that change: from what they held when they were read to what they are to be.
     pub(super) fn changes(&self) -> Vec<FileChange> {
         let changed = self.files.iter().filter(|(_, file)| file.is_changed());
-        changed.map(|(path, file)| FileChange::of(path.clone(), file.before.clone(), file.after())).collect()
+        changed
+            .map(|(path, file)| FileChange::of(path.clone(), file.before.clone(), file.after()))
+            .collect()
     }
 }
 
 /// A file of the working tree that is to go.
 pub(super) fn taken_away(path: BString, before: Vec<u8>) -> FileChange {
     let (before, after) = (Content::File(before), Content::Nothing);
-    FileChange { area: Area::Worktree, path, before, after, mode: Mode::AsItWas }
+    FileChange {
+        area: Area::Worktree,
+        path,
+        before,
+        after,
+        mode: Mode::AsItWas,
+    }
 }
 
 /// The folder of an ignore file, by its path; nothing for another file.

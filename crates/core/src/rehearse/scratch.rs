@@ -1,5 +1,6 @@
-//! A folder for a rehearsal, among the system's temporary files: only its owner can enter it, and it goes with the rehearsal,
-//! however that ends. What one left behind that was killed, the next one deletes.
+//! A folder for a rehearsal, among the system's temporary files: only its owner can enter it, and
+//! it goes with the rehearsal, however that ends. What one left behind that was killed, the next
+//! one deletes.
 
 use crate::disk::refused;
 use crate::{Error, Result};
@@ -32,7 +33,8 @@ impl Scratch {
         let all = format!("redshank-{me}");
         let path = temporary.join(&all);
         let root = Root::open(&temporary).map_err(refused(&temporary))?;
-        root.create_private_folders(all.as_str().into()).map_err(refused(&path))?;
+        root.create_private_folders(all.as_str().into())
+            .map_err(refused(&path))?;
         let found = root.meta(all.as_str().into()).map_err(refused(&path))?;
         if found.kind != Kind::Folder || found.owner != me || found.mode & 0o077 != 0 {
             return Err(Error::NotPrivate(path));
@@ -47,11 +49,19 @@ impl Scratch {
             }
         }
         let name = (0_u64..).map(|nth| BString::from(format!("{}-{nth}", std::process::id())));
-        let name = name.into_iter().find(|name| !root.is_there(name.as_ref())).unwrap_or_default();
-        root.create_private_folders(name.as_ref()).map_err(refused(&path))?;
+        let name = name
+            .into_iter()
+            .find(|name| !root.is_there(name.as_ref()))
+            .unwrap_or_default();
+        root.create_private_folders(name.as_ref())
+            .map_err(refused(&path))?;
         let held = root.hold(name.as_ref()).map_err(refused(&path))?;
         OPEN.lock().push((root.clone(), name.clone()));
-        Ok(Self { root, name, _held: held })
+        Ok(Self {
+            root,
+            name,
+            _held: held,
+        })
     }
 
     /// Where it is.

@@ -1,9 +1,9 @@
 //! Finding the last matching rule without trying them all.
 //!
-//! Each rule is filed under something that every text it matches must have: the whole text, its end, or three bytes in a
-//! row somewhere in it. A question looks up its own text under each of these and gets few rules; the rest is tried one by
-//! one. The last rule wins: every drawer keeps its rules from the last to the first, and no rule before the best so far is
-//! tried.
+//! Each rule is filed under something that every text it matches must have: the whole text, its
+//! end, or three bytes in a row somewhere in it. A question looks up its own text under each of
+//! these and gets few rules; the rest is tried one by one. The last rule wins: every drawer keeps
+//! its rules from the last to the first, and no rule before the best so far is tried.
 
 use foldhash::fast::FixedState;
 use redshank_pattern::{Case, Key, Rule};
@@ -34,7 +34,8 @@ struct Drawers {
 #[derive(Default)]
 struct Grams {
     filed: Filed<Gram>,
-    /// A bit for each gram's hash that is filed; most grams of most texts end here. Empty if nothing is filed.
+    /// A bit for each gram's hash that is filed; most grams of most texts end here. Empty if
+    /// nothing is filed.
     seen: Vec<u64>,
 }
 
@@ -46,11 +47,23 @@ const SEEN_BITS: u32 = 16;
 
 impl Index {
     pub(super) fn of(rules: &[Rule], case: Case) -> Self {
-        let mut index = Self { fold: case == Case::Blind, names: Drawers::default(), paths: Drawers::default() };
+        let mut index = Self {
+            fold: case == Case::Blind,
+            names: Drawers::default(),
+            paths: Drawers::default(),
+        };
         let few = rules.len() < WORTH_INDEXING;
-        let counts = if few { HashMap::default() } else { gram_counts(rules) };
+        let counts = if few {
+            HashMap::default()
+        } else {
+            gram_counts(rules)
+        };
         for (at, rule) in (0..rules.len() as u32).zip(rules).rev() {
-            let drawers = if rule.anchored { &mut index.paths } else { &mut index.names };
+            let drawers = if rule.anchored {
+                &mut index.paths
+            } else {
+                &mut index.names
+            };
             match rule.glob().key() {
                 Key::Never => {}
                 _ if few => drawers.rest.push(at),
@@ -70,14 +83,30 @@ impl Index {
     }
 
     /// The last rule that matches: `path` is below the list's folder, `name` its last part.
-    pub(super) fn last(&self, rules: &[Rule], path: &[u8], name: &[u8], is_folder: &dyn Fn() -> bool) -> Option<u32> {
-        let mut best = Best { rules, is_folder, at: None };
+    pub(super) fn last(
+        &self,
+        rules: &[Rule],
+        path: &[u8],
+        name: &[u8],
+        is_folder: &dyn Fn() -> bool,
+    ) -> Option<u32> {
+        let mut best = Best {
+            rules,
+            is_folder,
+            at: None,
+        };
         self.look_up(path, name, &mut |found, text| best.improve(found, text));
         best.at
     }
 
     /// All rules that match, in no order.
-    pub(super) fn all(&self, rules: &[Rule], path: &[u8], name: &[u8], is_folder: bool) -> Vec<u32> {
+    pub(super) fn all(
+        &self,
+        rules: &[Rule],
+        path: &[u8],
+        name: &[u8],
+        is_folder: bool,
+    ) -> Vec<u32> {
         let mut all = Vec::new();
         self.look_up(path, name, &mut |found, text| {
             all.extend(found.iter().copied().filter(|at| {
@@ -94,8 +123,10 @@ impl Index {
     /// Hands on every drawer that may hold a match, with the text to match.
     fn look_up<'t>(&self, path: &'t [u8], name: &'t [u8], take: &mut dyn FnMut(&[u32], &'t [u8])) {
         if self.fold {
-            self.names.open(&name.to_ascii_lowercase(), &mut |found| take(found, name));
-            self.paths.open(&path.to_ascii_lowercase(), &mut |found| take(found, path));
+            self.names
+                .open(&name.to_ascii_lowercase(), &mut |found| take(found, name));
+            self.paths
+                .open(&path.to_ascii_lowercase(), &mut |found| take(found, path));
         } else {
             self.names.open(name, &mut |found| take(found, name));
             self.paths.open(path, &mut |found| take(found, path));
@@ -104,7 +135,10 @@ impl Index {
 }
 
 fn grams(literals: &[Vec<u8>]) -> impl Iterator<Item = Gram> {
-    literals.iter().flat_map(|literal| literal.windows(3)).map(|bytes| [bytes[0], bytes[1], bytes[2]])
+    literals
+        .iter()
+        .flat_map(|literal| literal.windows(3))
+        .map(|bytes| [bytes[0], bytes[1], bytes[2]])
 }
 
 /// In how many rules each gram occurs.
@@ -122,10 +156,14 @@ fn gram_counts(rules: &[Rule]) -> HashMap<Gram, u32, FixedState> {
 
 impl Drawers {
     fn file_by_end(&mut self, text: &[u8], at: u32) {
-        let place = self.ends.iter().position(|(length, _)| *length == text.len()).unwrap_or_else(|| {
-            self.ends.push((text.len(), HashMap::default()));
-            self.ends.len() - 1
-        });
+        let place = self
+            .ends
+            .iter()
+            .position(|(length, _)| *length == text.len())
+            .unwrap_or_else(|| {
+                self.ends.push((text.len(), HashMap::default()));
+                self.ends.len() - 1
+            });
         self.ends[place].1.entry(text.into()).or_default().push(at);
     }
 
@@ -188,7 +226,9 @@ struct Best<'a> {
 impl Best<'_> {
     /// Tries rules from the last to the first, down to the best so far.
     fn improve(&mut self, candidates: &[u32], text: &[u8]) {
-        let better = candidates.iter().take_while(|at| self.at.is_none_or(|best| **at > best));
+        let better = candidates
+            .iter()
+            .take_while(|at| self.at.is_none_or(|best| **at > best));
         let found = better.copied().find(|at| {
             let rule = &self.rules[*at as usize];
             rule.glob().matches(text) && (!rule.folders_only || (self.is_folder)())

@@ -29,7 +29,11 @@ impl RuleList {
     /// A list of rules that are read already, all in that case.
     pub fn of(source: Source, rules: Vec<Rule>, case: Case) -> Self {
         let index = Index::of(&rules, case);
-        Self { source, rules, index }
+        Self {
+            source,
+            rules,
+            index,
+        }
     }
 
     /// Whether there are none.
@@ -42,18 +46,31 @@ impl RuleList {
         &self.rules
     }
 
-    /// The places of all rules that match a path, looking at no folder above it; none for a path above this list's folder.
+    /// The places of all rules that match a path, looking at no folder above it; none for a path
+    /// above this list's folder.
     pub fn all_matches(&self, path: &BStr, is_folder: bool) -> Vec<u32> {
-        let Some(below) = path.strip_prefix(self.source.base.as_slice()) else { return Vec::new() };
-        let name_at = below.iter().rposition(|byte| *byte == b'/').map_or(0, |slash| slash + 1);
-        self.index.all(&self.rules, below, &below[name_at..], is_folder)
+        let Some(below) = path.strip_prefix(self.source.base.as_slice()) else {
+            return Vec::new();
+        };
+        let name_at = below
+            .iter()
+            .rposition(|byte| *byte == b'/')
+            .map_or(0, |slash| slash + 1);
+        self.index
+            .all(&self.rules, below, &below[name_at..], is_folder)
     }
 
-    /// The last rule that matches a path below this list's folder; none for a path above it. `name_at` is where the
-    /// path's last part starts.
-    pub(crate) fn last_match(&self, path: &BStr, name_at: usize, is_folder: &dyn Fn() -> bool) -> Option<u32> {
+    /// The last rule that matches a path below this list's folder; none for a path above it.
+    /// `name_at` is where the path's last part starts.
+    pub(crate) fn last_match(
+        &self,
+        path: &BStr,
+        name_at: usize,
+        is_folder: &dyn Fn() -> bool,
+    ) -> Option<u32> {
         let below = path.strip_prefix(self.source.base.as_slice())?;
-        self.index.last(&self.rules, below, &path[name_at..], is_folder)
+        self.index
+            .last(&self.rules, below, &path[name_at..], is_folder)
     }
 }
 

@@ -16,7 +16,8 @@ use std::sync::Arc;
 /// The name of git's ignore files.
 pub const IGNORE_FILE: &str = ".gitignore";
 
-/// A pattern for people: as it stands, with no secret whole, and of one that nobody would read to its end, the start.
+/// A pattern for people: as it stands, with no secret whole, and of one that nobody would read to
+/// its end, the start.
 pub fn excerpt(pattern: &BStr) -> BString {
     const LONGEST: usize = 300;
     if pattern.len() <= LONGEST {
@@ -27,11 +28,14 @@ pub fn excerpt(pattern: &BStr) -> BString {
         };
     }
     let start = pattern[..LONGEST].trim_end_with(|c| c == char::REPLACEMENT_CHARACTER);
-    [start, format!("… ({} bytes)", pattern.len()).as_bytes()].concat().into()
+    [start, format!("… ({} bytes)", pattern.len()).as_bytes()]
+        .concat()
+        .into()
 }
 
-/// The rule lists that count in a folder, nearest first: each folder's own file, then the ones above, then this clone's
-/// exclude file, then the person's own (gitignore(5), order of precedence).
+/// The rule lists that count in a folder, nearest first: each folder's own file, then the ones
+/// above, then this clone's exclude file, then the person's own (gitignore(5), order of
+/// precedence).
 #[derive(Clone)]
 pub struct Chain(Option<Arc<Link>>);
 
@@ -49,11 +53,19 @@ impl Chain {
     /// The chain for a folder that has its own list.
     #[must_use]
     pub fn with(self, list: RuleList) -> Self {
-        if list.is_empty() { self } else { Self(Some(Arc::new(Link { list: Arc::new(list), next: self }))) }
+        if list.is_empty() {
+            self
+        } else {
+            Self(Some(Arc::new(Link {
+                list: Arc::new(list),
+                next: self,
+            })))
+        }
     }
 
-    /// The rule that decides about this one path, looking at no folder above it: the last matching rule of the strongest
-    /// list that has one. `path` is relative to the repository's top; `is_folder` is asked only where it matters.
+    /// The rule that decides about this one path, looking at no folder above it: the last matching
+    /// rule of the strongest list that has one. `path` is relative to the repository's top;
+    /// `is_folder` is asked only where it matters.
     pub fn ruling(&self, path: &BStr, is_folder: &dyn Fn() -> bool) -> Option<Ruling> {
         let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let mut chain = self;
@@ -66,19 +78,23 @@ impl Chain {
         None
     }
 
-    /// Every rule that matches this one path, strongest first: the first decides, it overrides the others.
+    /// Every rule that matches this one path, strongest first: the first decides, it overrides the
+    /// others.
     pub fn all_rulings(&self, path: &BStr, is_folder: bool) -> Vec<Ruling> {
         let of_list = |list: &Arc<RuleList>| {
             let all = list.all_matches(path, is_folder).into_iter().rev();
-            all.map(|at| Ruling::new(Arc::clone(list), at)).collect::<Vec<_>>()
+            all.map(|at| Ruling::new(Arc::clone(list), at))
+                .collect::<Vec<_>>()
         };
         self.lists().flat_map(of_list).collect()
     }
 
-    /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it. Only the lists of this
-    /// chain count, for the whole path.
+    /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it.
+    /// Only the lists of this chain count, for the whole path.
     pub fn shuts(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
-        let above = path.find_iter("/").map(|slash| (path[..slash].as_bstr(), true));
+        let above = path
+            .find_iter("/")
+            .map(|slash| (path[..slash].as_bstr(), true));
         let mut parts = above.chain([(path, is_folder)]);
         parts.find_map(|(part, folder)| self.ruling(part, &|| folder).filter(Ruling::ignores))
     }

@@ -32,7 +32,11 @@ impl Source {
     pub fn of_folder(base: BString) -> Self {
         let mut shown = base.clone();
         shown.extend_from_slice(super::IGNORE_FILE.as_bytes());
-        let reach = if base.is_empty() { Reach::Team } else { Reach::Folder };
+        let reach = if base.is_empty() {
+            Reach::Team
+        } else {
+            Reach::Folder
+        };
         Self { shown, base, reach }
     }
 }

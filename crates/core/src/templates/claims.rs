@@ -1,4 +1,5 @@
-//! What the templates of recognised projects say about a path, whether or not their rules are written anywhere.
+//! What the templates of recognised projects say about a path, whether or not their rules are
+//! written anywhere.
 
 use super::{KnownPlace, Project, TemplateRule};
 use crate::findings::Class;
@@ -63,14 +64,28 @@ impl<'a> Claims<'a> {
     /// Adds the rules of a project.
     pub(super) fn add(&mut self, project: Project<'a>, case: Case) {
         let place = project.rules_folder();
-        let lines: Vec<&str> = project.template.rule.iter().map(|rule| rule.pattern.as_str()).collect();
-        let list = RuleList::parse(Source::of_folder(place.clone()), lines.join("\n").as_bytes(), case);
-        self.projects.entry(place).or_default().push((project, list));
+        let lines: Vec<&str> = project
+            .template
+            .rule
+            .iter()
+            .map(|rule| rule.pattern.as_str())
+            .collect();
+        let list = RuleList::parse(
+            Source::of_folder(place.clone()),
+            lines.join("\n").as_bytes(),
+            case,
+        );
+        self.projects
+            .entry(place)
+            .or_default()
+            .push((project, list));
     }
 
     /// Takes the rules of projects out again.
     pub(super) fn forget(&mut self, which: impl Fn(&Project) -> bool) {
-        self.projects.values_mut().for_each(|here| here.retain(|(project, _)| !which(project)));
+        self.projects
+            .values_mut()
+            .for_each(|here| here.retain(|(project, _)| !which(project)));
     }
 
     /// Adds a known place.
@@ -86,7 +101,10 @@ impl<'a> Claims<'a> {
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
         let name_at = bare.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let is_folder = || bare.len() < path.len();
-        let bases = bare.rfind_iter("/").map(|slash| bare[..=slash].as_bstr()).chain([b"".as_bstr()]);
+        let bases = bare
+            .rfind_iter("/")
+            .map(|slash| bare[..=slash].as_bstr())
+            .chain([b"".as_bstr()]);
         let near = bases.filter_map(|base| self.projects.get(base)).flatten();
         near.filter_map(|(project, list)| {
             let rule = &list.rules()[list.last_match(bare, name_at, &is_folder)? as usize];

@@ -1,5 +1,5 @@
-//! All templates there are: those that come with the program, the person's own, and the team's. The nearer one hides the
-//! farther of the same name.
+//! All templates there are: those that come with the program, the person's own, and the team's. The
+//! nearer one hides the farther of the same name.
 
 use super::format::{Origin, Template};
 use super::validity::check;
@@ -49,7 +49,10 @@ impl Collection {
     /// If one of them is not in the format; the tests see to it that this does not happen.
     pub fn built_in() -> Result<Self> {
         let files: Vec<_> = BUILT_IN.files().collect();
-        let templates = files.into_par_iter().map(|file| read_built_in(file)).collect::<Result<Vec<_>>>()?;
+        let templates = files
+            .into_par_iter()
+            .map(|file| read_built_in(file))
+            .collect::<Result<Vec<_>>>()?;
         Ok(Self::of_templates(templates))
     }
 
@@ -58,9 +61,14 @@ impl Collection {
     /// # Errors
     /// If a template can't be read, is not in the format, or fails its own examples.
     pub fn of(place: &Place) -> Result<Self> {
-        let own = own_files(place)?.into_iter().map(read_own).collect::<Result<Vec<_>>>()?;
+        let own = own_files(place)?
+            .into_iter()
+            .map(read_own)
+            .collect::<Result<Vec<_>>>()?;
         let all = Self::of_layers(Self::built_in()?.templates, own);
-        let mut own = all.iter().filter(|template| template.origin != Origin::BuiltIn);
+        let mut own = all
+            .iter()
+            .filter(|template| template.origin != Origin::BuiltIn);
         own.try_for_each(|own| all.with(own).map(drop))?;
         Ok(all)
     }
@@ -71,13 +79,23 @@ impl Collection {
     /// If a variant doesn't exist.
     pub fn chosen(mut self, choices: &Choices) -> Result<Self> {
         for wanted in &choices.variants {
-            let known = self.iter().flat_map(Template::variant_names).collect::<Vec<_>>();
+            let known = self
+                .iter()
+                .flat_map(Template::variant_names)
+                .collect::<Vec<_>>();
             if !known.contains(wanted) {
-                let near = known.into_iter().min_by_key(|known| strsim::damerau_levenshtein(known, wanted));
-                return Err(Error::NoVariant { name: wanted.clone(), near: near.unwrap_or_default() });
+                let near = known
+                    .into_iter()
+                    .min_by_key(|known| strsim::damerau_levenshtein(known, wanted));
+                return Err(Error::NoVariant {
+                    name: wanted.clone(),
+                    near: near.unwrap_or_default(),
+                });
             }
         }
-        self.templates.iter_mut().for_each(|template| template.choose(choices));
+        self.templates
+            .iter_mut()
+            .for_each(|template| template.choose(choices));
         Ok(self)
     }
 
@@ -86,7 +104,10 @@ impl Collection {
     /// # Errors
     /// As [`Self::of`], and if there is none of that name; the error names the nearest.
     pub fn one(place: &Place, name: &str) -> Result<Template> {
-        let own = own_files(place)?.into_iter().rev().find(|(path, ..)| is_named(path, name));
+        let own = own_files(place)?
+            .into_iter()
+            .rev()
+            .find(|(path, ..)| is_named(path, name));
         let built_in = BUILT_IN.files().find(|file| is_named(file.path(), name));
         match (own, built_in) {
             (Some(own), _) => read_own(own),
@@ -100,10 +121,17 @@ impl Collection {
     /// # Errors
     /// If there is none; the error names the nearest.
     pub fn find(&self, name: &str) -> Result<&Template> {
-        self.iter().find(|template| template.name == name).ok_or_else(|| {
-            let near = self.iter().min_by_key(|template| strsim::damerau_levenshtein(name, &template.name));
-            Error::NoTemplate { name: name.to_owned(), near: near.map_or_else(String::new, |found| found.name.clone()) }
-        })
+        self.iter()
+            .find(|template| template.name == name)
+            .ok_or_else(|| {
+                let near = self
+                    .iter()
+                    .min_by_key(|template| strsim::damerau_levenshtein(name, &template.name));
+                Error::NoTemplate {
+                    name: name.to_owned(),
+                    near: near.map_or_else(String::new, |found| found.name.clone()),
+                }
+            })
     }
 
     /// A template and all that come along with it, each once, itself first.
@@ -134,7 +162,10 @@ impl Collection {
         }
         all.push(template);
         above.push(&template.name);
-        template.with.iter().try_for_each(|name| self.come_along(self.find(name)?, above, all))?;
+        template
+            .with
+            .iter()
+            .try_for_each(|name| self.come_along(self.find(name)?, above, all))?;
         above.pop();
         Ok(())
     }
@@ -143,7 +174,10 @@ impl Collection {
     fn of_layers(mut templates: Vec<Template>, nearer: Vec<Template>) -> Self {
         let mut hidden = Vec::new();
         for template in nearer {
-            match templates.iter_mut().find(|known| known.name == template.name) {
+            match templates
+                .iter_mut()
+                .find(|known| known.name == template.name)
+            {
                 Some(farther) => hidden.push(std::mem::replace(farther, template)),
                 None => templates.push(template),
             }
@@ -155,7 +189,13 @@ impl Collection {
 
 /// The folder of the person's own templates; `None` where no home folder is known.
 pub fn personal_folder() -> Option<PathBuf> {
-    Some(etcetera::choose_base_strategy().ok()?.config_dir().join("redshank").join("templates"))
+    Some(
+        etcetera::choose_base_strategy()
+            .ok()?
+            .config_dir()
+            .join("redshank")
+            .join("templates"),
+    )
 }
 
 /// That folder, made if it isn't there yet.
@@ -182,7 +222,12 @@ type OwnFile = (PathBuf, Origin, Result<Vec<u8>>);
 /// The person's and the team's template files, in this order.
 fn own_files(place: &Place) -> Result<Vec<OwnFile>> {
     let mut files = Vec::new();
-    for path in personal_folder().iter().map(|folder| toml_files(folder)).collect::<Result<Vec<_>>>()?.concat() {
+    for path in personal_folder()
+        .iter()
+        .map(|folder| toml_files(folder))
+        .collect::<Result<Vec<_>>>()?
+        .concat()
+    {
         let text = redshank_files::read_trusted(&path, LARGEST_TEMPLATE).map_err(refused(&path));
         files.push((path.clone(), Origin::Personal(path), text));
     }
@@ -202,7 +247,10 @@ fn own_files(place: &Place) -> Result<Vec<OwnFile>> {
         if kind == Kind::Link {
             return Err(Error::TemplateLink(path));
         }
-        let text = place.root.read(below.as_bstr(), LARGEST_TEMPLATE).map_err(refused(&path));
+        let text = place
+            .root
+            .read(below.as_bstr(), LARGEST_TEMPLATE)
+            .map_err(refused(&path));
         files.push((path.clone(), Origin::Team(path), text));
     }
     Ok(files)
@@ -213,15 +261,25 @@ const LARGEST_TEMPLATE: u64 = 4 << 20;
 
 #[allow(clippy::disallowed_methods, reason = "the person's own folder")]
 fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
-    let disk = |cause| Error::Disk { path: folder.to_owned(), cause };
+    let disk = |cause| Error::Disk {
+        path: folder.to_owned(),
+        cause,
+    };
     let listed = match std::fs::read_dir(folder) {
         Ok(listed) => listed,
-        Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => return Ok(Vec::new()),
+        Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => {
+            return Ok(Vec::new());
+        }
         Err(cause) => return Err(disk(cause)),
     };
-    let paths = listed.map(|entry| entry.map(|entry| entry.path())).collect::<Result<Vec<_>, _>>().map_err(disk)?;
-    let mut files: Vec<PathBuf> =
-        paths.into_iter().filter(|path| path.extension().is_some_and(|e| e == "toml")).collect();
+    let paths = listed
+        .map(|entry| entry.map(|entry| entry.path()))
+        .collect::<Result<Vec<_>, _>>()
+        .map_err(disk)?;
+    let mut files: Vec<PathBuf> = paths
+        .into_iter()
+        .filter(|path| path.extension().is_some_and(|e| e == "toml"))
+        .collect();
     files.sort();
     Ok(files)
 }
@@ -244,13 +302,23 @@ impl Template {
                 "the file is not named after its template, `{}`: two files could hold the same name\n  rename one of them",
                 template.name
             );
-            return Err(Error::Malformed { path: path.to_owned(), line: 1, said });
+            return Err(Error::Malformed {
+                path: path.to_owned(),
+                line: 1,
+                said,
+            });
         }
         match check(&template).into_iter().next() {
             None => Ok(template),
             Some(fault) => {
-                let line = text.find(&fault.at).map_or(1, |at| toml_file::line_at(&text, at));
-                Err(Error::Malformed { path: path.to_owned(), line, said: fault.said })
+                let line = text
+                    .find(&fault.at)
+                    .map_or(1, |at| toml_file::line_at(&text, at));
+                Err(Error::Malformed {
+                    path: path.to_owned(),
+                    line,
+                    said: fault.said,
+                })
             }
         }
     }

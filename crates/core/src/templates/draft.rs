@@ -15,7 +15,8 @@ use std::collections::BTreeMap;
 pub struct Wish<'a> {
     /// Which.
     pub template: &'a Template,
-    /// Where: empty, or with a slash at its end. `None`: wherever it was recognised, else at the top.
+    /// Where: empty, or with a slash at its end. `None`: wherever it was recognised, else at the
+    /// top.
     pub folder: Option<BString>,
 }
 
@@ -68,9 +69,9 @@ pub struct Conflict {
 }
 
 impl Draft {
-    /// Composes rules for what was recognised, or only for the wishes if there are any. Rules are fitted to where each
-    /// project is; what is there already, or covered, is not repeated; a needed file that a rule would swallow gets an
-    /// exception.
+    /// Composes rules for what was recognised, or only for the wishes if there are any. Rules are
+    /// fitted to where each project is; what is there already, or covered, is not repeated; a
+    /// needed file that a rule would swallow gets an exception.
     ///
     /// # Errors
     /// If the ignore files can't be read.
@@ -92,10 +93,15 @@ impl Draft {
         for file in needed::swallowed(place, tree, &survey.projects, overlay)? {
             let (folder, exception) = file.placed();
             // A file in a folder that is shut can't be let in by a rule of its own.
-            let known =
-                lines_of(&draft.file(place, folder.as_bstr())?.after).any(|line| line.text == exception.pattern);
+            let known = lines_of(&draft.file(place, folder.as_bstr())?.after)
+                .any(|line| line.text == exception.pattern);
             if file.shut.is_none() && !known {
-                draft.push(place, folder.as_bstr(), &Section::new("needed".into(), [exception]), None)?;
+                draft.push(
+                    place,
+                    folder.as_bstr(),
+                    &Section::new("needed".into(), [exception]),
+                    None,
+                )?;
             }
         }
         draft.files.retain(|_, file| file.before != file.after);
@@ -107,7 +113,9 @@ impl Draft {
         let in_home = Section::label_of(&project.template.name, b"".into());
         let in_top = Section::label_of(&project.template.name, home.as_bstr());
         for (file, label) in [(b"".as_bstr(), &in_top), (home.as_bstr(), &in_home)] {
-            let known = blocks(&self.file(place, file)?.before).into_iter().find(|block| block.label == label.as_str());
+            let known = blocks(&self.file(place, file)?.before)
+                .into_iter()
+                .find(|block| block.label == label.as_str());
             if let Some(block) = known {
                 return self.renew(place, project, file, block, manner.refresh);
             }
@@ -117,16 +125,28 @@ impl Draft {
             Layout::Folders => (home.clone(), in_home),
         };
         let fitted = |rule: &TemplateRule| fit(&rule.pattern, home[file.len()..].as_bstr());
-        self.repeat(place, file.as_bstr(), project.template.rule.iter().map(fitted).collect(), manner.take_over)?;
+        self.repeat(
+            place,
+            file.as_bstr(),
+            project.template.rule.iter().map(fitted).collect(),
+            manner.take_over,
+        )?;
         let rules = self.uncovered(place, project, |_| false)?;
         if rules.iter().any(|rule| !rule.pattern.starts_with('!')) {
-            let section = Section::new(label, rules.iter().map(|rule| new_rule(rule, fitted(rule))));
-            self.push(place, file.as_bstr(), &section, Some(project.template.revision))?;
+            let section =
+                Section::new(label, rules.iter().map(|rule| new_rule(rule, fitted(rule))));
+            self.push(
+                place,
+                file.as_bstr(),
+                &section,
+                Some(project.template.revision),
+            )?;
         }
         Ok(())
     }
 
-    /// The template's rules that must be written: those that nothing covers, and those that are `here` already.
+    /// The template's rules that must be written: those that nothing covers, and those that are
+    /// `here` already.
     fn uncovered<'t>(
         &mut self,
         place: &Place,
@@ -136,13 +156,23 @@ impl Draft {
         let folder = project.rules_folder();
         let chain = place.shared_rules(folder.as_bstr(), &self.overlay())?;
         let all = &project.template.rule;
-        let rules: Vec<_> = all.iter().filter(|rule| here(rule) || !covers(&chain, folder.as_bstr(), rule)).collect();
+        let rules: Vec<_> = all
+            .iter()
+            .filter(|rule| here(rule) || !covers(&chain, folder.as_bstr(), rule))
+            .collect();
         self.covered += all.len() - rules.len();
         Ok(rules)
     }
 
     /// Brings a block up to date, or only notes that it isn't.
-    fn renew(&mut self, place: &Place, project: &Project, file: &BStr, block: Block, refresh: bool) -> Result<()> {
+    fn renew(
+        &mut self,
+        place: &Place,
+        project: &Project,
+        file: &BStr,
+        block: Block,
+        refresh: bool,
+    ) -> Result<()> {
         let home = project.rules_folder();
         let fitted = |rule: &TemplateRule| fit(&rule.pattern, home[file.len()..].as_bstr());
         if !refresh {
@@ -153,8 +183,11 @@ impl Draft {
         }
         let before = self.file(place, file)?.before.clone();
         let elsewhere = |pattern: &BString| {
-            let outside = lines_of(&before).filter(|line| !block.place.contains(&(line.number as usize - 1)));
-            outside.into_iter().any(|line| line.text == pattern.as_bstr())
+            let outside =
+                lines_of(&before).filter(|line| !block.place.contains(&(line.number as usize - 1)));
+            outside
+                .into_iter()
+                .any(|line| line.text == pattern.as_bstr())
         };
         let rules = self.uncovered(place, project, |rule| block.lines.contains(&fitted(rule)))?;
         let mut current = Vec::new();
@@ -163,9 +196,16 @@ impl Draft {
             if block.lines.contains(&pattern) {
                 current.push(new_rule(rule, pattern));
             } else if !is_taken_out(&block, &pattern) && !elsewhere(&pattern) {
-                let was = rule.replaces.as_ref().map(|was| fit(was, home[file.len()..].as_bstr()));
+                let was = rule
+                    .replaces
+                    .as_ref()
+                    .map(|was| fit(was, home[file.len()..].as_bstr()));
                 match was.filter(|was| is_taken_out(&block, was)) {
-                    Some(was) => self.conflicts.push(Conflict { label: block.label.clone(), was, now: pattern }),
+                    Some(was) => self.conflicts.push(Conflict {
+                        label: block.label.clone(),
+                        was,
+                        now: pattern,
+                    }),
                     None => current.push(new_rule(rule, pattern)),
                 }
             }
@@ -177,25 +217,47 @@ impl Draft {
         if renewed.block != block {
             let edited = self.file(place, file)?;
             // Other blocks may have moved it.
-            let moved = blocks(&edited.after).into_iter().find(|known| known.label == block.label);
+            let moved = blocks(&edited.after)
+                .into_iter()
+                .find(|known| known.label == block.label);
             let at = moved.map_or(block.place, |known| known.place);
-            edited.after = with_block(&edited.after, &Block { place: at, ..renewed.block });
+            edited.after = with_block(
+                &edited.after,
+                &Block {
+                    place: at,
+                    ..renewed.block
+                },
+            );
             let is_rule = |line: &BString| !line.starts_with(b"#") && !line.is_empty();
             self.added.extend(renewed.added.into_iter().filter(is_rule));
-            self.retired.extend(renewed.retired.into_iter().filter(is_rule));
+            self.retired
+                .extend(renewed.retired.into_iter().filter(is_rule));
         }
         Ok(())
     }
 
-    /// Counts the person's own lines that are among these patterns; takes them out if they are to be taken over.
-    fn repeat(&mut self, place: &Place, file: &BStr, patterns: Vec<BString>, take_over: bool) -> Result<()> {
+    /// Counts the person's own lines that are among these patterns; takes them out if they are to
+    /// be taken over.
+    fn repeat(
+        &mut self,
+        place: &Place,
+        file: &BStr,
+        patterns: Vec<BString>,
+        take_over: bool,
+    ) -> Result<()> {
         let edited = self.file(place, file)?;
         let own = blocks(&edited.after);
         let mut kept = Vec::new();
         let mut repeated = 0;
         for line in lines_of(&edited.after) {
-            let in_block = own.iter().any(|block| block.place.contains(&(line.number as usize - 1)));
-            if !in_block && patterns.iter().any(|pattern| line.text == pattern.as_bstr()) {
+            let in_block = own
+                .iter()
+                .any(|block| block.place.contains(&(line.number as usize - 1)));
+            if !in_block
+                && patterns
+                    .iter()
+                    .any(|pattern| line.text == pattern.as_bstr())
+            {
                 repeated += 1;
             } else {
                 kept.extend_from_slice(line.whole);
@@ -212,9 +274,19 @@ impl Draft {
     fn add_known_places(&mut self, place: &Place, survey: &Survey) -> Result<()> {
         for known in &survey.known {
             let is_folder = known.path.ends_with(b"/");
-            let probe: BString = if is_folder { [&known.path, &b"x"[..]].concat().into() } else { known.path.clone() };
-            let above = probe.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| probe[..=slash].as_bstr());
-            if place.shared_rules(above, &self.overlay())?.shuts(probe.as_bstr(), false).is_none() {
+            let probe: BString = if is_folder {
+                [&known.path, &b"x"[..]].concat().into()
+            } else {
+                known.path.clone()
+            };
+            let above = probe
+                .rfind_byte(b'/')
+                .map_or(b"".as_bstr(), |slash| probe[..=slash].as_bstr());
+            if place
+                .shared_rules(above, &self.overlay())?
+                .shuts(probe.as_bstr(), false)
+                .is_none()
+            {
                 let rule = NewRule {
                     pattern: exactly(known.path.as_bstr()),
                     reason: known.reason.to_owned(),
@@ -227,37 +299,78 @@ impl Draft {
         Ok(())
     }
 
-    fn push(&mut self, place: &Place, file: &BStr, section: &Section, revision: Option<u32>) -> Result<()> {
+    fn push(
+        &mut self,
+        place: &Place,
+        file: &BStr,
+        section: &Section,
+        revision: Option<u32>,
+    ) -> Result<()> {
         let edited = self.file(place, file)?;
         edited.after = with_section(&edited.after, section, revision);
-        self.added.extend(section.lines.iter().filter(|line| !line.starts_with(b"#")).cloned());
+        self.added.extend(
+            section
+                .lines
+                .iter()
+                .filter(|line| !line.starts_with(b"#"))
+                .cloned(),
+        );
         Ok(())
     }
 
     fn file(&mut self, place: &Place, folder: &BStr) -> Result<&mut Edited> {
         if !self.files.contains_key(folder) {
             let before = place.ignore_file(folder)?.unwrap_or_default();
-            self.files.insert(folder.to_owned(), Edited { after: before.clone(), before });
+            self.files.insert(
+                folder.to_owned(),
+                Edited {
+                    after: before.clone(),
+                    before,
+                },
+            );
         }
-        self.files.get_mut(folder).ok_or_else(|| Error::NoFolder { folder: folder.to_owned(), top: place.top.clone() })
+        self.files.get_mut(folder).ok_or_else(|| Error::NoFolder {
+            folder: folder.to_owned(),
+            top: place.top.clone(),
+        })
     }
 
     /// The ignore files as drafted so far.
     pub fn overlay(&self) -> Overlay {
-        let changed = self.files.iter().filter(|(_, file)| file.before != file.after);
-        changed.map(|(folder, file)| ([folder, IGNORE_FILE.as_bytes()].concat().into(), file.after.clone())).collect()
+        let changed = self
+            .files
+            .iter()
+            .filter(|(_, file)| file.before != file.after);
+        changed
+            .map(|(folder, file)| {
+                (
+                    [folder, IGNORE_FILE.as_bytes()].concat().into(),
+                    file.after.clone(),
+                )
+            })
+            .collect()
     }
 }
 
 /// Whether the rules that everyone has keep out all that a rule is for.
 fn covers(chain: &Chain, folder: &BStr, rule: &TemplateRule) -> bool {
-    let shut =
-        |example: &String| chain.shuts([folder.as_bytes(), example.as_bytes()].concat().as_bstr(), false).is_some();
+    let shut = |example: &String| {
+        chain
+            .shuts(
+                [folder.as_bytes(), example.as_bytes()].concat().as_bstr(),
+                false,
+            )
+            .is_some()
+    };
     !rule.ignored.is_empty() && rule.ignored.iter().all(shut)
 }
 
 fn new_rule(rule: &TemplateRule, pattern: BString) -> NewRule {
-    NewRule { pattern, reason: rule.reason.clone(), remake: rule.remake.clone() }
+    NewRule {
+        pattern,
+        reason: rule.reason.clone(),
+        remake: rule.remake.clone(),
+    }
 }
 
 fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {
@@ -269,7 +382,10 @@ fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {
     }
     let mut wanted = Vec::new();
     for wish in wishes {
-        let found = survey.projects.iter().filter(|project| project.template.name == wish.template.name);
+        let found = survey
+            .projects
+            .iter()
+            .filter(|project| project.template.name == wish.template.name);
         match &wish.folder {
             Some(folder) => wanted.push(Project::asked_for(wish.template, folder.clone())),
             None if found.clone().next().is_some() => wanted.extend(found.cloned()),
@@ -280,20 +396,38 @@ fn wanted<'a>(survey: &Survey<'a>, wishes: &[Wish<'a>]) -> Vec<Project<'a>> {
 }
 
 impl<'a> Wish<'a> {
-    /// Wishes for a template by name and those that come along with it, perhaps for one folder, relative to the top.
+    /// Wishes for a template by name and those that come along with it, perhaps for one folder,
+    /// relative to the top.
     ///
     /// # Errors
     /// If there is no such template or folder.
-    pub fn of(place: &Place, collection: &'a Collection, name: &str, folder: Option<&BStr>) -> Result<Vec<Self>> {
+    pub fn of(
+        place: &Place,
+        collection: &'a Collection,
+        name: &str,
+        folder: Option<&BStr>,
+    ) -> Result<Vec<Self>> {
         let templates = collection.with(collection.find(name)?)?;
-        let folder = folder.map(|folder| match folder.strip_suffix(b"/").unwrap_or(folder).as_bstr() {
-            bare if bare.is_empty() => Ok(BString::default()),
-            bare if place.root.kind(bare) == Some(redshank_files::Kind::Folder) => {
-                Ok([bare.as_bytes(), b"/"].concat().into())
-            }
-            bare => Err(Error::NoFolder { folder: bare.to_owned(), top: place.top.clone() }),
-        });
+        let folder =
+            folder.map(
+                |folder| match folder.strip_suffix(b"/").unwrap_or(folder).as_bstr() {
+                    bare if bare.is_empty() => Ok(BString::default()),
+                    bare if place.root.kind(bare) == Some(redshank_files::Kind::Folder) => {
+                        Ok([bare.as_bytes(), b"/"].concat().into())
+                    }
+                    bare => Err(Error::NoFolder {
+                        folder: bare.to_owned(),
+                        top: place.top.clone(),
+                    }),
+                },
+            );
         let folder = folder.transpose()?;
-        Ok(templates.into_iter().map(|template| Self { template, folder: folder.clone() }).collect())
+        Ok(templates
+            .into_iter()
+            .map(|template| Self {
+                template,
+                folder: folder.clone(),
+            })
+            .collect())
     }
 }

@@ -54,8 +54,13 @@ pub struct Template {
 impl Template {
     /// The folders, by name, that hold files by which a project around them is recognised.
     pub fn marker_folders(&self) -> impl Iterator<Item = &[u8]> {
-        let files = self.recognise.iter().map(|marker| marker.file.trim_start_matches('/'));
-        files.filter_map(|file| file.split_once('/')).map(|(folder, _)| folder.as_bytes())
+        let files = self
+            .recognise
+            .iter()
+            .map(|marker| marker.file.trim_start_matches('/'));
+        files
+            .filter_map(|file| file.split_once('/'))
+            .map(|(folder, _)| folder.as_bytes())
     }
 }
 
@@ -72,7 +77,9 @@ pub enum Origin {
 }
 
 /// What kind of thing a template covers.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Group {
     /// A programming language.
@@ -138,7 +145,9 @@ pub struct Marker {
 }
 
 /// How much a marker proves.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize, JsonSchema)]
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize, JsonSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Confidence {
     /// Only this project type has such a file.
@@ -201,8 +210,9 @@ pub struct Output {
     pub file: String,
     /// How to read it.
     pub format: SettingFormat,
-    /// Where the setting stands in it. For `json` and `toml` its keys with dots between, `*` for any key; for `ini`
-    /// `section.key`; for `text` a regular expression whose first group is the value.
+    /// Where the setting stands in it. For `json` and `toml` its keys with dots between, `*` for
+    /// any key; for `ini` `section.key`; for `text` a regular expression whose first group is the
+    /// value.
     pub key: String,
     /// What the setting names is a file, not a folder.
     #[serde(default)]
@@ -246,17 +256,28 @@ pub struct Variant {
 impl Template {
     /// Its variants, each as it is asked for.
     pub fn variant_names(&self) -> impl Iterator<Item = String> + '_ {
-        self.variant.iter().map(|variant| format!("{}/{}", self.name, variant.name))
+        self.variant
+            .iter()
+            .map(|variant| format!("{}/{}", self.name, variant.name))
     }
 
-    /// Takes a repository's choices in: its variants' rules come and go, and what it doesn't want goes.
+    /// Takes a repository's choices in: its variants' rules come and go, and what it doesn't want
+    /// goes.
     pub fn choose(&mut self, choices: &Choices) {
         let named = self.variant_names().zip(&self.variant);
-        let chosen: Vec<Variant> =
-            named.filter(|(name, _)| choices.variants.contains(name)).map(|(_, variant)| variant.clone()).collect();
-        self.rule.retain(|rule| !chosen.iter().any(|variant| variant.drops.contains(&rule.pattern)));
-        self.rule.extend(chosen.into_iter().flat_map(|variant| variant.rule));
-        self.rule.retain(|rule| !choices.without.contains(&rule.pattern));
+        let chosen: Vec<Variant> = named
+            .filter(|(name, _)| choices.variants.contains(name))
+            .map(|(_, variant)| variant.clone())
+            .collect();
+        self.rule.retain(|rule| {
+            !chosen
+                .iter()
+                .any(|variant| variant.drops.contains(&rule.pattern))
+        });
+        self.rule
+            .extend(chosen.into_iter().flat_map(|variant| variant.rule));
+        self.rule
+            .retain(|rule| !choices.without.contains(&rule.pattern));
     }
 }
 

@@ -17,7 +17,8 @@ pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_fol
 pub use draft::{Conflict, Draft, Edited, Manner, Wish};
 pub use fit::{exactly, fit};
 pub use format::{
-    Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat, Template, TemplateRule, Variant,
+    Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat, Template,
+    TemplateRule, Variant,
 };
 pub(crate) use outputs::setting;
 pub use proof::{Failure, prove};

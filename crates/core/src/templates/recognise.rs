@@ -26,12 +26,22 @@ pub struct Project<'a> {
 impl<'a> Project<'a> {
     /// A project that nobody recognised but somebody asked for.
     pub fn asked_for(template: &'a Template, folder: BString) -> Self {
-        Self { template, folder, evidence: BString::default(), confidence: Confidence::Sure, spans: false }
+        Self {
+            template,
+            folder,
+            evidence: BString::default(),
+            confidence: Confidence::Sure,
+            spans: false,
+        }
     }
 
     /// The folder that its template's rules are relative to.
     pub fn rules_folder(&self) -> BString {
-        if self.template.group.everywhere() { BString::default() } else { self.folder.clone() }
+        if self.template.group.everywhere() {
+            BString::default()
+        } else {
+            self.folder.clone()
+        }
     }
 }
 
@@ -78,21 +88,33 @@ enum What<'a> {
     Output(&'a Output),
 }
 
-/// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that a project already
-/// recognised would ignore (dependencies, build output) is not a project.
+/// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
+/// a project already recognised would ignore (dependencies, build output) is not a project.
 pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
     let markers = Markers::of(templates, place.case());
-    let files: Vec<&Entry> = tree.to_commit().filter(|entry| entry.kind == Kind::File).collect();
-    let mut hits: Vec<Hit> = files.into_par_iter().flat_map_iter(|entry| markers.hits(entry)).collect();
-    // From the top down; what a folder is, before what lies in it; a marker that spans, before one that doesn't; what
-    // proves more, before what proves less; a project before its settings.
+    let files: Vec<&Entry> = tree
+        .to_commit()
+        .filter(|entry| entry.kind == Kind::File)
+        .collect();
+    let mut hits: Vec<Hit> = files
+        .into_par_iter()
+        .flat_map_iter(|entry| markers.hits(entry))
+        .collect();
+    // From the top down; what a folder is, before what lies in it; a marker that spans, before one
+    // that doesn't; what proves more, before what proves less; a project before its settings.
     hits.sort_by_key(|hit| {
         let (kind, narrower, confidence) = match &hit.what {
             What::Folder(_) => (0, false, Confidence::Sure),
             What::Project(marker) => (1, !marker.spans, marker.confidence),
             What::Output(_) => (2, false, Confidence::Sure),
         };
-        (hit.folder.iter().filter(|byte| **byte == b'/').count(), hit.folder.clone(), kind, narrower, confidence)
+        (
+            hit.folder.iter().filter(|byte| **byte == b'/').count(),
+            hit.folder.clone(),
+            kind,
+            narrower,
+            confidence,
+        )
     });
     let mut survey = Survey::default();
     let mut inside = HashMap::new();
@@ -107,19 +129,33 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
             let same = project.template.name == hit.template.name || project.outranks(hit.template);
             same && hit.folder.starts_with(&project.folder)
         };
-        if survey.is_claimed(hit.folder.as_bstr(), &mut inside) || survey.projects.iter().any(has_it) {
+        if survey.is_claimed(hit.folder.as_bstr(), &mut inside)
+            || survey.projects.iter().any(has_it)
+        {
             continue;
         }
-        match together.iter_mut().find(|known| known.template.name == hit.template.name) {
+        match together
+            .iter_mut()
+            .find(|known| known.template.name == hit.template.name)
+        {
             Some(known) => known.folder = common(&known.folder, &hit.folder),
             None => together.push(hit),
         }
     }
     for mut hit in together {
-        // What they make may land beside the folder they lie in: take in all up to the project around it.
-        let around = survey.projects.iter().filter(|project| hit.folder.starts_with(&project.folder));
-        let around = around.map(|project| project.folder.len()).max().unwrap_or(0);
-        let end = hit.folder[around..].find_byte(b'/').map_or(hit.folder.len(), |slash| around + slash + 1);
+        // What they make may land beside the folder they lie in: take in all up to the project
+        // around it.
+        let around = survey
+            .projects
+            .iter()
+            .filter(|project| hit.folder.starts_with(&project.folder));
+        let around = around
+            .map(|project| project.folder.len())
+            .max()
+            .unwrap_or(0);
+        let end = hit.folder[around..]
+            .find_byte(b'/')
+            .map_or(hit.folder.len(), |slash| around + slash + 1);
         hit.folder.truncate(end);
         survey.take(place, tree, hit, &mut inside);
     }
@@ -129,7 +165,9 @@ pub fn recognise<'a>(place: &Place, tree: &'a Tree, templates: &'a [Template]) -
 /// The deepest folder that both lie in.
 fn common(a: &[u8], b: &[u8]) -> BString {
     let same = a.iter().zip(b).take_while(|(a, b)| a == b).count();
-    a[..same].rfind_byte(b'/').map_or(BString::default(), |slash| a[..=slash].into())
+    a[..same]
+        .rfind_byte(b'/')
+        .map_or(BString::default(), |slash| a[..=slash].into())
 }
 
 impl Hit<'_> {
@@ -139,7 +177,13 @@ impl Hit<'_> {
 }
 
 impl<'a> Survey<'a> {
-    fn take(&mut self, place: &Place, tree: &Tree, hit: Hit<'a>, inside: &mut HashMap<BString, bool>) {
+    fn take(
+        &mut self,
+        place: &Place,
+        tree: &Tree,
+        hit: Hit<'a>,
+        inside: &mut HashMap<BString, bool>,
+    ) {
         if self.is_claimed(hit.folder.as_bstr(), inside) {
             return;
         }
@@ -148,26 +192,43 @@ impl<'a> Survey<'a> {
             What::Project(marker) => &marker.contains,
             What::Output(_) => &None,
         };
-        if contains.as_ref().is_some_and(|text| !holds_text(place, hit.evidence, text)) {
+        if contains
+            .as_ref()
+            .is_some_and(|text| !holds_text(place, hit.evidence, text))
+        {
             return;
         }
         match hit.what {
             What::Folder(mark) => {
                 inside.insert(hit.folder.clone(), true);
                 let remake = mark.remake.as_deref();
-                self.know(hit.folder, hit.template, (mark.class, &mark.reason, remake), hit.evidence);
+                self.know(
+                    hit.folder,
+                    hit.template,
+                    (mark.class, &mark.reason, remake),
+                    hit.evidence,
+                );
             }
             What::Project(marker) => {
                 let found = Project {
                     template: hit.template,
-                    folder: if hit.template.group.everywhere() { BString::default() } else { hit.folder },
+                    folder: if hit.template.group.everywhere() {
+                        BString::default()
+                    } else {
+                        hit.folder
+                    },
                     evidence: hit.evidence.to_owned(),
                     confidence: marker.confidence,
                     spans: marker.spans,
                 };
-                let outranks =
-                    |one: &Project, other: &Project| one.folder == other.folder && one.outranks(other.template);
-                if !self.projects.iter().any(|known| known.covers(&found) || outranks(known, &found)) {
+                let outranks = |one: &Project, other: &Project| {
+                    one.folder == other.folder && one.outranks(other.template)
+                };
+                if !self
+                    .projects
+                    .iter()
+                    .any(|known| known.covers(&found) || outranks(known, &found))
+                {
                     self.projects.retain(|known| !outranks(&found, known));
                     self.claims.forget(|known| outranks(&found, known));
                     self.claims.add(found.clone(), place.case());
@@ -178,7 +239,8 @@ impl<'a> Survey<'a> {
         }
     }
 
-    /// Takes what a setting names, if the settings file belongs to a project of the template and nothing there is tracked.
+    /// Takes what a setting names, if the settings file belongs to a project of the template and
+    /// nothing there is tracked.
     fn take_output(
         &mut self,
         place: &Place,
@@ -187,19 +249,28 @@ impl<'a> Survey<'a> {
         output: &'a Output,
         inside: &mut HashMap<BString, bool>,
     ) {
-        let of_template =
-            |project: &Project| project.template.name == hit.template.name && hit.folder.starts_with(&project.folder);
+        let of_template = |project: &Project| {
+            project.template.name == hit.template.name && hit.folder.starts_with(&project.folder)
+        };
         if !self.projects.iter().any(of_template) {
             return;
         }
         let text = start_of(place, hit.evidence);
         for path in outputs::named(output, hit.folder.as_bstr(), &text.to_str_lossy()) {
-            let has_tracked = tree.below(path.as_bstr()).any(|entry| entry.state == State::Tracked);
-            let known = self.known.iter().any(|known| known.path == path) || self.is_claimed(path.as_bstr(), inside);
+            let has_tracked = tree
+                .below(path.as_bstr())
+                .any(|entry| entry.state == State::Tracked);
+            let known = self.known.iter().any(|known| known.path == path)
+                || self.is_claimed(path.as_bstr(), inside);
             if !has_tracked && !known {
                 let remake = output.remake.as_deref();
                 inside.clear();
-                self.know(path, hit.template, (Class::Generated, &output.reason, remake), hit.evidence);
+                self.know(
+                    path,
+                    hit.template,
+                    (Class::Generated, &output.reason, remake),
+                    hit.evidence,
+                );
             }
         }
     }
@@ -211,7 +282,14 @@ impl<'a> Survey<'a> {
         (class, reason, remake): (Class, &'a str, Option<&'a str>),
         evidence: &BStr,
     ) {
-        let known = KnownPlace { path, template: &template.name, class, reason, remake, evidence: evidence.to_owned() };
+        let known = KnownPlace {
+            path,
+            template: &template.name,
+            class,
+            reason,
+            remake,
+            evidence: evidence.to_owned(),
+        };
         self.claims.know(known.clone());
         self.known.push(known);
     }
@@ -224,7 +302,9 @@ impl<'a> Survey<'a> {
         if let Some(answer) = known.get(folder) {
             return *answer;
         }
-        let above = bare.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
+        let above = bare
+            .rfind_byte(b'/')
+            .map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
         let answer = self.is_claimed(above, known) || self.claims.on(folder).is_some();
         known.insert(folder.to_owned(), answer);
         answer
@@ -258,7 +338,10 @@ struct Sought<'a> {
 
 impl<'a> Markers<'a> {
     fn of(templates: &'a [Template], case: Case) -> Self {
-        let mut markers = Self { named: HashMap::new(), other: Vec::new() };
+        let mut markers = Self {
+            named: HashMap::new(),
+            other: Vec::new(),
+        };
         for template in templates {
             for mark in &template.folder {
                 markers.seek(&mark.holds, template, What::Folder(mark), case);
@@ -274,9 +357,18 @@ impl<'a> Markers<'a> {
     }
 
     fn seek(&mut self, file: &'a str, template: &'a Template, what: What<'a>, case: Case) {
-        let anywhere = if file.contains('/') { format!("**/{file}") } else { file.to_owned() };
+        let anywhere = if file.contains('/') {
+            format!("**/{file}")
+        } else {
+            file.to_owned()
+        };
         let rule = Rule::parse(anywhere.as_bytes(), 1, case);
-        let sought = Sought { template, what, rule, parts: file.split('/').count() };
+        let sought = Sought {
+            template,
+            what,
+            rule,
+            parts: file.split('/').count(),
+        };
         let name = file.rsplit('/').next().unwrap_or(file).as_bytes();
         if name.iter().any(|byte| b"*?[\\".contains(byte)) {
             self.other.push(sought);
@@ -287,13 +379,27 @@ impl<'a> Markers<'a> {
 
     fn hits(&self, entry: &'a Entry) -> impl Iterator<Item = Hit<'a>> {
         let path = entry.path.as_bstr();
-        let name = path.rfind_byte(b'/').map_or(path.as_bytes(), |slash| &path[slash + 1..]);
-        let sought = self.named.get(name).into_iter().flatten().chain(&self.other);
-        sought.filter(move |sought| sought.rule.matches(path, false)).map(move |sought| {
-            let slash = path.rfind_iter("/").nth(sought.parts - 1);
-            let folder = slash.map_or(BString::default(), |slash| path[..=slash].into());
-            Hit { folder, evidence: path, template: sought.template, what: sought.what }
-        })
+        let name = path
+            .rfind_byte(b'/')
+            .map_or(path.as_bytes(), |slash| &path[slash + 1..]);
+        let sought = self
+            .named
+            .get(name)
+            .into_iter()
+            .flatten()
+            .chain(&self.other);
+        sought
+            .filter(move |sought| sought.rule.matches(path, false))
+            .map(move |sought| {
+                let slash = path.rfind_iter("/").nth(sought.parts - 1);
+                let folder = slash.map_or(BString::default(), |slash| path[..=slash].into());
+                Hit {
+                    folder,
+                    evidence: path,
+                    template: sought.template,
+                    what: sought.what,
+                }
+            })
     }
 }
 
@@ -307,6 +413,9 @@ fn holds_text(place: &Place, path: &BStr, text: &str) -> bool {
 /// The start of a file; nothing if it can't be read.
 fn start_of(place: &Place, path: &BStr) -> Vec<u8> {
     let mut start = Vec::new();
-    let read = place.root.file(path).and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
+    let read = place
+        .root
+        .file(path)
+        .and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
     if read.is_ok() { start } else { Vec::new() }
 }

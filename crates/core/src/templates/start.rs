@@ -9,9 +9,9 @@ use bstr::ByteSlice;
 use redshank_pattern::{Case, Line, lines};
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
-/// The text of a template file with the rules of an ignore file. Each rule's reason is the comment above it; its example
-/// is a path that it ignores. `origin` is the ignore file's name. `remake` is the command that makes again what the rules
-/// keep out, if one does.
+/// The text of a template file with the rules of an ignore file. Each rule's reason is the comment
+/// above it; its example is a path that it ignores. `origin` is the ignore file's name. `remake` is
+/// the command that makes again what the rules keep out, if one does.
 ///
 /// # Errors
 /// If a pattern can't be in a template, or the name is none.
@@ -26,7 +26,11 @@ pub fn started(name: &str, origin: &str, contents: &[u8], remake: Option<&str>) 
     for line in lines_of(contents) {
         let text = line.text.to_str_lossy();
         if let Some(words) = text.strip_prefix('#') {
-            comment.push(words.trim_matches(|c: char| c == '#' || c.is_whitespace()).to_owned());
+            comment.push(
+                words
+                    .trim_matches(|c: char| c == '#' || c.is_whitespace())
+                    .to_owned(),
+            );
             continue;
         }
         if text.trim().is_empty() {
@@ -51,13 +55,22 @@ pub fn started(name: &str, origin: &str, contents: &[u8], remake: Option<&str>) 
     // An example that doesn't hold, because a later rule lets it in, is none.
     let alone = template.clone();
     for rule in &mut template.rule {
-        rule.ignored.retain(|path| ignores(&alone, path.as_bytes().as_bstr()));
+        rule.ignored
+            .retain(|path| ignores(&alone, path.as_bytes().as_bstr()));
     }
     if let Some(fault) = check(&template).into_iter().next() {
-        let line = lines_of(contents).find(|line| line.text.contains_str(&fault.at)).map_or(1, |line| line.number);
-        return Err(Error::Malformed { path: origin.into(), line: line as usize, said: fault.said });
+        let line = lines_of(contents)
+            .find(|line| line.text.contains_str(&fault.at))
+            .map_or(1, |line| line.number);
+        return Err(Error::Malformed {
+            path: origin.into(),
+            line: line as usize,
+            said: fault.said,
+        });
     }
-    let tables = document["rule"].as_array_of_tables_mut().map(ArrayOfTables::iter_mut);
+    let tables = document["rule"]
+        .as_array_of_tables_mut()
+        .map(ArrayOfTables::iter_mut);
     for (table, rule) in tables.into_iter().flatten().zip(&template.rule) {
         if rule.ignored.is_empty() {
             table.remove("ignored");
@@ -78,10 +91,20 @@ fn rule(pattern: &str, reason: &str) -> Table {
 /// A path that a pattern ignores, if one is easily made.
 fn example(pattern: &str) -> Option<String> {
     let one = lines(pattern.as_bytes(), Case::Sensitive).next();
-    let Some(Line::Rule(rule)) = one.filter(|_| !pattern.starts_with('!')) else { return None };
-    let bare =
-        pattern.trim_start_matches('/').replace("**/", "").replace("/**", "/any").replace('*', "any").replace('?', "x");
+    let Some(Line::Rule(rule)) = one.filter(|_| !pattern.starts_with('!')) else {
+        return None;
+    };
+    let bare = pattern
+        .trim_start_matches('/')
+        .replace("**/", "")
+        .replace("/**", "/any")
+        .replace('*', "any")
+        .replace('?', "x");
     let bare = bare.replace('\\', "");
-    let path = if rule.folders_only { format!("{bare}any") } else { bare };
+    let path = if rule.folders_only {
+        format!("{bare}any")
+    } else {
+        bare
+    };
     rule.reaches(path.as_bytes().as_bstr()).then_some(path)
 }

@@ -75,8 +75,9 @@ pub struct Tree {
 }
 
 impl Tree {
-    /// What lies on disk in the folders on the way to these paths, and in the folders in those that are `wanted` by name:
-    /// what may tell what the paths belong to. All counts as tracked, without sizes; what can't be read tells nothing.
+    /// What lies on disk in the folders on the way to these paths, and in the folders in those that
+    /// are `wanted` by name: what may tell what the paths belong to. All counts as tracked, without
+    /// sizes; what can't be read tells nothing.
     pub fn around<'p>(
         place: &Place,
         paths: impl IntoIterator<Item = &'p BStr>,
@@ -95,29 +96,43 @@ impl Tree {
             }
         }
         entries.sort_by(|a: &Entry, b: &Entry| a.path.cmp(&b.path));
-        Self { entries, unread: Vec::new() }
+        Self {
+            entries,
+            unread: Vec::new(),
+        }
     }
 
     /// The entries in that state.
     pub fn in_state(&self, state: State) -> impl Iterator<Item = &Entry> {
-        self.entries.iter().filter(move |entry| entry.state == state)
+        self.entries
+            .iter()
+            .filter(move |entry| entry.state == state)
     }
 
     /// What a commit of everything would hold: tracked paths and candidates.
     pub fn to_commit(&self) -> impl Iterator<Item = &Entry> {
-        self.entries.iter().filter(|entry| entry.state != State::Ignored)
+        self.entries
+            .iter()
+            .filter(|entry| entry.state != State::Ignored)
     }
 
     /// The entry of that path.
     pub fn get(&self, path: &BStr) -> Option<&Entry> {
-        let at = self.entries.binary_search_by(|entry| entry.path.as_bstr().cmp(path)).ok()?;
+        let at = self
+            .entries
+            .binary_search_by(|entry| entry.path.as_bstr().cmp(path))
+            .ok()?;
         self.entries.get(at)
     }
 
     /// The entries below a folder, given with a slash at its end; all for the empty path.
     pub fn below<'a>(&'a self, folder: &'a BStr) -> impl Iterator<Item = &'a Entry> {
-        let start = self.entries.partition_point(|entry| entry.path.as_bstr() < folder);
-        self.entries[start..].iter().take_while(move |entry| entry.path.starts_with(folder))
+        let start = self
+            .entries
+            .partition_point(|entry| entry.path.as_bstr() < folder);
+        self.entries[start..]
+            .iter()
+            .take_while(move |entry| entry.path.starts_with(folder))
     }
 }
 
@@ -129,8 +144,18 @@ fn list(place: &Place, folder: &BStr, entries: &mut Vec<Entry>) -> Vec<BString> 
         if kind == OnDisk::Folder && name != ".git" {
             inner.push([path.as_slice(), b"/"].concat().into());
         } else {
-            let kind = if kind == OnDisk::Link { Kind::Link } else { Kind::File };
-            entries.push(Entry { path, state: State::Tracked, kind, size: Bytes(0), ruling: None });
+            let kind = if kind == OnDisk::Link {
+                Kind::Link
+            } else {
+                Kind::File
+            };
+            entries.push(Entry {
+                path,
+                state: State::Tracked,
+                kind,
+                size: Bytes(0),
+                ruling: None,
+            });
         }
     }
     inner

@@ -10,7 +10,8 @@ use redshank_git::{Index, Span};
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// Answers questions about single paths, from several threads if asked so. What it learns of a folder it keeps.
+/// Answers questions about single paths, from several threads if asked so. What it learns of a
+/// folder it keeps.
 pub struct Oracle<'a> {
     place: &'a Place,
     overlay: Overlay,
@@ -36,9 +37,11 @@ pub struct Answer {
     pub state: State,
     /// The last rule that matches the path or shuts a folder above it.
     pub ruling: Option<Ruling>,
-    /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without a slash at its end.
+    /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without
+    /// a slash at its end.
     pub shut: Option<usize>,
-    /// If the path leads through a link: how long the link's path is, in bytes. git looks at the link, not behind it.
+    /// If the path leads through a link: how long the link's path is, in bytes. git looks at the
+    /// link, not behind it.
     pub link: Option<usize>,
 }
 
@@ -55,8 +58,8 @@ impl<'a> Oracle<'a> {
         Self::with_index(place, overlay, index)
     }
 
-    /// One that only knows the rules, and takes nothing for tracked. The index isn't read, which takes its time where much
-    /// is tracked.
+    /// One that only knows the rules, and takes nothing for tracked. The index isn't read, which
+    /// takes its time where much is tracked.
     ///
     /// # Errors
     /// If an ignore file can't be read.
@@ -66,12 +69,23 @@ impl<'a> Oracle<'a> {
 
     fn with_index(place: &'a Place, overlay: Overlay, index: Index) -> Result<Self> {
         let chain = with_rules(place, &overlay, b"".into(), place.everywhere(&overlay))?;
-        let top = Arc::new(Folder { chain, shut: None, link: None, tracked: index.whole() });
-        Ok(Self { place, overlay, index, top, folders: RwLock::default() })
+        let top = Arc::new(Folder {
+            chain,
+            shut: None,
+            link: None,
+            tracked: index.whole(),
+        });
+        Ok(Self {
+            place,
+            overlay,
+            index,
+            top,
+            folders: RwLock::default(),
+        })
     }
 
-    /// The answer on a path relative to the top, as git's own query gives it. A path that ends in a slash stands for a
-    /// folder, even where nothing exists.
+    /// The answer on a path relative to the top, as git's own query gives it. A path that ends in a
+    /// slash stands for a folder, even where nothing exists.
     ///
     /// # Errors
     /// If an ignore file on the way can't be read.
@@ -92,7 +106,12 @@ impl<'a> Oracle<'a> {
             Some(ruling) if ruling.ignores() => State::Ignored,
             _ => State::Candidate,
         };
-        Ok(Answer { state, ruling, shut, link: folder.link.filter(|_| bare.len() == path.len()) })
+        Ok(Answer {
+            state,
+            ruling,
+            shut,
+            link: folder.link.filter(|_| bare.len() == path.len()),
+        })
     }
 
     /// The rules that hold where a path lies, strongest first.
@@ -116,13 +135,22 @@ impl<'a> Oracle<'a> {
         }
         // From the deepest folder that is known, downwards.
         let ends: Vec<usize> = path.find_iter("/").chain([path.len()]).collect();
-        let known = |end: &usize| self.folders.read().get(path[..*end].as_bstr()).map(Arc::clone);
+        let known = |end: &usize| {
+            self.folders
+                .read()
+                .get(path[..*end].as_bstr())
+                .map(Arc::clone)
+        };
         let from = ends.iter().rposition(|end| known(end).is_some());
-        let mut folder = from.and_then(|at| known(&ends[at])).unwrap_or_else(|| Arc::clone(&self.top));
+        let mut folder = from
+            .and_then(|at| known(&ends[at]))
+            .unwrap_or_else(|| Arc::clone(&self.top));
         for end in &ends[from.map_or(0, |at| at + 1)..] {
             let here = path[..*end].as_bstr();
             let below = Arc::new(self.below(&folder, here)?);
-            self.folders.write().insert(here.to_owned(), Arc::clone(&below));
+            self.folders
+                .write()
+                .insert(here.to_owned(), Arc::clone(&below));
             folder = below;
         }
         Ok(folder)
@@ -134,28 +162,48 @@ impl<'a> Oracle<'a> {
         let is_link = || self.place.root.kind(path) == Some(redshank_files::Kind::Link);
         let link = above.link.or_else(|| is_link().then_some(path.len()));
         if above.shut.is_some() {
-            return Ok(Folder { chain, shut: above.shut.clone(), link, tracked });
+            return Ok(Folder {
+                chain,
+                shut: above.shut.clone(),
+                link,
+                tracked,
+            });
         }
         match chain.ruling(path, &|| true).filter(Ruling::ignores) {
-            Some(ruling) => Ok(Folder { chain, shut: Some((ruling, path.len())), link, tracked }),
+            Some(ruling) => Ok(Folder {
+                chain,
+                shut: Some((ruling, path.len())),
+                link,
+                tracked,
+            }),
             None => {
                 let slashed = [path.as_bytes(), b"/"].concat();
                 let chain = with_rules(self.place, &self.overlay, slashed.as_bstr(), chain)?;
-                Ok(Folder { chain, shut: None, link, tracked })
+                Ok(Folder {
+                    chain,
+                    shut: None,
+                    link,
+                    tracked,
+                })
             }
         }
     }
 }
 
-/// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash, itself.
+/// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,
+/// itself.
 fn parent(path: &BStr) -> &BStr {
-    path.rfind_byte(b'/').map_or(b"".as_bstr(), |slash| path[..slash].as_bstr())
+    path.rfind_byte(b'/')
+        .map_or(b"".as_bstr(), |slash| path[..slash].as_bstr())
 }
 
 fn with_rules(place: &Place, overlay: &Overlay, folder: &BStr, chain: Chain) -> Result<Chain> {
     match place.rules_of(folder, overlay) {
         Ok(Some(rules)) => Ok(chain.with(rules)),
         Ok(None) => Ok(chain),
-        Err(cause) => Err(Error::Disk { path: place.path(folder).join(crate::rules::IGNORE_FILE), cause }),
+        Err(cause) => Err(Error::Disk {
+            path: place.path(folder).join(crate::rules::IGNORE_FILE),
+            cause,
+        }),
     }
 }

@@ -42,15 +42,22 @@ impl Place {
                 personal: repository.personal.clone(),
                 repository: Some(*repository),
             },
-            Found::Folder(top) => {
-                Self { root: open(&top)?, personal: redshank_git::personal_outside(&top)?, top, repository: None }
-            }
+            Found::Folder(top) => Self {
+                root: open(&top)?,
+                personal: redshank_git::personal_outside(&top)?,
+                top,
+                repository: None,
+            },
         })
     }
 
     /// Whether upper and lower case are told apart here.
     pub fn case(&self) -> Case {
-        if self.repository.as_ref().is_some_and(|repository| repository.ignores_case) {
+        if self
+            .repository
+            .as_ref()
+            .is_some_and(|repository| repository.ignores_case)
+        {
             Case::Blind
         } else {
             Case::Sensitive
@@ -64,21 +71,35 @@ impl Place {
 
     /// The rules that hold in the whole tree: the person's own, then this clone's.
     pub fn everywhere(&self, overlay: &Overlay) -> Chain {
-        let personal = self.personal.iter().map(|file| (file.path.clone(), file.shown.clone(), Reach::Personal));
+        let personal = self
+            .personal
+            .iter()
+            .map(|file| (file.path.clone(), file.shown.clone(), Reach::Personal));
         let clone = self.repository.iter().map(|repository| {
             let (path, shown) = repository.clone_file();
             (path, shown, Reach::Clone)
         });
         Chain::new(personal.chain(clone).filter_map(|(path, shown, reach)| {
-            let contents = overlay.get(&shown).cloned().or_else(|| read_trusted(&path, LARGEST_IGNORE_FILE).ok())?;
-            let source = Source { shown, base: BString::default(), reach };
+            let contents = overlay
+                .get(&shown)
+                .cloned()
+                .or_else(|| read_trusted(&path, LARGEST_IGNORE_FILE).ok())?;
+            let source = Source {
+                shown,
+                base: BString::default(),
+                reach,
+            };
             Some(RuleList::parse(source, &contents, self.case()))
         }))
     }
 
-    /// The rules of one folder's ignore file, if it has one that git would read: a regular file (git follows no link
-    /// there) of up to 100 MiB. `folder` is empty or ends in a slash.
-    pub(super) fn rules_of(&self, folder: &BStr, overlay: &Overlay) -> Result<Option<RuleList>, std::io::Error> {
+    /// The rules of one folder's ignore file, if it has one that git would read: a regular file
+    /// (git follows no link there) of up to 100 MiB. `folder` is empty or ends in a slash.
+    pub(super) fn rules_of(
+        &self,
+        folder: &BStr,
+        overlay: &Overlay,
+    ) -> Result<Option<RuleList>, std::io::Error> {
         let source = Source::of_folder(folder.to_owned());
         if let Some(contents) = overlay.get(&source.shown) {
             return Ok(Some(RuleList::parse(source, contents, self.case())));
@@ -99,7 +120,10 @@ impl Place {
         for end in std::iter::once(0).chain(folder.find_iter("/").map(|slash| slash + 1)) {
             let here = folder[..end].as_bstr();
             let rules = self.rules_of(here, overlay);
-            let disk = |cause| Error::Disk { path: self.path(here).join(IGNORE_FILE), cause };
+            let disk = |cause| Error::Disk {
+                path: self.path(here).join(IGNORE_FILE),
+                cause,
+            };
             chain = rules.map_err(disk)?.into_iter().fold(chain, Chain::with);
         }
         Ok(chain)
@@ -111,11 +135,18 @@ impl Place {
     /// If it can't be read, or is something that git would not read.
     pub fn ignore_file(&self, folder: &BStr) -> Result<Option<Vec<u8>>> {
         let path = Source::of_folder(folder.to_owned()).shown;
-        match self.root.meta_if_there(path.as_bstr()).map(|found| found.map(|meta| meta.kind)) {
+        match self
+            .root
+            .meta_if_there(path.as_bstr())
+            .map(|found| found.map(|meta| meta.kind))
+        {
             Ok(None) => Ok(None),
             Ok(Some(Kind::File)) => self.read(path.as_bstr()).map(Some),
             Ok(Some(_)) => Err(Error::NotAFile(self.path(path.as_bstr()))),
-            Err(cause) => Err(Error::Disk { path: self.path(path.as_bstr()), cause }),
+            Err(cause) => Err(Error::Disk {
+                path: self.path(path.as_bstr()),
+                cause,
+            }),
         }
     }
 
@@ -124,7 +155,9 @@ impl Place {
     /// # Errors
     /// If it can't be read, or is no regular file.
     pub fn read(&self, path: &BStr) -> Result<Vec<u8>> {
-        self.root.read(path, LARGEST_IGNORE_FILE).map_err(refused(&self.path(path)))
+        self.root
+            .read(path, LARGEST_IGNORE_FILE)
+            .map_err(refused(&self.path(path)))
     }
 
     /// The same, with nothing for a file that isn't there.
@@ -132,7 +165,9 @@ impl Place {
     /// # Errors
     /// If it is there and can't be read, or is no regular file.
     pub fn read_if_there(&self, path: &BStr) -> Result<Option<Vec<u8>>> {
-        self.root.read_if_there(path, LARGEST_IGNORE_FILE).map_err(refused(&self.path(path)))
+        self.root
+            .read_if_there(path, LARGEST_IGNORE_FILE)
+            .map_err(refused(&self.path(path)))
     }
 
     /// The file system's name of a path relative to the top.
@@ -141,7 +176,8 @@ impl Place {
     }
 }
 
-/// Whether git, too, reads no rules there: nothing is there, or could be; a link, a folder or a FIFO is; or it is too large.
+/// Whether git, too, reads no rules there: nothing is there, or could be; a link, a folder or a
+/// FIFO is; or it is too large.
 fn is_nothing_to_git(error: &std::io::Error) -> bool {
     redshank_files::is_absence(error)
         || redshank_files::is_link_on_the_way(error)

@@ -1,4 +1,5 @@
-//! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore files.
+//! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore
+//! files.
 
 use super::{Entry, Kind, Overlay, Place, State, Tree, Unread};
 use crate::Result;
@@ -36,7 +37,12 @@ pub struct Scope {
 impl Default for Scope {
     /// The whole tree, with sizes, stopping at ignored folders.
     fn default() -> Self {
-        Self { depth: Depth::StopAtIgnored, sizes: true, overlay: Overlay::new(), under: BString::default() }
+        Self {
+            depth: Depth::StopAtIgnored,
+            sizes: true,
+            overlay: Overlay::new(),
+            under: BString::default(),
+        }
     }
 }
 
@@ -44,19 +50,32 @@ impl Tree {
     /// Walks a place.
     ///
     /// # Errors
-    /// If the index can't be read or the top folder can't be listed. What can't be read further down is in
-    /// [`Tree::unread`].
+    /// If the index can't be read or the top folder can't be listed. What can't be read further
+    /// down is in [`Tree::unread`].
     pub fn walk(place: &Place, scope: &Scope) -> Result<Self> {
         let index = match &place.repository {
             Some(repository) => repository.index()?,
             None => Index::default(),
         };
-        let walk = Walk { place, scope, index: &index, found: Mutex::default() };
-        let top = Folder { path: BString::default(), chain: place.everywhere(&scope.overlay), shut: None };
+        let walk = Walk {
+            place,
+            scope,
+            index: &index,
+            found: Mutex::default(),
+        };
+        let top = Folder {
+            path: BString::default(),
+            chain: place.everywhere(&scope.overlay),
+            shut: None,
+        };
         rayon::scope(|threads| walk.enter(threads, top));
-        let mut tree = walk.found.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut tree = walk
+            .found
+            .into_inner()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
         tree.entries.extend(tracked(place, scope, &index));
-        tree.entries.par_sort_unstable_by(|a, b| a.path.cmp(&b.path));
+        tree.entries
+            .par_sort_unstable_by(|a, b| a.path.cmp(&b.path));
         tree.unread.sort_by(|a, b| a.path.cmp(&b.path));
         Ok(tree)
     }
@@ -67,7 +86,10 @@ fn tracked(place: &Place, scope: &Scope, index: &Index) -> Vec<Entry> {
     let under = scope.under.strip_suffix(b"/").unwrap_or(&scope.under);
     let listed: Vec<_> = index.below(under.into()).collect();
     let parts = listed.par_chunks(TRACKED_A_PART).map(|part| {
-        let mut sizes = scope.sizes.then(|| Sizes { root: &place.root, open: None });
+        let mut sizes = scope.sizes.then(|| Sizes {
+            root: &place.root,
+            open: None,
+        });
         let entries = part.iter().map(|tracked| Entry {
             path: tracked.path.to_owned(),
             state: State::Tracked,
@@ -76,7 +98,9 @@ fn tracked(place: &Place, scope: &Scope, index: &Index) -> Vec<Entry> {
                 Mode::Link => Kind::Link,
                 Mode::Submodule => Kind::Repository,
             },
-            size: sizes.as_mut().map_or(Bytes(0), |sizes| sizes.of(tracked.path)),
+            size: sizes
+                .as_mut()
+                .map_or(Bytes(0), |sizes| sizes.of(tracked.path)),
             ruling: None,
         });
         entries.collect::<Vec<_>>()
@@ -84,7 +108,8 @@ fn tracked(place: &Place, scope: &Scope, index: &Index) -> Vec<Entry> {
     parts.flatten().collect()
 }
 
-/// How many tracked paths are looked at together: neighbours lie in one folder, which is opened once.
+/// How many tracked paths are looked at together: neighbours lie in one folder, which is opened
+/// once.
 const TRACKED_A_PART: usize = 256;
 
 /// The sizes of paths that come sorted.
@@ -108,7 +133,10 @@ impl Sizes<'_> {
 
 /// How large a file or a link in a folder is.
 fn size_in(folder: &OpenFolder, name: &BStr) -> Bytes {
-    let found = folder.meta(name).ok().filter(|found| found.kind != OnDisk::Folder);
+    let found = folder
+        .meta(name)
+        .ok()
+        .filter(|found| found.kind != OnDisk::Folder);
     Bytes(found.map_or(0, |found| found.size))
 }
 
@@ -135,7 +163,8 @@ const ATTRIBUTES: &str = ".gitattributes";
 const WAITS: &str = "it is no file, and git would wait for ever to read it";
 
 impl Tree {
-    /// A file of attributes that git would wait for ever to read, if it is asked about attributes here.
+    /// A file of attributes that git would wait for ever to read, if it is asked about attributes
+    /// here.
     pub fn endless_attributes(&self, place: &Place) -> Option<PathBuf> {
         let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
         Some(place.path(met.path.as_bstr()))
@@ -158,18 +187,33 @@ impl<'a> Walk<'a> {
         if let Err(reason) = self.list(threads, folder, &mut seen) {
             seen.unread.push(reason);
         }
-        let mut found = self.found.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut found = self
+            .found
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
         found.entries.append(&mut seen.entries);
         found.unread.append(&mut seen.unread);
     }
 
-    fn list<'s>(&'s self, threads: &rayon::Scope<'s>, folder: Folder, seen: &mut Tree) -> Result<(), Unread>
+    fn list<'s>(
+        &'s self,
+        threads: &rayon::Scope<'s>,
+        folder: Folder,
+        seen: &mut Tree,
+    ) -> Result<(), Unread>
     where
         'a: 's,
     {
-        let Folder { path, mut chain, shut } = folder;
+        let Folder {
+            path,
+            mut chain,
+            shut,
+        } = folder;
         let bare = path.strip_suffix(b"/").unwrap_or(&path).as_bstr();
-        let unread = |at: &BStr, error: std::io::Error| Unread { path: at.to_owned(), reason: error.to_string() };
+        let unread = |at: &BStr, error: std::io::Error| Unread {
+            path: at.to_owned(),
+            reason: error.to_string(),
+        };
         let open = OpenFolder::at(&self.place.root, path.as_bstr());
         let listed = open.and_then(|open| Ok((open.list()?, open)));
         let (names, open) = listed.map_err(|error| unread(path.as_bstr(), error))?;
@@ -178,10 +222,12 @@ impl<'a> Walk<'a> {
             && !self.index.holds_below(bare)
             && is_repository(&self.place.path(path.as_bstr()).join(".git"));
         if nested {
-            seen.entries.push(self.entry(path, Kind::Repository, None, shut));
+            seen.entries
+                .push(self.entry(path, Kind::Repository, None, shut));
             return Ok(());
         }
-        let has_rules = names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.scope.overlay.is_empty();
+        let has_rules =
+            names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.scope.overlay.is_empty();
         if has_rules && shut.is_none() {
             match self.place.rules_of(path.as_bstr(), &self.scope.overlay) {
                 Ok(Some(rules)) => chain = chain.with(rules),
@@ -196,7 +242,10 @@ impl<'a> Walk<'a> {
         for (name, kind) in names {
             if kind == OnDisk::Other && name == ATTRIBUTES {
                 let at = BString::from([path.as_slice(), &name].concat());
-                seen.unread.push(Unread { path: at, reason: WAITS.to_owned() });
+                seen.unread.push(Unread {
+                    path: at,
+                    reason: WAITS.to_owned(),
+                });
             }
             // No folder of that name is ever looked into, at any depth.
             if name.eq_ignore_ascii_case(b".git") {
@@ -206,7 +255,11 @@ impl<'a> Walk<'a> {
             let mut at = BString::from(Vec::with_capacity(path.len() + name.len() + 1));
             at.push_str(&path);
             at.push_str(&name);
-            let around = Around { open: &open, chain: &chain, shut: shut.as_ref() };
+            let around = Around {
+                open: &open,
+                chain: &chain,
+                shut: shut.as_ref(),
+            };
             self.sort_in(threads, around, (at, kind), seen);
         }
         Ok(())
@@ -228,7 +281,9 @@ impl<'a> Walk<'a> {
             return;
         }
         let tracked = if is_folder {
-            self.index.get(path.as_bstr()).is_some_and(|tracked| tracked.mode == Mode::Submodule)
+            self.index
+                .get(path.as_bstr())
+                .is_some_and(|tracked| tracked.mode == Mode::Submodule)
         } else {
             self.index.holds(path.as_bstr())
         };
@@ -240,41 +295,70 @@ impl<'a> Walk<'a> {
             None => chain.ruling(path.as_bstr(), &|| is_folder),
         };
         if !is_folder {
-            let kind = if kind == OnDisk::Link { Kind::Link } else { Kind::File };
-            seen.entries.push(self.entry(path, kind, Some(open), ruling));
+            let kind = if kind == OnDisk::Link {
+                Kind::Link
+            } else {
+                Kind::File
+            };
+            seen.entries
+                .push(self.entry(path, kind, Some(open), ruling));
             return;
         }
         path.push(b'/');
         let shut = ruling.filter(Ruling::ignores);
         if shut.is_some() && self.scope.depth == Depth::StopAtIgnored {
-            seen.entries.push(self.entry(path, Kind::Folder, None, shut));
+            seen.entries
+                .push(self.entry(path, Kind::Folder, None, shut));
         } else {
-            let folder = Folder { path, chain: chain.clone(), shut };
+            let folder = Folder {
+                path,
+                chain: chain.clone(),
+                shut,
+            };
             threads.spawn(move |threads| self.enter(threads, folder));
         }
     }
 
-    /// Whether the walk is to look there: at or below the folder to stay below, or on the way to it.
+    /// Whether the walk is to look there: at or below the folder to stay below, or on the way to
+    /// it.
     fn within(&self, path: &BStr, is_folder: bool) -> bool {
         let under = &self.scope.under;
-        path.starts_with(under) || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
+        path.starts_with(under)
+            || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
     }
 
     /// An entry; `open` is the folder that a file or a link lies in.
-    fn entry(&self, path: BString, kind: Kind, open: Option<&OpenFolder>, ruling: Option<Ruling>) -> Entry {
+    fn entry(
+        &self,
+        path: BString,
+        kind: Kind,
+        open: Option<&OpenFolder>,
+        ruling: Option<Ruling>,
+    ) -> Entry {
         let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
-        let state = if ignored { State::Ignored } else { State::Candidate };
+        let state = if ignored {
+            State::Ignored
+        } else {
+            State::Candidate
+        };
         let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let size = match open.filter(|_| self.scope.sizes) {
             Some(open) => size_in(open, path[name_at..].as_bstr()),
             None => Bytes(0),
         };
-        Entry { path, state, kind, size, ruling }
+        Entry {
+            path,
+            state,
+            kind,
+            size,
+            ruling,
+        }
     }
 }
 
-/// Whether `.git` there makes its folder a repository of its own, by git's own test (gitrepository-layout(5)): a file
-/// that points to a git folder, wherever that is, or a folder with `HEAD`, `objects` and `refs`.
+/// Whether `.git` there makes its folder a repository of its own, by git's own test
+/// (gitrepository-layout(5)): a file that points to a git folder, wherever that is, or a folder
+/// with `HEAD`, `objects` and `refs`.
 #[allow(
     clippy::disallowed_methods,
     reason = "whether git takes it for another repository, by its own test; nothing is shown"
@@ -289,7 +373,9 @@ fn is_repository(git: &Path) -> bool {
     let Some(target) = contents.strip_prefix(b"gitdir: ") else {
         return false;
     };
-    let target = target.trim_end_with(|c| c == '\n' || c == '\r').to_path_lossy();
+    let target = target
+        .trim_end_with(|c| c == '\n' || c == '\r')
+        .to_path_lossy();
     is_git_folder(&git.with_file_name("").join(target))
 }
 
@@ -304,7 +390,10 @@ fn is_git_folder(folder: &Path) -> bool {
     let shared = redshank_files::read_trusted(&folder.join("commondir"), LARGEST_POINTER).ok();
     let shared = shared.map(|path| folder.join(path.trim_end_with(|c| c == '\n').to_path_lossy()));
     let shared = shared.as_deref().unwrap_or(folder);
-    let head = redshank_files::read_trusted(&folder.join("HEAD"), LARGEST_POINTER).unwrap_or_default();
+    let head =
+        redshank_files::read_trusted(&folder.join("HEAD"), LARGEST_POINTER).unwrap_or_default();
     let names_commit = head.len() >= 40 && head[..40].iter().all(u8::is_ascii_hexdigit);
-    (head.starts_with(b"ref:") || names_commit) && shared.join("objects").is_dir() && shared.join("refs").is_dir()
+    (head.starts_with(b"ref:") || names_commit)
+        && shared.join("objects").is_dir()
+        && shared.join("refs").is_dir()
 }

@@ -36,7 +36,10 @@ impl Accept {
             bail!("--until names a day that is past\n  name today or a later one");
         }
         let found = find_in(place, &Ask::default())?;
-        let finding = found.findings.iter().find(|finding| finding.id == self.finding);
+        let finding = found
+            .findings
+            .iter()
+            .find(|finding| finding.id == self.finding);
         let finding = finding.with_context(|| self.unknown(context))?;
         if context.for_people() {
             told(finding)?;
@@ -47,12 +50,19 @@ impl Accept {
         let before = held.clone().unwrap_or_default();
         let after = accepting(&before, &path, finding, &because, self.until)?;
         if context.for_people() && !context.asked.quiet {
-            crate::put!("{}", render::diff(settings::FILE, before.as_bytes(), after.as_bytes()))?;
+            crate::put!(
+                "{}",
+                render::diff(settings::FILE, before.as_bytes(), after.as_bytes())
+            )?;
         }
         let told = self.write || context.has_somebody() && !context.asked.yes;
         let written = told && context.confirm("Write it?")?;
         if written {
-            let change = FileChange::of(settings::FILE.into(), held.map(String::into_bytes), after.into_bytes());
+            let change = FileChange::of(
+                settings::FILE.into(),
+                held.map(String::into_bytes),
+                after.into_bytes(),
+            );
             match &place.repository {
                 Some(_) => Journal::of(place)?.apply("accept", &Changes::of_files(vec![change]))?,
                 None => write_without_journal(place, &change)?,
@@ -65,9 +75,16 @@ impl Accept {
         } else if written && place.repository.is_none() {
             putln!("{}", Paint::Good.on("written"))?;
         } else if written {
-            putln!("{}; {} takes it back", Paint::Good.on("written"), Paint::Type.on("redshank undo"))?;
+            putln!(
+                "{}; {} takes it back",
+                Paint::Good.on("written"),
+                Paint::Type.on("redshank undo")
+            )?;
         } else {
-            putln!("nothing was written; {} writes it", Paint::Type.on("--write"))?;
+            putln!(
+                "nothing was written; {} writes it",
+                Paint::Type.on("--write")
+            )?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -77,26 +94,39 @@ impl Accept {
             Some(because) if !because.trim().is_empty() => Ok(because.clone()),
             None if context.has_somebody() && context.asked.format == Format::Text => {
                 let theme = dialoguer::theme::SimpleTheme;
-                Ok(dialoguer::Input::with_theme(&theme).with_prompt("Why is it all right?").interact_text()?)
+                Ok(dialoguer::Input::with_theme(&theme)
+                    .with_prompt("Why is it all right?")
+                    .interact_text()?)
             }
             _ => bail!("an acceptance needs a reason\n  say it with --because"),
         }
     }
 
     fn unknown(&self, context: &Context) -> String {
-        let known =
-            context.settings().is_ok_and(|settings| settings.accept.iter().any(|one| one.finding == self.finding));
+        let known = context.settings().is_ok_and(|settings| {
+            settings
+                .accept
+                .iter()
+                .any(|one| one.finding == self.finding)
+        });
         if known {
             return format!("{} is accepted already", self.finding);
         }
-        format!("there is no finding `{}`\n  `redshank check -v` shows the ids", self.finding)
+        format!(
+            "there is no finding `{}`\n  `redshank check -v` shows the ids",
+            self.finding
+        )
     }
 }
 
 fn told(finding: &Finding) -> Result<()> {
-    let evidence = finding
-        .evidence
-        .as_ref()
-        .map_or(String::new(), |evidence| format!(": {}", shown(evidence.as_bytes().as_bstr())));
-    Ok(putln!("{}  {}: {}{evidence}", Paint::Head.on(shown(finding.path.as_bstr())), finding.rule, finding.message)?)
+    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| {
+        format!(": {}", shown(evidence.as_bytes().as_bstr()))
+    });
+    Ok(putln!(
+        "{}  {}: {}{evidence}",
+        Paint::Head.on(shown(finding.path.as_bstr())),
+        finding.rule,
+        finding.message
+    )?)
 }

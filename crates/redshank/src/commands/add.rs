@@ -39,7 +39,8 @@ pub struct Add {
 /// Which file of rules.
 #[derive(Args)]
 pub struct ReachArgs {
-    /// Who the rule is for: everyone; everyone, in one folder; only this clone; only you, in every repository
+    /// Who the rule is for: everyone; everyone, in one folder; only this clone; only you, in every
+    /// repository
     #[arg(long = "for", value_enum, value_name = "REACH", default_value = "team")]
     reach: ReachArg,
     /// The folder, for `--for folder`; without it, the one you are in
@@ -95,10 +96,17 @@ impl ReachArgs {
             Some(folder) => context.resolve_folder(folder)?,
             None => context.prefix.clone(),
         };
-        let reach = if reach == Reach::Folder && folder.is_empty() { Reach::Team } else { reach };
+        let reach = if reach == Reach::Folder && folder.is_empty() {
+            Reach::Team
+        } else {
+            reach
+        };
         let target = Target::of(&context.place, reach, folder.as_bstr())?;
         if reach == Reach::Personal && target.contents.is_none() && !self.create {
-            bail!("you have no ignore file of your own yet: {} is not there\n  --create makes it", target.path);
+            bail!(
+                "you have no ignore file of your own yet: {} is not there\n  --create makes it",
+                target.path
+            );
         }
         Ok(target)
     }
@@ -110,7 +118,9 @@ impl Add {
         if let Some(folder) = &self.contents_of {
             let folder = context.resolve_folder(folder)?;
             if folder.is_empty() {
-                bail!("that is the top folder; nothing would be left to commit\n  name a folder inside it");
+                bail!(
+                    "that is the top folder; nothing would be left to commit\n  name a folder inside it"
+                );
             }
             let target = Target::of(&context.place, Reach::Folder, folder.as_bstr())?;
             return self.write(context, target, contents_only());
@@ -121,7 +131,11 @@ impl Add {
                 Some(pattern) => vec![pattern],
                 None => return Ok(ExitCode::SUCCESS),
             },
-            None => self.patterns.iter().map(|pattern| pattern.as_str().into()).collect(),
+            None => self
+                .patterns
+                .iter()
+                .map(|pattern| pattern.as_str().into())
+                .collect(),
         };
         self.write(context, target, patterns)
     }
@@ -132,7 +146,10 @@ impl Add {
         let mut new = Vec::new();
         for pattern in patterns {
             if target.holds(pattern.as_bstr()) {
-                note(context, &format!("`{}` stands in {} already", pattern, target.source.shown))?;
+                note(
+                    context,
+                    &format!("`{}` stands in {} already", pattern, target.source.shown),
+                )?;
             } else if let Some(by) = covered(context, &tree, &target, pattern.as_bstr())? {
                 note(context, &format!("`{pattern}` is covered already by {by}"))?;
             } else {
@@ -144,17 +161,36 @@ impl Add {
             return Ok(ExitCode::SUCCESS);
         }
         let after = target.with(&new);
-        let rules = new.iter().map(|pattern| pattern.to_str_lossy().into_owned()).collect();
+        let rules = new
+            .iter()
+            .map(|pattern| pattern.to_str_lossy().into_owned())
+            .collect();
         let files = vec![Rewrite { target, after }];
-        Proposal { command: "add", told: self.write, tree: &tree, rules, files, notes: Vec::new() }
-            .carry_out(context)?;
+        Proposal {
+            command: "add",
+            told: self.write,
+            tree: &tree,
+            rules,
+            files,
+            notes: Vec::new(),
+        }
+        .carry_out(context)?;
         Ok(ExitCode::SUCCESS)
     }
 
-    /// The pattern for a file, by the width that is asked for or picked; `None` if the widths were only shown.
-    fn pattern_like(&self, context: &Context, target: &Target, file: &OsString) -> Result<Option<BString>> {
+    /// The pattern for a file, by the width that is asked for or picked; `None` if the widths were
+    /// only shown.
+    fn pattern_like(
+        &self,
+        context: &Context,
+        target: &Target,
+        file: &OsString,
+    ) -> Result<Option<BString>> {
         let path = context.resolve(file)?;
-        let Some(below) = path.strip_prefix(target.source.base.as_slice()).map(ByteSlice::as_bstr) else {
+        let Some(below) = path
+            .strip_prefix(target.source.base.as_slice())
+            .map(ByteSlice::as_bstr)
+        else {
             bail!(
                 "{} lies outside {}\n  choose another --in",
                 shown(path.as_bstr()),
@@ -164,12 +200,17 @@ impl Add {
         if let Some(width) = self.width {
             return match Width::from(width).pattern(below) {
                 Some(pattern) => Ok(Some(pattern)),
-                None => bail!("{} has no pattern of that width\n  choose another --width", shown(path.as_bstr())),
+                None => bail!(
+                    "{} has no pattern of that width\n  choose another --width",
+                    shown(path.as_bstr())
+                ),
             };
         }
         let tree = Tree::walk(&context.place, &Scope::default())?;
-        let offers: Vec<(Width, BString)> =
-            Width::ALL.into_iter().filter_map(|width| Some((width, width.pattern(below)?))).collect();
+        let offers: Vec<(Width, BString)> = Width::ALL
+            .into_iter()
+            .filter_map(|width| Some((width, width.pattern(below)?)))
+            .collect();
         let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Right, Align::Right]);
         for (width, pattern) in &offers {
             let amount = caught(context, &tree, target, pattern.as_bstr());
@@ -186,14 +227,20 @@ impl Add {
                 bail!("which of the widths?\n  say --width file, name, type or folder");
             }
             put!("{}", rows)?;
-            putln!("nothing was written; {} picks one", Paint::Type.on("--width"))?;
+            putln!(
+                "nothing was written; {} picks one",
+                Paint::Type.on("--width")
+            )?;
             return Ok(None);
         }
         let plain = anstream::adapter::strip_str(&rows).to_string();
         let items: Vec<&str> = plain.lines().collect();
         let theme = dialoguer::theme::SimpleTheme;
-        let picked =
-            dialoguer::Select::with_theme(&theme).with_prompt("How much of it").items(&items).default(0).interact()?;
+        let picked = dialoguer::Select::with_theme(&theme)
+            .with_prompt("How much of it")
+            .items(&items)
+            .default(0)
+            .interact()?;
         Ok(offers.into_iter().nth(picked).map(|(_, pattern)| pattern))
     }
 }
@@ -219,34 +266,70 @@ fn word(width: Width) -> &'static str {
 /// The candidates that a pattern would keep out.
 fn caught(context: &Context, tree: &Tree, target: &Target, pattern: &BStr) -> Amount {
     let list = RuleList::parse(target.source.clone(), pattern, context.place.case());
-    Amount::of(tree.in_state(State::Candidate).filter(|entry| matched(&list, entry.path.as_bstr())))
+    Amount::of(
+        tree.in_state(State::Candidate)
+            .filter(|entry| matched(&list, entry.path.as_bstr())),
+    )
 }
 
 /// Whether the only rule of a list matches a path or a folder above it.
 fn matched(list: &RuleList, path: &BStr) -> bool {
-    let Some(below) = path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr) else { return false };
+    let Some(below) = path
+        .strip_prefix(list.source.base.as_slice())
+        .map(ByteSlice::as_bstr)
+    else {
+        return false;
+    };
     list.rules().iter().any(|rule| rule.reaches(below))
 }
 
-/// The rule that keeps out all that a pattern matches, if it matches something and one rule does. A pattern that names one
-/// path counts as matching that, even where nothing is.
-fn covered(context: &Context, tree: &Tree, target: &Target, pattern: &BStr) -> Result<Option<String>> {
+/// The rule that keeps out all that a pattern matches, if it matches something and one rule does. A
+/// pattern that names one path counts as matching that, even where nothing is.
+fn covered(
+    context: &Context,
+    tree: &Tree,
+    target: &Target,
+    pattern: &BStr,
+) -> Result<Option<String>> {
     let list = RuleList::parse(target.source.clone(), pattern, context.place.case());
-    let Some(rule) = list.rules().first().filter(|rule| !rule.negated) else { return Ok(None) };
+    let Some(rule) = list.rules().first().filter(|rule| !rule.negated) else {
+        return Ok(None);
+    };
     let ruling = match rule.glob().key() {
         Key::Whole(path) if rule.anchored => {
             let path = [target.source.base.as_slice(), path].concat();
-            Oracle::new(&context.place, Overlay::new())?.ask(path.as_bstr())?.ruling
+            Oracle::new(&context.place, Overlay::new())?
+                .ask(path.as_bstr())?
+                .ruling
         }
         _ => {
-            let is_matched = |entry: &&Entry| entry.state != State::Tracked && matched(&list, entry.path.as_bstr());
-            let mut rulings = tree.entries.iter().filter(is_matched).map(|entry| entry.ruling.as_ref());
+            let is_matched = |entry: &&Entry| {
+                entry.state != State::Tracked && matched(&list, entry.path.as_bstr())
+            };
+            let mut rulings = tree
+                .entries
+                .iter()
+                .filter(is_matched)
+                .map(|entry| entry.ruling.as_ref());
             let first = rulings.next().flatten();
-            first.filter(|first| rulings.all(|other| other.is_some_and(|other| other.id() == first.id()))).cloned()
+            first
+                .filter(|first| {
+                    rulings.all(|other| other.is_some_and(|other| other.id() == first.id()))
+                })
+                .cloned()
         }
     };
     // A rule for one person doesn't cover one for the team.
-    let wider = |ruling: &Ruling| ruling.ignores() && ruling.source().reach as u8 <= target.source.reach as u8;
-    let told = |by: Ruling| format!("{}, line {}: `{}`", by.source().shown, by.rule().line, by.excerpt());
+    let wider = |ruling: &Ruling| {
+        ruling.ignores() && ruling.source().reach as u8 <= target.source.reach as u8
+    };
+    let told = |by: Ruling| {
+        format!(
+            "{}, line {}: `{}`",
+            by.source().shown,
+            by.rule().line,
+            by.excerpt()
+        )
+    };
     Ok(ruling.filter(wider).map(told))
 }

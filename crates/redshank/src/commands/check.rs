@@ -3,7 +3,8 @@ use crate::cli::Format;
 use crate::context::Context;
 use crate::put;
 use crate::render::{
-    self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown, width,
+    self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown,
+    width,
 };
 use crate::report::{CheckOut, FindingOut, SummaryOut, root};
 use anyhow::{Result, bail};
@@ -45,21 +46,30 @@ pub struct Check {
 /// A class by its word.
 pub fn class(word: &str) -> Result<Class, String> {
     let known = || Class::ALL.map(Class::word).join(", ");
-    Class::ALL.into_iter().find(|class| class.word() == word).ok_or_else(|| format!("one of {}", known()))
+    Class::ALL
+        .into_iter()
+        .find(|class| class.word() == word)
+        .ok_or_else(|| format!("one of {}", known()))
 }
 
 fn level(word: &str) -> Result<Level, String> {
     let all = [Level::Error, Level::Warning, Level::Note];
-    all.into_iter().find(|level| level.word() == word).ok_or_else(|| "one of error, warning, note".to_owned())
+    all.into_iter()
+        .find(|level| level.word() == word)
+        .ok_or_else(|| "one of error, warning, note".to_owned())
 }
 
 impl Check {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
         context.recover(false)?;
         let spinner = ProgressBar::new_spinner().with_message("versions looked into");
-        let spinner = spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
+        let spinner =
+            spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
         let progress = |versions| spinner.set_position(versions);
-        let ask = Ask { progress: &progress, ..self.ask(context)? };
+        let ask = Ask {
+            progress: &progress,
+            ..self.ask(context)?
+        };
         let found_here = find_in(&context.place, &ask)?;
         spinner.finish_and_clear();
         match context.asked.format {
@@ -70,16 +80,27 @@ impl Check {
                 schema: "redshank.check/1",
                 root: root(&context.place.top),
                 findings: found_here.findings.iter().map(FindingOut::from).collect(),
-                summary: SummaryOut { accepted: found_here.accepted, ..SummaryOut::of(&found_here.findings) },
+                summary: SummaryOut {
+                    accepted: found_here.accepted,
+                    ..SummaryOut::of(&found_here.findings)
+                },
                 unread: found_here.unread.iter().map(Into::into).collect(),
             })?,
             Format::Jsonl => render::jsonl(found_here.findings.iter().map(FindingOut::from))?,
         }
         context.say_unread(&found_here.unread);
         if self.strict && !found_here.unread.is_empty() {
-            bail!("{} paths could not be read, and --strict was asked for", found_here.unread.len());
+            bail!(
+                "{} paths could not be read, and --strict was asked for",
+                found_here.unread.len()
+            );
         }
-        Ok(found(found_here.findings.iter().any(|finding| finding.level < Level::Note)))
+        Ok(found(
+            found_here
+                .findings
+                .iter()
+                .any(|finding| finding.level < Level::Note),
+        ))
     }
 
     fn ask(&self, context: &Context) -> Result<Ask<'static>> {
@@ -90,12 +111,23 @@ impl Check {
             if on_disk == Some(Kind::Folder) && !resolved.is_empty() && !resolved.ends_with(b"/") {
                 resolved.push(b'/');
             } else if on_disk.is_none() && !self.staged {
-                bail!("{} is not there\n  name a file or folder that exists", shown(resolved.as_bstr()));
+                bail!(
+                    "{} is not there\n  name a file or folder that exists",
+                    shown(resolved.as_bstr())
+                );
             }
             paths.push(resolved);
         }
         let (staged, ignored, history) = (self.staged, self.ignored, self.history);
-        Ok(Ask { staged, ignored, history, paths, classes: self.classes.clone(), level: self.level, ..Ask::default() })
+        Ok(Ask {
+            staged,
+            ignored,
+            history,
+            paths,
+            classes: self.classes.clone(),
+            level: self.level,
+            ..Ask::default()
+        })
     }
 }
 
@@ -105,11 +137,18 @@ fn text(context: &Context, found: &Found) -> Result<String> {
         writeln!(text, "{}", super::survey::nothing_found(found))?;
         return Ok(text);
     }
-    for group in found.findings.chunk_by(|a, b| (a.level, a.class) == (b.level, b.class)) {
+    for group in found
+        .findings
+        .chunk_by(|a, b| (a.level, a.class) == (b.level, b.class))
+    {
         text_of_group(context, group, &mut text)?;
     }
     let summary = SummaryOut::of(&found.findings);
-    let counts = [(summary.errors, "error"), (summary.warnings, "warning"), (summary.notes, "note")];
+    let counts = [
+        (summary.errors, "error"),
+        (summary.warnings, "warning"),
+        (summary.notes, "note"),
+    ];
     let counts: Vec<String> = counts
         .iter()
         .filter(|(number, _)| *number > 0)
@@ -117,13 +156,32 @@ fn text(context: &Context, found: &Found) -> Result<String> {
         .collect();
     writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
     if found.accepted > 0 {
-        let many = if found.accepted == 1 { "finding is" } else { "findings are" };
-        writeln!(text, "{}", Paint::Quiet.on(format!("{} {many} accepted in redshank.toml", found.accepted)))?;
+        let many = if found.accepted == 1 {
+            "finding is"
+        } else {
+            "findings are"
+        };
+        writeln!(
+            text,
+            "{}",
+            Paint::Quiet.on(format!(
+                "{} {many} accepted in redshank.toml",
+                found.accepted
+            ))
+        )?;
     }
-    let by_tidy = found.findings.iter().filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_))).count();
+    let by_tidy = found
+        .findings
+        .iter()
+        .filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_)))
+        .count();
     if by_tidy > 0 {
         let command = Paint::Type.on("redshank tidy");
-        writeln!(text, "{command}  {}", Paint::Quiet.on(format!("mends {by_tidy} of them, and can be undone")))?;
+        writeln!(
+            text,
+            "{command}  {}",
+            Paint::Quiet.on(format!("mends {by_tidy} of them, and can be undone"))
+        )?;
     }
     Ok(text)
 }
@@ -135,10 +193,26 @@ const NARROW: usize = 100;
 fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Result<()> {
     let (level, class) = (group[0].level, group[0].class);
     let of_class = class_paint(class).on(class);
-    let many = count(group.len() as u64) + if group.len() == 1 { " finding" } else { " findings" };
-    writeln!(text, "{}  {of_class}  {}", level_paint(level).on(level), Paint::Quiet.on(many))?;
+    let many = count(group.len() as u64)
+        + if group.len() == 1 {
+            " finding"
+        } else {
+            " findings"
+        };
+    writeln!(
+        text,
+        "{}  {of_class}  {}",
+        level_paint(level).on(level),
+        Paint::Quiet.on(many)
+    )?;
     let narrow = width().is_some_and(|width| width < NARROW);
-    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Whole, Align::Left]);
+    let mut table = Table::new(&[
+        Align::Whole,
+        Align::Right,
+        Align::Right,
+        Align::Whole,
+        Align::Left,
+    ]);
     for finding in group {
         let what = Cell::painted(Paint::Quiet, what(finding));
         table.row(cells(finding).into_iter().chain((!narrow).then_some(what)));
@@ -146,10 +220,20 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
     for (at, (row, finding)) in table.text().lines().zip(group).enumerate() {
         writeln!(text, "{row}")?;
         if narrow {
-            writeln!(text, "      {}", Paint::Quiet.on(cut(&what(finding), width().unwrap_or(NARROW) - 8)))?;
+            writeln!(
+                text,
+                "      {}",
+                Paint::Quiet.on(cut(&what(finding), width().unwrap_or(NARROW) - 8))
+            )?;
         }
         if context.asked.verbose {
-            writeln!(text, "      {} {}: {}", Paint::Quiet.on(&finding.id), finding.rule, finding.message)?;
+            writeln!(
+                text,
+                "      {} {}: {}",
+                Paint::Quiet.on(&finding.id),
+                finding.rule,
+                finding.message
+            )?;
         }
         if context.asked.verbose {
             for also in &finding.also {
@@ -158,7 +242,9 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
         }
         // What mends several in a row, is said below the last of them.
         let mend = finding.remedy_in_words();
-        let told_below = group.get(at + 1).is_some_and(|next| next.remedy_in_words() == mend);
+        let told_below = group
+            .get(at + 1)
+            .is_some_and(|next| next.remedy_in_words() == mend);
         if matches!(finding.remedy, Remedy::ByHand(_)) && !told_below || context.asked.verbose {
             writeln!(text, "      {} {}", Paint::Good.on("mend:"), mend)?;
         }
@@ -168,20 +254,33 @@ fn text_of_group(context: &Context, group: &[Finding], text: &mut String) -> Res
 }
 
 fn what(finding: &Finding) -> String {
-    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!("{evidence}; "));
-    shown(format!("{evidence}{}", finding.message).as_bytes().as_bstr())
+    let evidence = finding
+        .evidence
+        .as_ref()
+        .map_or(String::new(), |evidence| format!("{evidence}; "));
+    shown(
+        format!("{evidence}{}", finding.message)
+            .as_bytes()
+            .as_bstr(),
+    )
 }
 
 /// The path, and the line behind it.
 fn place(finding: &Finding) -> String {
-    let line = finding.line.map_or(String::new(), |line| format!(":{line}"));
+    let line = finding
+        .line
+        .map_or(String::new(), |line| format!(":{line}"));
     format!("{}{line}", shown(finding.path.as_bstr()))
 }
 
 fn cells(finding: &Finding) -> [Cell; 4] {
     let path = place(finding);
     let amount = finding.size.map_or(String::new(), |size| size.to_string());
-    let many = if finding.path.ends_with(b"/") { files(finding.files) } else { String::new() };
+    let many = if finding.path.ends_with(b"/") {
+        files(finding.files)
+    } else {
+        String::new()
+    };
     let far = match (finding.exposure, finding.state) {
         (Exposure::Disk, State::Ignored) => "ignored",
         (Exposure::Disk, _) => "on disk",
@@ -190,5 +289,10 @@ fn cells(finding: &Finding) -> [Cell; 4] {
         (Exposure::Pushed, _) => "pushed",
     };
     let path = shortened(&path, width().map_or(usize::MAX, |width| width * 2 / 5));
-    [path.into(), many.into(), amount.into(), far.to_owned().into()]
+    [
+        path.into(),
+        many.into(),
+        amount.into(),
+        far.to_owned().into(),
+    ]
 }

@@ -1,4 +1,7 @@
-#![allow(clippy::disallowed_methods, reason = "the demo is made in a new folder of its own")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "the demo is made in a new folder of its own"
+)]
 use crate::cli::Everywhere;
 use crate::demo;
 use crate::putln;
@@ -20,14 +23,20 @@ pub struct Demo {
 
 impl Demo {
     pub fn run(&self, _asked: &Everywhere) -> Result<ExitCode> {
-        let temporary = tempfile::Builder::new().prefix("tidewatch-").tempdir().context("a temporary folder")?;
+        let temporary = tempfile::Builder::new()
+            .prefix("tidewatch-")
+            .tempdir()
+            .context("a temporary folder")?;
         let folder = match &self.dir {
             Some(dir) => dir.clone(),
             None => temporary.path().join("tidewatch"),
         };
         std::fs::create_dir_all(&folder).with_context(|| folder.display().to_string())?;
         if std::fs::read_dir(&folder)?.next().is_some() {
-            bail!("{} is not empty\n  name a folder that is new or empty", folder.display());
+            bail!(
+                "{} is not empty\n  name a folder that is new or empty",
+                folder.display()
+            );
         }
         let files = demo::lay_out(&folder)?;
         let place = Paint::Type.on(folder.display());
@@ -37,7 +46,10 @@ impl Demo {
         }
         demo::walk(&folder, files)?;
         if self.dir.is_none() {
-            putln!("{}", Paint::Quiet.on("The folder is gone now; `redshank demo DIR` makes one to keep."))?;
+            putln!(
+                "{}",
+                Paint::Quiet.on("The folder is gone now; `redshank demo DIR` makes one to keep.")
+            )?;
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -60,19 +60,42 @@ impl Draft {
         for text in &self.names {
             wishes.extend(wish(context, &collection, text)?);
         }
-        let manner = Manner { layout: choices.layout, refresh: self.refresh, take_over: self.take_over };
+        let manner = Manner {
+            layout: choices.layout,
+            refresh: self.refresh,
+            take_over: self.take_over,
+        };
         let draft = templates::Draft::compose(place, &tree, &survey, &wishes, manner)?;
         let notes = self.notes(&draft);
-        let rules = draft.added.iter().map(|rule| rule.to_str_lossy().into_owned()).collect();
+        let rules = draft
+            .added
+            .iter()
+            .map(|rule| rule.to_str_lossy().into_owned())
+            .collect();
         let mut files = Vec::new();
         for (folder, file) in draft.files {
-            let reach = if folder.is_empty() { Reach::Team } else { Reach::Folder };
-            files.push(Rewrite { target: Target::of(place, reach, folder.as_bstr())?, after: file.after });
+            let reach = if folder.is_empty() {
+                Reach::Team
+            } else {
+                Reach::Folder
+            };
+            files.push(Rewrite {
+                target: Target::of(place, reach, folder.as_bstr())?,
+                after: file.after,
+            });
         }
         if choices != known {
             files.push(settings_with(context, &choices)?);
         }
-        Proposal { command: "draft", told: self.write, tree: &tree, rules, files, notes }.carry_out(context)?;
+        Proposal {
+            command: "draft",
+            told: self.write,
+            tree: &tree,
+            rules,
+            files,
+            notes,
+        }
+        .carry_out(context)?;
         Ok(ExitCode::SUCCESS)
     }
 
@@ -86,16 +109,30 @@ impl Draft {
             };
         }
         for pattern in &self.without {
-            let variants =
-                |t: &templates::Template| t.variant.iter().any(|v| v.rule.iter().any(|r| r.pattern == *pattern));
-            if !all.iter().any(|t| t.rule.iter().any(|rule| rule.pattern == *pattern) || variants(t)) {
-                bail!("no template has the rule `{pattern}`\n  give it as `redshank templates show NAME` writes it");
+            let variants = |t: &templates::Template| {
+                t.variant
+                    .iter()
+                    .any(|v| v.rule.iter().any(|r| r.pattern == *pattern))
+            };
+            if !all
+                .iter()
+                .any(|t| t.rule.iter().any(|rule| rule.pattern == *pattern) || variants(t))
+            {
+                bail!(
+                    "no template has the rule `{pattern}`\n  give it as `redshank templates show NAME` writes it"
+                );
             }
         }
         let new = |had: &[String], wanted: &[String]| -> Vec<String> {
-            wanted.iter().filter(|one| !had.contains(one)).cloned().collect()
+            wanted
+                .iter()
+                .filter(|one| !had.contains(one))
+                .cloned()
+                .collect()
         };
-        choices.variants.extend(new(&known.variants, &self.variants));
+        choices
+            .variants
+            .extend(new(&known.variants, &self.variants));
         choices.without.extend(new(&known.without, &self.without));
         Ok(choices)
     }
@@ -103,7 +140,10 @@ impl Draft {
     fn notes(&self, draft: &templates::Draft) -> Vec<String> {
         let mut notes = Vec::new();
         if draft.covered > 0 {
-            notes.push(format!("{} rules are left out: the rules that are there cover them", draft.covered));
+            notes.push(format!(
+                "{} rules are left out: the rules that are there cover them",
+                draft.covered
+            ));
         }
         if draft.repeated > 0 && !self.take_over {
             let lines = if draft.repeated == 1 { "line" } else { "lines" };
@@ -113,14 +153,25 @@ impl Draft {
             ));
         }
         if !draft.retired.is_empty() {
-            let rules: Vec<String> = draft.retired.iter().map(|rule| format!("`{}`", shown(rule.as_bstr()))).collect();
-            notes.push(format!("no longer in their templates: {}", rules.join(", ")));
+            let rules: Vec<String> = draft
+                .retired
+                .iter()
+                .map(|rule| format!("`{}`", shown(rule.as_bstr())))
+                .collect();
+            notes.push(format!(
+                "no longer in their templates: {}",
+                rules.join(", ")
+            ));
         }
         for label in &draft.stale {
-            notes.push(format!("a newer `{}` has come; --refresh brings it in", shown(label.as_bstr())));
+            notes.push(format!(
+                "a newer `{}` has come; --refresh brings it in",
+                shown(label.as_bstr())
+            ));
         }
         for conflict in &draft.conflicts {
-            let [label, was, now] = [&conflict.label, &conflict.was, &conflict.now].map(|text| shown(text.as_bstr()));
+            let [label, was, now] =
+                [&conflict.label, &conflict.was, &conflict.now].map(|text| shown(text.as_bstr()));
             notes.push(format!(
                 "conflict in `{label}`: you changed `{was}`, the template has `{now}` in its place; add what you want"
             ));
@@ -133,11 +184,25 @@ impl Draft {
 fn settings_with(context: &Context, choices: &Choices) -> Result<Rewrite> {
     let path = context.place.path(settings::FILE.into());
     let text = settings::text(&context.place)?;
-    let after = choices.written_into(text.as_deref().unwrap_or_default(), &path)?.into_bytes();
+    let after = choices
+        .written_into(text.as_deref().unwrap_or_default(), &path)?
+        .into_bytes();
     let contents = text.map(String::into_bytes);
     let name = BString::from(settings::FILE);
-    let source = Source { shown: name.clone(), base: BString::default(), reach: Reach::Team };
-    Ok(Rewrite { target: Target { source, area: Area::Worktree, path: name, contents }, after })
+    let source = Source {
+        shown: name.clone(),
+        base: BString::default(),
+        reach: Reach::Team,
+    };
+    Ok(Rewrite {
+        target: Target {
+            source,
+            area: Area::Worktree,
+            path: name,
+            contents,
+        },
+        after,
+    })
 }
 
 /// Reads `NAME` or `NAME@FOLDER`.
@@ -146,5 +211,10 @@ fn wish<'a>(context: &Context, collection: &'a Collection, text: &str) -> Result
         Some((name, folder)) => (name, Some(context.resolve(folder.as_ref())?)),
         None => (text, None),
     };
-    Ok(Wish::of(&context.place, collection, name, folder.as_ref().map(|folder| folder.as_bstr()))?)
+    Ok(Wish::of(
+        &context.place,
+        collection,
+        name,
+        folder.as_ref().map(|folder| folder.as_bstr()),
+    )?)
 }

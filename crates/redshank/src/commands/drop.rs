@@ -37,10 +37,20 @@ impl Drop {
         }
         let after = target.contents.unwrap_or_default();
         let tree = Tree::walk(&context.place, &Scope::default())?;
-        let files = vec![Rewrite { target: before, after }];
+        let files = vec![Rewrite {
+            target: before,
+            after,
+        }];
         let rules = self.patterns.clone();
-        Proposal { command: "drop", told: self.write, tree: &tree, rules, files, notes: Vec::new() }
-            .carry_out(context)?;
+        Proposal {
+            command: "drop",
+            told: self.write,
+            tree: &tree,
+            rules,
+            files,
+            notes: Vec::new(),
+        }
+        .carry_out(context)?;
         Ok(ExitCode::SUCCESS)
     }
 }

@@ -19,7 +19,12 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Files {
     /// Which files: candidates would be taken by `git add --all`
-    #[arg(long, value_delimiter = ',', value_enum, default_value = "candidate,tracked")]
+    #[arg(
+        long,
+        value_delimiter = ',',
+        value_enum,
+        default_value = "candidate,tracked"
+    )]
     state: Vec<StateArg>,
     /// Folders with their counts and sizes instead, so many levels deep, biggest first
     #[arg(long, value_name = "LEVELS", num_args = 0..=1, default_missing_value = "2", conflicts_with = "z")]
@@ -59,14 +64,33 @@ struct FileOut {
 
 impl Files {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
-        let wanted = |state| self.state.iter().any(|wanted| State::from(*wanted) == state);
-        let depth = if wanted(State::Ignored) { Depth::IntoIgnored } else { Depth::StopAtIgnored };
-        let scope = Scope { depth, sizes: !self.z, under: context.prefix.clone(), ..Scope::default() };
+        let wanted = |state| {
+            self.state
+                .iter()
+                .any(|wanted| State::from(*wanted) == state)
+        };
+        let depth = if wanted(State::Ignored) {
+            Depth::IntoIgnored
+        } else {
+            Depth::StopAtIgnored
+        };
+        let scope = Scope {
+            depth,
+            sizes: !self.z,
+            under: context.prefix.clone(),
+            ..Scope::default()
+        };
         let tree = Tree::walk(&context.place, &scope)?;
-        let mut listed: Vec<&Entry> = tree.entries.iter().filter(|entry| wanted(entry.state)).collect();
+        let mut listed: Vec<&Entry> = tree
+            .entries
+            .iter()
+            .filter(|entry| wanted(entry.state))
+            .collect();
         if let Some(folder) = &self.under {
             let folder = context.resolve_folder(folder)?;
-            listed.retain(|entry| entry.state == State::Candidate && !entry.path.starts_with(&folder));
+            listed.retain(|entry| {
+                entry.state == State::Candidate && !entry.path.starts_with(&folder)
+            });
         }
         if let (Some(levels), Format::Text) = (self.tree, context.asked.format) {
             put!("{}", folders(&listed, context.prefix.as_bstr(), levels))?;
@@ -87,7 +111,9 @@ impl Files {
                 }
                 out.flush()?;
             }
-            Format::Json | Format::Junit | Format::Sarif => render::json(&listed.iter().map(json).collect::<Vec<_>>())?,
+            Format::Json | Format::Junit | Format::Sarif => {
+                render::json(&listed.iter().map(json).collect::<Vec<_>>())?
+            }
             Format::Jsonl => render::jsonl(listed.iter().map(json))?,
             Format::Text => {
                 let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);
@@ -98,7 +124,11 @@ impl Files {
                         State::Tracked => ("tracked", Paint::Type),
                     };
                     let path = shown(relative(entry).as_bstr());
-                    table.row([Cell::painted(paint, word), entry.size.to_string().into(), path.into()]);
+                    table.row([
+                        Cell::painted(paint, word),
+                        entry.size.to_string().into(),
+                        path.into(),
+                    ]);
                 }
                 put!("{}", table.text())?;
             }
@@ -120,21 +150,44 @@ fn rows(listed: &[&Entry], at: usize, level: usize, levels: usize, table: &mut T
     if level == levels {
         return;
     }
-    let part =
-        |entry: &Entry| entry.path[at..].find_byte(b'/').map(|slash| entry.path[at..=at + slash].as_bstr().to_owned());
-    let within: Vec<&Entry> =
-        listed.iter().copied().filter(|entry| part(entry).is_some_and(|p| at + p.len() < entry.path.len())).collect();
-    for (name, amount) in grouped(within.iter().copied(), |entry| part(entry).unwrap_or_default()) {
+    let part = |entry: &Entry| {
+        entry.path[at..]
+            .find_byte(b'/')
+            .map(|slash| entry.path[at..=at + slash].as_bstr().to_owned())
+    };
+    let within: Vec<&Entry> = listed
+        .iter()
+        .copied()
+        .filter(|entry| part(entry).is_some_and(|p| at + p.len() < entry.path.len()))
+        .collect();
+    for (name, amount) in grouped(within.iter().copied(), |entry| {
+        part(entry).unwrap_or_default()
+    }) {
         let indented = format!("{}{}", "  ".repeat(level), shown(name.as_bstr()));
-        table.row([count(amount.files).into(), amount.size.to_string().into(), indented.into()]);
-        let inner: Vec<&Entry> = within.iter().copied().filter(|entry| part(entry).as_ref() == Some(&name)).collect();
+        table.row([
+            count(amount.files).into(),
+            amount.size.to_string().into(),
+            indented.into(),
+        ]);
+        let inner: Vec<&Entry> = within
+            .iter()
+            .copied()
+            .filter(|entry| part(entry).as_ref() == Some(&name))
+            .collect();
         rows(&inner, at + name.len(), level + 1, levels, table);
     }
     let here = listed.len() - within.len();
     if level == 0 && here > 0 {
         let amount = Amount::of(
-            listed.iter().copied().filter(|entry| part(entry).is_none_or(|p| at + p.len() == entry.path.len())),
+            listed
+                .iter()
+                .copied()
+                .filter(|entry| part(entry).is_none_or(|p| at + p.len() == entry.path.len())),
         );
-        table.row([count(amount.files).into(), amount.size.to_string().into(), folder_name(b"".into()).into()]);
+        table.row([
+            count(amount.files).into(),
+            amount.size.to_string().into(),
+            folder_name(b"".into()).into(),
+        ]);
     }
 }

@@ -29,7 +29,9 @@ impl Hook {
         context.recover(matches!(self.what, Some(What::On | What::Off)))?;
         let hook = InPlace::of(&context.place)?;
         match self.what {
-            Some(What::On) => hook.put_in(&std::env::current_exe().context("this program's own path")?)?,
+            Some(What::On) => {
+                hook.put_in(&std::env::current_exe().context("this program's own path")?)?
+            }
             Some(What::Off) => hook.take_out()?,
             Some(What::Status) | None => {}
         }
@@ -54,7 +56,10 @@ impl Hook {
                 Paint::Head.on("no check before commits"),
                 Paint::Type.on("redshank hook on")
             )?,
-            Standing::On => putln!("{}: {path}", Paint::Good.on("each commit is checked before it is made"))?,
+            Standing::On => putln!(
+                "{}: {path}",
+                Paint::Good.on("each commit is checked before it is made")
+            )?,
             Standing::Beside => {
                 putln!(
                     "{}, then your own hook runs: {path}",

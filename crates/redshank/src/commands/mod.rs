@@ -65,8 +65,8 @@ impl Command {
     }
 }
 
-/// Runs the command. If somebody else changed meanwhile what it was to change, it starts anew: what it shows, and what it
-/// writes, comes from what is there.
+/// Runs the command. If somebody else changed meanwhile what it was to change, it starts anew: what
+/// it shows, and what it writes, comes from what is there.
 pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
     for _ in 0..STARTS {
         match run_once(command, asked) {
@@ -87,7 +87,10 @@ pub fn run(command: &Command, asked: &Everywhere) -> Result<ExitCode> {
 const STARTS: u32 = 30;
 
 fn is_overtaken(error: &anyhow::Error) -> bool {
-    matches!(error.downcast_ref(), Some(Error::ChangedMeanwhile { .. } | Error::IndexMoved))
+    matches!(
+        error.downcast_ref(),
+        Some(Error::ChangedMeanwhile { .. } | Error::IndexMoved)
+    )
 }
 
 fn run_once(command: &Command, asked: &Everywhere) -> Result<ExitCode> {

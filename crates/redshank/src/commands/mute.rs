@@ -54,7 +54,10 @@ impl Unmute {
         }
         if !context.asked.quiet {
             for path in &paths {
-                putln!("{}: git sees its changes again", Paint::Head.on(shown(path.as_bstr())))?;
+                putln!(
+                    "{}: git sees its changes again",
+                    Paint::Head.on(shown(path.as_bstr()))
+                )?;
             }
         }
         Ok(ExitCode::SUCCESS)
@@ -68,9 +71,13 @@ fn resolved(context: &Context, files: &[OsString]) -> Result<Vec<BString>> {
 fn told(path: &BString) -> Result<()> {
     let name = shown(path.as_bstr());
     let back = Paint::Type.on(format!("redshank unmute {}", quoted(path.as_bstr())));
-    putln!("{}: git sees no changes to it here; {back} brings them back", Paint::Head.on(&name))?;
+    putln!(
+        "{}: git sees no changes to it here; {back} brings them back",
+        Paint::Head.on(&name)
+    )?;
     if mute::holds_settings(path.as_bstr()) {
-        let hint = "a file of your own beside it, kept out by a rule, never collides with the shared one";
+        let hint =
+            "a file of your own beside it, kept out by a rule, never collides with the shared one";
         putln!("  {}", Paint::Quiet.on(hint))?;
     }
     Ok(())
@@ -80,7 +87,11 @@ fn listed(context: &Context) -> Result<ExitCode> {
     let muted = mute::muted(&context.place)?;
     if !context.for_people() {
         let rows = muted.iter().map(MutedOut::from).collect();
-        render::json(&MutesOut { schema: "redshank.mute/1", root: root(&context.place.top), muted: rows })?;
+        render::json(&MutesOut {
+            schema: "redshank.mute/1",
+            root: root(&context.place.top),
+            muted: rows,
+        })?;
         return Ok(ExitCode::SUCCESS);
     }
     if muted.is_empty() {
@@ -96,11 +107,17 @@ fn listed(context: &Context) -> Result<ExitCode> {
 
 fn standing(muted: &Muted) -> Cell {
     let words = match (muted.changed, muted.changed_upstream) {
-        (true, true) => "changed here and upstream: the next pull will stop at it; unmute it before",
+        (true, true) => {
+            "changed here and upstream: the next pull will stop at it; unmute it before"
+        }
         (false, true) => "changed upstream: unmute it to get the change",
         (true, false) => "changed here",
         (false, false) => "as git has it: nothing is hidden",
     };
-    let paint = if muted.changed_upstream { Paint::Warn } else { Paint::Quiet };
+    let paint = if muted.changed_upstream {
+        Paint::Warn
+    } else {
+        Paint::Quiet
+    };
     Cell::painted(paint, words)
 }

@@ -40,7 +40,10 @@ impl Prove {
         }
         let oracle = Oracle::new(&context.place, Overlay::new())?;
         let outcomes = prove(&context.place, &oracle, &settings.expect)?;
-        let failed = outcomes.iter().filter(|outcome| !outcome.wrong.is_empty()).count();
+        let failed = outcomes
+            .iter()
+            .filter(|outcome| !outcome.wrong.is_empty())
+            .count();
         match context.asked.format {
             Format::Text => put!("{}", text(&oracle, &outcomes, failed)?)?,
             Format::Json | Format::Sarif => render::json(&ProveOut {
@@ -63,11 +66,18 @@ impl Prove {
             // What can't be read as settings isn't added to.
             Settings::read(&context.place)?;
             let before = settings::text(&context.place)?;
-            let after = [before.as_deref().unwrap_or_default(), &proposed].concat().into_bytes();
-            let change = FileChange::of(settings::FILE.into(), before.map(String::into_bytes), after);
+            let after = [before.as_deref().unwrap_or_default(), &proposed]
+                .concat()
+                .into_bytes();
+            let change =
+                FileChange::of(settings::FILE.into(), before.map(String::into_bytes), after);
             let changes = Changes::of_files(vec![change]);
             Journal::of(&context.place)?.apply("prove --record", &changes)?;
-            crate::eputln!("added to {}; {} takes it back", settings::FILE, Paint::Type.on("redshank undo"));
+            crate::eputln!(
+                "added to {}; {} takes it back",
+                settings::FILE,
+                Paint::Type.on("redshank undo")
+            );
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -76,8 +86,16 @@ impl Prove {
 /// What an expectation is about, in words.
 fn title(outcome: &Outcome) -> String {
     let expected = outcome.expected;
-    let what = expected.path.as_ref().or(expected.pattern.as_ref()).map_or("", |text| text.as_str());
-    format!("{} {}", shown(what.as_bytes().as_bstr()), expected.state.word())
+    let what = expected
+        .path
+        .as_ref()
+        .or(expected.pattern.as_ref())
+        .map_or("", |text| text.as_str());
+    format!(
+        "{} {}",
+        shown(what.as_bytes().as_bstr()),
+        expected.state.word()
+    )
 }
 
 fn text(oracle: &Oracle, outcomes: &[Outcome], failed: usize) -> Result<String> {
@@ -85,12 +103,19 @@ fn text(oracle: &Oracle, outcomes: &[Outcome], failed: usize) -> Result<String> 
     for outcome in outcomes {
         let because = outcome.expected.because.as_deref().unwrap_or_default();
         let because = Paint::Quiet.on(shown(because.as_bytes().as_bstr()));
-        let mark = if outcome.wrong.is_empty() { Paint::Good.on("holds ") } else { Paint::Bad.on("failed") };
+        let mark = if outcome.wrong.is_empty() {
+            Paint::Good.on("holds ")
+        } else {
+            Paint::Bad.on("failed")
+        };
         text += &format!("{mark}  {}  {because}\n", title(outcome));
         text += &reasons(oracle, outcome)?;
     }
     let all = outcomes.len();
-    text += &format!("{}\n", Paint::Head.on(format!("{} of {all} hold", all - failed)));
+    text += &format!(
+        "{}\n",
+        Paint::Head.on(format!("{} of {all} hold", all - failed))
+    );
     Ok(text)
 }
 
@@ -113,7 +138,11 @@ fn expectation(outcome: &Outcome) -> ExpectationOut {
         because: outcome.expected.because.clone(),
         holds: outcome.wrong.is_empty(),
         paths: outcome.paths,
-        wrong: outcome.wrong.iter().map(|(path, _)| PathOut::of(path.as_bstr())).collect(),
+        wrong: outcome
+            .wrong
+            .iter()
+            .map(|(path, _)| PathOut::of(path.as_bstr()))
+            .collect(),
     }
 }
 
@@ -126,7 +155,9 @@ fn junit(oracle: &Oracle, outcomes: &[Outcome]) -> Result<String> {
         } else {
             let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
             let plain = anstream::adapter::strip_str(&reasons(oracle, outcome)?).to_string();
-            status.set_message(format!("{} paths are not as expected", outcome.wrong.len())).set_description(plain);
+            status
+                .set_message(format!("{} paths are not as expected", outcome.wrong.len()))
+                .set_description(plain);
             status
         };
         suite.add_test_case(TestCase::new(title(outcome), status));

@@ -38,8 +38,11 @@ static RUNNING: AtomicU32 = AtomicU32::new(0);
 /// Deletes the clone, and ends what runs in it, when the program is told to end.
 fn clears_up_on_signals() -> Result<()> {
     let ended_by_signal = || {
-        let running = i32::try_from(RUNNING.load(Ordering::Relaxed)).ok().and_then(Pid::from_raw);
-        running.map(|process| rustix::process::kill_process(process, rustix::process::Signal::KILL));
+        let running = i32::try_from(RUNNING.load(Ordering::Relaxed))
+            .ok()
+            .and_then(Pid::from_raw);
+        running
+            .map(|process| rustix::process::kill_process(process, rustix::process::Signal::KILL));
         scratch::remove_all();
         std::process::exit(128 + 2);
     };
@@ -63,22 +66,37 @@ impl Rehearse {
         if !self.here {
             clears_up_on_signals()?;
         }
-        let clone = if self.here { None } else { Some(ScratchClone::of(place, &tree, self.staged)?) };
+        let clone = if self.here {
+            None
+        } else {
+            Some(ScratchClone::of(place, &tree, self.staged)?)
+        };
         if let (Some(clone), true) = (&clone, context.for_people() && !context.asked.quiet) {
             let holds = format!("{}, {}", files(clone.amount.files), clone.amount.size);
-            putln!("{}  {holds}", Paint::Head.on("a clone of the next commit holds"))?;
+            putln!(
+                "{}  {holds}",
+                Paint::Head.on("a clone of the next commit holds")
+            )?;
         }
         if context.for_people() {
             put!("{}", text_of_missing(&missing))?;
         }
         let ran = match (&clone, self.command.as_slice()) {
             (_, []) => None,
-            (Some(clone), [program, words @ ..]) => {
-                Some(run(context, &Place::find(&clone.top)?, &clone.top, program, words)?)
-            }
-            (None, [program, words @ ..]) => {
-                Some(run(context, place, &place.path(context.prefix.as_bstr()), program, words)?)
-            }
+            (Some(clone), [program, words @ ..]) => Some(run(
+                context,
+                &Place::find(&clone.top)?,
+                &clone.top,
+                program,
+                words,
+            )?),
+            (None, [program, words @ ..]) => Some(run(
+                context,
+                place,
+                &place.path(context.prefix.as_bstr()),
+                program,
+                words,
+            )?),
         };
         if !context.for_people() {
             render::json(&RehearseOut {
@@ -95,19 +113,31 @@ impl Rehearse {
         } else if let Some(ran) = &ran {
             put!("{}", text_of_run(ran))?;
         }
-        let worked = ran.as_ref().is_none_or(|ran| ran.code == Some(0) && ran.left.unruled.is_empty());
+        let worked = ran
+            .as_ref()
+            .is_none_or(|ran| ran.code == Some(0) && ran.left.unruled.is_empty());
         Ok(found(!(worked && missing.is_empty())))
     }
 }
 
 /// Runs a command in a folder of a place and looks at what it leaves behind.
-#[allow(clippy::disallowed_methods, reason = "the command that the person gave")]
-fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, words: &[OsString]) -> Result<Ran> {
+#[allow(
+    clippy::disallowed_methods,
+    reason = "the command that the person gave"
+)]
+fn run(
+    context: &Context,
+    place: &Place,
+    folder: &Path,
+    program: &OsString,
+    words: &[OsString],
+) -> Result<Ran> {
     let before = Before::look(place)?;
     let mut command = Command::new(program);
     command.args(words).current_dir(folder);
     // What a hook says of the repository here, is not so there.
-    for (name, _) in std::env::vars_os().filter(|(name, _)| name.to_str().is_some_and(|name| name.starts_with("GIT_")))
+    for (name, _) in std::env::vars_os()
+        .filter(|(name, _)| name.to_str().is_some_and(|name| name.starts_with("GIT_")))
     {
         command.env_remove(name);
     }
@@ -115,7 +145,10 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
         // Our own answer has the standard output to itself.
         command.stdout(Stdio::from(std::io::stderr()));
     } else if !context.asked.quiet {
-        putln!("\n{}", Paint::Type.on(format!("$ {}", typed(program, words))))?;
+        putln!(
+            "\n{}",
+            Paint::Type.on(format!("$ {}", typed(program, words)))
+        )?;
     }
     let start = Instant::now();
     let status = command.spawn().and_then(|mut child| {
@@ -124,30 +157,50 @@ fn run(context: &Context, place: &Place, folder: &Path, program: &OsString, word
         RUNNING.store(0, Ordering::Relaxed);
         status
     });
-    let status = match status.with_context(|| format!("{} can't be run", program.to_string_lossy())) {
+    let status = match status.with_context(|| format!("{} can't be run", program.to_string_lossy()))
+    {
         Ok(status) => status,
-        Err(error) => bail!("{error:#}\n  name a program that is on the PATH, or by its path in the clone"),
+        Err(error) => {
+            bail!("{error:#}\n  name a program that is on the PATH, or by its path in the clone")
+        }
     };
     let time = start.elapsed();
     let left = before.since(place)?;
     left.remember(&context.place, &typed(program, words))?;
-    Ok(Ran { code: status.code(), time, left })
+    Ok(Ran {
+        code: status.code(),
+        time,
+        left,
+    })
 }
 
 /// A command as a person would type it.
 fn typed(program: &OsString, words: &[OsString]) -> String {
-    shell_words::join(std::iter::once(program).chain(words).map(|word| word.to_string_lossy()))
+    shell_words::join(
+        std::iter::once(program)
+            .chain(words)
+            .map(|word| word.to_string_lossy()),
+    )
 }
 
 fn text_of_missing(missing: &[Missing]) -> String {
     let mut text = String::new();
     for file in missing {
         let by = match &file.ruling {
-            Some(by) => format!("kept out by {}, line {}: `{}`", by.source().shown, by.rule().line, by.excerpt()),
+            Some(by) => format!(
+                "kept out by {}, line {}: `{}`",
+                by.source().shown,
+                by.rule().line,
+                by.excerpt()
+            ),
             None => "not staged".to_owned(),
         };
         let path = Paint::Head.on(shown(file.path.as_bstr()));
-        text += &format!("{}  {path}  {}; {by}\n", Paint::Warn.on("missing"), file.reason);
+        text += &format!(
+            "{}  {path}  {}; {by}\n",
+            Paint::Warn.on("missing"),
+            file.reason
+        );
     }
     text
 }
@@ -156,7 +209,10 @@ fn text_of_run(ran: &Ran) -> String {
     let seconds = format!("{:.1} s", ran.time.as_secs_f64());
     let mut text = match ran.code {
         Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works")),
-        Some(code) => format!("\n{} after {seconds}\n", Paint::Bad.on(format!("it failed with {code}"))),
+        Some(code) => format!(
+            "\n{} after {seconds}\n",
+            Paint::Bad.on(format!("it failed with {code}"))
+        ),
         None => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
     };
     let left = &ran.left;
@@ -177,10 +233,15 @@ fn text_of_run(ran: &Ran) -> String {
     }
     if !left.changed.is_empty() {
         text += &format!("\n{}\n", Paint::Head.on("tracked, and changed by the run"));
-        left.changed.iter().for_each(|path| text += &format!("  {}\n", shown(path.as_bstr())));
+        left.changed
+            .iter()
+            .for_each(|path| text += &format!("  {}\n", shown(path.as_bstr())));
     }
     if left.unruled.is_empty() {
-        text += &format!("\n{}\n", Paint::Good.on("nothing new that no rule keeps out"));
+        text += &format!(
+            "\n{}\n",
+            Paint::Good.on("nothing new that no rule keeps out")
+        );
         return text;
     }
     text += &format!("\n{}\n", Paint::Warn.on("new, and NOT kept out"));
@@ -193,7 +254,15 @@ fn text_of_run(ran: &Ran) -> String {
         ]);
     }
     text += &table.text();
-    let rules: Vec<String> = left.unruled.iter().map(|new| quoted(new.rule.as_bstr())).collect();
+    let rules: Vec<String> = left
+        .unruled
+        .iter()
+        .map(|new| quoted(new.rule.as_bstr()))
+        .collect();
     let add = format!("redshank add {} --write", rules.join(" "));
-    text + &format!("{}  {}\n", Paint::Type.on(add), Paint::Quiet.on("keeps it out"))
+    text + &format!(
+        "{}  {}\n",
+        Paint::Type.on(add),
+        Paint::Quiet.on("keeps it out")
+    )
 }

@@ -36,7 +36,12 @@ impl Survey {
         let collection = context.collection()?;
         let survey = recognise(place, &tree, &collection);
         let found = findings::find(place, &tree, &survey, &context.settings()?)?;
-        let seen = Seen { context: &context, tree: &tree, survey: &survey, found: &found };
+        let seen = Seen {
+            context: &context,
+            tree: &tree,
+            survey: &survey,
+            found: &found,
+        };
         if asked.format == Format::Text {
             put!("{}", seen.text()?)?;
         } else {
@@ -65,29 +70,62 @@ struct Seen<'a> {
 
 impl Seen<'_> {
     fn folders(&self) -> Vec<(&BStr, Amount)> {
-        grouped(self.tree.to_commit(), |entry| top_folder(entry.path.as_bstr()))
+        grouped(self.tree.to_commit(), |entry| {
+            top_folder(entry.path.as_bstr())
+        })
     }
 
     fn has_commit(&self) -> bool {
-        self.context.place.repository.as_ref().is_some_and(|repository| repository.has_commit())
+        self.context
+            .place
+            .repository
+            .as_ref()
+            .is_some_and(|repository| repository.has_commit())
     }
 
     /// The next sensible command, and what it is for.
     fn next(&self) -> (&'static str, &'static str) {
         let has_block = |project: &templates::Project| {
-            let label =
-                redshank_core::ignore_file::Section::label_of(&project.template.name, project.rules_folder().as_bstr());
-            let top = self.context.place.ignore_file(b"".into()).ok().flatten().unwrap_or_default();
-            redshank_core::ignore_file::labels(&top).iter().any(|known| *known == label)
+            let label = redshank_core::ignore_file::Section::label_of(
+                &project.template.name,
+                project.rules_folder().as_bstr(),
+            );
+            let top = self
+                .context
+                .place
+                .ignore_file(b"".into())
+                .ok()
+                .flatten()
+                .unwrap_or_default();
+            redshank_core::ignore_file::labels(&top)
+                .iter()
+                .any(|known| *known == label)
         };
-        let serious = self.found.findings.iter().any(|finding| finding.level < Level::Note);
-        let in_rules = |f: &Finding| matches!(f.class, findings::Class::Generated | findings::Class::Personal);
+        let serious = self
+            .found
+            .findings
+            .iter()
+            .any(|finding| finding.level < Level::Note);
+        let in_rules = |f: &Finding| {
+            matches!(
+                f.class,
+                findings::Class::Generated | findings::Class::Personal
+            )
+        };
         if self.context.place.repository.is_none() {
             ("git init", "make it a repository; nothing is added by that")
-        } else if self.found.findings.iter().any(in_rules) && !self.survey.projects.iter().any(has_block) {
-            ("redshank draft", "see rules that fit these projects, then write them with --write")
+        } else if self.found.findings.iter().any(in_rules)
+            && !self.survey.projects.iter().any(has_block)
+        {
+            (
+                "redshank draft",
+                "see rules that fit these projects, then write them with --write",
+            )
         } else if serious {
-            ("redshank check", "see each finding, then `redshank tidy` for what mends it")
+            (
+                "redshank check",
+                "see each finding, then `redshank tidy` for what mends it",
+            )
         } else if self.tree.in_state(State::Candidate).next().is_some() {
             ("git add --all", "what is left looks like work")
         } else {
@@ -107,7 +145,10 @@ impl Seen<'_> {
             folders: self
                 .folders()
                 .into_iter()
-                .map(|(folder, amount)| FolderOut { path: PathOut::of(folder), amount })
+                .map(|(folder, amount)| FolderOut {
+                    path: PathOut::of(folder),
+                    amount,
+                })
                 .collect(),
             projects: self
                 .survey
@@ -130,21 +171,45 @@ impl Seen<'_> {
     fn text(&self) -> Result<String> {
         let mut text = String::new();
         let place = &self.context.place;
-        let name = place.top.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let name = place
+            .top
+            .file_name()
+            .map(|name| name.to_string_lossy().into_owned())
+            .unwrap_or_default();
         let standing = match (place.repository.is_some(), self.has_commit()) {
             (false, _) => "not a repository yet",
             (true, false) => "no commit yet",
             (true, true) => "",
         };
         let all = Amount::of(self.tree.to_commit());
-        let verb = if self.has_commit() { "A commit of everything" } else { "The first commit" };
-        writeln!(text, "{}  {}", Paint::Head.on(shown(name.as_bytes().as_bstr())), Paint::Quiet.on(standing))?;
-        writeln!(text, "{verb} would hold {}, {}.", files(all.files), all.size)?;
+        let verb = if self.has_commit() {
+            "A commit of everything"
+        } else {
+            "The first commit"
+        };
+        writeln!(
+            text,
+            "{}  {}",
+            Paint::Head.on(shown(name.as_bytes().as_bstr())),
+            Paint::Quiet.on(standing)
+        )?;
+        writeln!(
+            text,
+            "{verb} would hold {}, {}.",
+            files(all.files),
+            all.size
+        )?;
         self.text_of_folders(&mut text)?;
         self.text_of_projects(&mut text)?;
         self.text_of_findings(&mut text)?;
         let (command, what_for) = self.next();
-        writeln!(text, "\n{}  {}  {}", Paint::Head.on("Next"), Paint::Type.on(command), Paint::Quiet.on(what_for))?;
+        writeln!(
+            text,
+            "\n{}  {}  {}",
+            Paint::Head.on("Next"),
+            Paint::Type.on(command),
+            Paint::Quiet.on(what_for)
+        )?;
         Ok(text)
     }
 
@@ -166,7 +231,12 @@ impl Seen<'_> {
         text.push_str(&table.text());
         if folders.len() > ROWS {
             let rest: u64 = folders[ROWS..].iter().map(|(_, amount)| amount.files).sum();
-            writeln!(text, "  and {} more folders with {}", count((folders.len() - ROWS) as u64), files(rest))?;
+            writeln!(
+                text,
+                "  and {} more folders with {}",
+                count((folders.len() - ROWS) as u64),
+                files(rest)
+            )?;
         }
         Ok(())
     }
@@ -177,12 +247,16 @@ impl Seen<'_> {
             .found
             .findings
             .iter()
-            .filter(|finding| finding.state != State::Ignored && top_folder(finding.path.as_bstr()) == folder)
+            .filter(|finding| {
+                finding.state != State::Ignored && top_folder(finding.path.as_bstr()) == folder
+            })
             .cloned()
             .collect();
         let classes = SummaryOut::of(&within).classes;
-        let parts: Vec<String> =
-            classes.iter().map(|class| format!("{} {}", count(class.files), class.class)).collect();
+        let parts: Vec<String> = classes
+            .iter()
+            .map(|class| format!("{} {}", count(class.files), class.class))
+            .collect();
         parts.join(", ")
     }
 
@@ -193,8 +267,16 @@ impl Seen<'_> {
         }
         writeln!(text, "\n{}", Paint::Head.on("Projects"))?;
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
-        for project in projects.iter().filter(|project| !project.template.group.everywhere()).take(2 * ROWS) {
-            let surely = if project.confidence == templates::Confidence::Likely { "probably, " } else { "" };
+        for project in projects
+            .iter()
+            .filter(|project| !project.template.group.everywhere())
+            .take(2 * ROWS)
+        {
+            let surely = if project.confidence == templates::Confidence::Likely {
+                "probably, "
+            } else {
+                ""
+            };
             let by = format!("{surely}by {}", shown(project.evidence.as_bstr()));
             table.row([
                 project.template.name.clone().into(),
@@ -209,7 +291,12 @@ impl Seen<'_> {
             .map(|project| project.template.name.as_str())
             .collect();
         if !traces.is_empty() {
-            writeln!(text, "  {} {}", Paint::Quiet.on("and traces of"), traces.join(", "))?;
+            writeln!(
+                text,
+                "  {} {}",
+                Paint::Quiet.on("and traces of"),
+                traces.join(", ")
+            )?;
         }
         Ok(())
     }
@@ -221,13 +308,29 @@ impl Seen<'_> {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Findings"))?;
-        let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Right, Align::Left]);
+        let mut table = Table::new(&[
+            Align::Whole,
+            Align::Right,
+            Align::Right,
+            Align::Right,
+            Align::Left,
+        ]);
         for class in &summary.classes {
-            let first = self.found.findings.iter().filter(|finding| finding.class == class.class);
-            let first = first.max_by_key(|finding| finding.size).map_or(String::new(), |finding| {
-                let path = shortened(&shown(finding.path.as_bstr()), 40);
-                if class.findings > 1 { format!("{path} and {} more", class.findings - 1) } else { path }
-            });
+            let first = self
+                .found
+                .findings
+                .iter()
+                .filter(|finding| finding.class == class.class);
+            let first = first
+                .max_by_key(|finding| finding.size)
+                .map_or(String::new(), |finding| {
+                    let path = shortened(&shown(finding.path.as_bstr()), 40);
+                    if class.findings > 1 {
+                        format!("{path} and {} more", class.findings - 1)
+                    } else {
+                        path
+                    }
+                });
             table.row([
                 Cell::painted(class_paint(class.class), class.class),
                 count(class.findings as u64).into(),
@@ -237,10 +340,19 @@ impl Seen<'_> {
             ]);
         }
         text.push_str(&table.text());
-        let hidden = self.found.findings.iter().filter(|finding| finding.rule == "personal/hidden-changes").count();
+        let hidden = self
+            .found
+            .findings
+            .iter()
+            .filter(|finding| finding.rule == "personal/hidden-changes")
+            .count();
         if hidden > 0 {
             let list = Paint::Type.on("redshank mute --list");
-            writeln!(text, "  git sees no changes to {} here: {list}", files(hidden as u64))?;
+            writeln!(
+                text,
+                "  git sees no changes to {} here: {list}",
+                files(hidden as u64)
+            )?;
         }
         Ok(())
     }

@@ -15,7 +15,8 @@ use std::process::ExitCode;
 /// The effect of patterns, without writing them
 #[derive(Args)]
 pub struct Try {
-    /// Patterns, as they would stand in an ignore file; `-` reads them from the standard input, one a line
+    /// Patterns, as they would stand in an ignore file; `-` reads them from the standard input, one
+    /// a line
     #[arg(required = true)]
     patterns: Vec<String>,
     /// Try them on these paths only, existing or not; ends with 1 if one of them is not ignored
@@ -35,7 +36,11 @@ impl Try {
         };
         let patterns = self.patterns()?;
         let added = patterns.join("\n");
-        let list = RuleList::parse(Source::of_folder(folder.clone()), added.as_bytes(), place.case());
+        let list = RuleList::parse(
+            Source::of_folder(folder.clone()),
+            added.as_bytes(),
+            place.case(),
+        );
         let mut contents = place.ignore_file(folder.as_bstr())?.unwrap_or_default();
         if !contents.is_empty() && !contents.ends_with(b"\n") {
             contents.push(b'\n');
@@ -53,19 +58,32 @@ impl Try {
         }
         let mut text = render::effect(&effect);
         if effect.kept_out.is_empty() && effect.let_in.is_empty() {
-            text += &format!("{}\n", Paint::Warn.on("changes nothing: no untracked file is decided differently"));
+            text += &format!(
+                "{}\n",
+                Paint::Warn.on("changes nothing: no untracked file is decided differently")
+            );
             text += &covered(&before, &list);
         }
         let tracked = before
             .in_state(State::Tracked)
             .filter(|entry| {
-                let below = entry.path.strip_prefix(folder.as_slice()).map(ByteSlice::as_bstr);
-                below.is_some_and(|below| list.rules().iter().any(|rule| !rule.negated && rule.matches(below, false)))
+                let below = entry
+                    .path
+                    .strip_prefix(folder.as_slice())
+                    .map(ByteSlice::as_bstr);
+                below.is_some_and(|below| {
+                    list.rules()
+                        .iter()
+                        .any(|rule| !rule.negated && rule.matches(below, false))
+                })
             })
             .count();
         if tracked > 0 {
             let tracked = files(tracked as u64);
-            text += &format!("{}\n", Paint::Warn.on(format!("{tracked} matched without effect: tracked already")));
+            text += &format!(
+                "{}\n",
+                Paint::Warn.on(format!("{tracked} matched without effect: tracked already"))
+            );
         }
         text += &format!("{}\n", Paint::Quiet.on("nothing was written"));
         put!("{text}")?;
@@ -88,9 +106,15 @@ impl Try {
         for given in &self.on {
             let path = context.resolve(given)?;
             let answer = oracle.ask(path.as_bstr())?;
-            all_ignored &= answer.ruling.as_ref().is_some_and(|ruling| ruling.ignores());
+            all_ignored &= answer
+                .ruling
+                .as_ref()
+                .is_some_and(|ruling| ruling.ignores());
             if !context.asked.quiet {
-                put!("{}", super::why::text(&oracle, path.as_bstr(), path.as_bstr(), &answer)?)?;
+                put!(
+                    "{}",
+                    super::why::text(&oracle, path.as_bstr(), path.as_bstr(), &answer)?
+                )?;
             }
         }
         Ok(found(!all_ignored))
@@ -100,16 +124,28 @@ impl Try {
 /// The rules that keep out already what the patterns match.
 fn covered(tree: &Tree, list: &RuleList) -> String {
     let matches = |entry: &&Entry| {
-        let below = entry.path.strip_prefix(list.source.base.as_slice()).map(ByteSlice::as_bstr);
+        let below = entry
+            .path
+            .strip_prefix(list.source.base.as_slice())
+            .map(ByteSlice::as_bstr);
         below.is_some_and(|below| list.rules().iter().any(|rule| rule.reaches(below)))
     };
-    let mut rulings: Vec<&Ruling> =
-        tree.in_state(State::Ignored).filter(matches).filter_map(|e| e.ruling.as_ref()).collect();
+    let mut rulings: Vec<&Ruling> = tree
+        .in_state(State::Ignored)
+        .filter(matches)
+        .filter_map(|e| e.ruling.as_ref())
+        .collect();
     rulings.sort_by_key(|ruling| ruling.id());
     rulings.dedup_by_key(|ruling| ruling.id());
     let told = rulings.iter().map(|ruling| {
-        let (source, rule) = (shown(ruling.source().shown.as_bstr()), shown(ruling.excerpt().as_bstr()));
-        format!("covered already by {source}, line {}: {rule}\n", ruling.rule().line)
+        let (source, rule) = (
+            shown(ruling.source().shown.as_bstr()),
+            shown(ruling.excerpt().as_bstr()),
+        );
+        format!(
+            "covered already by {source}, line {}: {rule}\n",
+            ruling.rule().line
+        )
     });
     told.collect()
 }

@@ -23,7 +23,8 @@ pub struct Undo {
     /// Leave files as they are that were changed since, and take back the rest
     #[arg(long, conflicts_with_all = ["list", "forget"])]
     keep_mine: bool,
-    /// Bring back what files held, even those that were changed since; what they hold now is kept beside the journal
+    /// Bring back what files held, even those that were changed since; what they hold now is kept
+    /// beside the journal
     #[arg(long, conflicts_with_all = ["list", "forget", "keep_mine"])]
     replace: bool,
 }
@@ -58,7 +59,10 @@ impl Undo {
             putln!("{}; all is as it was before", Paint::Good.on("taken back"))?;
         } else if !undone.left.is_empty() {
             putln!("{}, but for this:", Paint::Good.on("taken back"))?;
-            undone.left.iter().try_for_each(|left| putln!("  {}", left_over(left)))?;
+            undone
+                .left
+                .iter()
+                .try_for_each(|left| putln!("  {}", left_over(left)))?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -81,15 +85,26 @@ fn left_over(left: &NotRestored) -> String {
     let path = Paint::Head.on(shown(left.path.as_bstr()));
     let how = match &left.how {
         StandsAs::Edited(Some(kept)) => {
-            format!("is as it was changed since; what it held before is in {}", kept.display())
+            format!(
+                "is as it was changed since; what it held before is in {}",
+                kept.display()
+            )
         }
         StandsAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
-        StandsAs::Replaced(kept) => format!("holds again what it held; what it held last is in {}", kept.display()),
-        StandsAs::NotStaged(Taken::StagedAnew) => "stays as it is staged: that came after".to_owned(),
-        StandsAs::NotStaged(Taken::OtherKind) => {
-            "is not tracked again: something is staged in the place of it or of its folder".to_owned()
+        StandsAs::Replaced(kept) => format!(
+            "holds again what it held; what it held last is in {}",
+            kept.display()
+        ),
+        StandsAs::NotStaged(Taken::StagedAnew) => {
+            "stays as it is staged: that came after".to_owned()
         }
-        StandsAs::NotStaged(Taken::Gone) => "is not to be added any more: it isn't on disk".to_owned(),
+        StandsAs::NotStaged(Taken::OtherKind) => {
+            "is not tracked again: something is staged in the place of it or of its folder"
+                .to_owned()
+        }
+        StandsAs::NotStaged(Taken::Gone) => {
+            "is not to be added any more: it isn't on disk".to_owned()
+        }
         StandsAs::NotStaged(Taken::WithoutContents) => {
             "is not tracked again: git has cleared away what was staged".to_owned()
         }
@@ -98,15 +113,21 @@ fn left_over(left: &NotRestored) -> String {
 }
 
 fn forget(context: &Context, journal: &Journal, only: Option<u32>) -> Result<ExitCode> {
-    let kept = journal.list()?.iter().filter(|entry| only.is_none_or(|only| only == entry.number)).count();
+    let kept = journal
+        .list()?
+        .iter()
+        .filter(|entry| only.is_none_or(|only| only == entry.number))
+        .count();
     if !context.asked.quiet && context.for_people() {
         putln!("{kept} changes are kept; none of them could be taken back any more")?;
     }
-    let typed =
-        only.map_or("redshank undo --forget --yes".to_owned(), |only| format!("redshank undo --forget {only} --yes"));
+    let typed = only.map_or("redshank undo --forget --yes".to_owned(), |only| {
+        format!("redshank undo --forget {only} --yes")
+    });
     if may(context, "Forget them?", &typed)? {
         let left = journal.forget(only)?;
-        left.iter().for_each(|path| eputln!("not deleted, for it isn't ours: {}", path.display()));
+        left.iter()
+            .for_each(|path| eputln!("not deleted, for it isn't ours: {}", path.display()));
     }
     Ok(ExitCode::SUCCESS)
 }
@@ -114,7 +135,11 @@ fn forget(context: &Context, journal: &Journal, only: Option<u32>) -> Result<Exi
 fn list(context: &Context, changes: &[Entry]) -> Result<ExitCode> {
     if !context.for_people() {
         let changes = changes.iter().map(Into::into).collect();
-        render::json(&JournalOut { schema: "redshank.undo/1", root: root(&context.place.top), changes })?;
+        render::json(&JournalOut {
+            schema: "redshank.undo/1",
+            root: root(&context.place.top),
+            changes,
+        })?;
         return Ok(ExitCode::SUCCESS);
     }
     if changes.is_empty() {
@@ -122,16 +147,31 @@ fn list(context: &Context, changes: &[Entry]) -> Result<ExitCode> {
     }
     let mut table = Table::new(&[Align::Right, Align::Whole, Align::Whole, Align::Left]);
     for change in changes.iter().rev() {
-        let written: Vec<String> = change.files.iter().map(|file| shown(file.as_bstr())).collect();
-        let untracked = (change.untracked > 0).then(|| format!("{} no longer tracked", files(change.untracked as u64)));
+        let written: Vec<String> = change
+            .files
+            .iter()
+            .map(|file| shown(file.as_bstr()))
+            .collect();
+        let untracked = (change.untracked > 0)
+            .then(|| format!("{} no longer tracked", files(change.untracked as u64)));
         let standing = match change {
             Entry { undone: true, .. } => "taken back",
             Entry { own: false, .. } => "somebody else's",
-            Entry { cut_short: true, .. } => "cut short",
+            Entry {
+                cut_short: true, ..
+            } => "cut short",
             _ => "",
         };
-        let moved = change.moved.iter().map(|path| format!("{} moved away", shown(path.as_bstr())));
-        let what = written.into_iter().chain(moved).chain(untracked).collect::<Vec<_>>().join(", ");
+        let moved = change
+            .moved
+            .iter()
+            .map(|path| format!("{} moved away", shown(path.as_bstr())));
+        let what = written
+            .into_iter()
+            .chain(moved)
+            .chain(untracked)
+            .collect::<Vec<_>>()
+            .join(", ");
         let command = format!("{} {standing}", change.command);
         table.row([
             change.number.to_string().into(),
@@ -147,12 +187,18 @@ fn list(context: &Context, changes: &[Entry]) -> Result<ExitCode> {
 /// A time as the clock here shows it.
 fn moment(seconds: u64) -> String {
     let then = jiff::Timestamp::from_second(seconds.cast_signed()).unwrap_or_default();
-    then.to_zoned(jiff::tz::TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
+    then.to_zoned(jiff::tz::TimeZone::system())
+        .strftime("%Y-%m-%d %H:%M")
+        .to_string()
 }
 
 fn text(change: &Entry, keeps_edits: bool) -> String {
     let title = format!("change {} was made by", change.number);
-    let mut text = format!("{} {}\n", Paint::Head.on(title), Paint::Type.on(&change.command));
+    let mut text = format!(
+        "{} {}\n",
+        Paint::Head.on(title),
+        Paint::Type.on(&change.command)
+    );
     if !change.own {
         let said = "its record is not sealed with your key: somebody else made it, or you did on another machine";
         text += &format!("  {}\n", Paint::Warn.on(said));
@@ -161,9 +207,16 @@ fn text(change: &Entry, keeps_edits: bool) -> String {
         text += &format!("  {}\n", Paint::Warn.on("it was cut short"));
     }
     for file in &change.files {
-        let how =
-            if change.created.contains(file) { "goes; it was not there before" } else { "gets back what it held" };
-        let unless = if keeps_edits { ", unless it was changed since" } else { "" };
+        let how = if change.created.contains(file) {
+            "goes; it was not there before"
+        } else {
+            "gets back what it held"
+        };
+        let unless = if keeps_edits {
+            ", unless it was changed since"
+        } else {
+            ""
+        };
         text += &format!("  {} {how}{unless}\n", shown(file.as_bstr()));
     }
     for path in &change.moved {

@@ -25,7 +25,8 @@ impl Rewrite {
 
     /// Whether all that the file held stands at its start.
     fn adds_only(&self) -> bool {
-        self.after.starts_with(self.target.contents.as_deref().unwrap_or_default())
+        self.after
+            .starts_with(self.target.contents.as_deref().unwrap_or_default())
     }
 }
 
@@ -50,18 +51,25 @@ impl Proposal<'_> {
     pub fn carry_out(self, context: &Context) -> Result<()> {
         let place = &context.place;
         let files = self.files.iter().filter(|file| file.changes());
-        let overlay: Overlay = files.map(|file| (file.target.source.shown.clone(), file.after.clone())).collect();
+        let overlay: Overlay = files
+            .map(|file| (file.target.source.shown.clone(), file.after.clone()))
+            .collect();
         let effect = Effect::of(place, self.tree, overlay, &[])?;
         let changed = self.files.iter().any(Rewrite::changes);
         if changed && context.for_people() && !context.asked.quiet {
             for Rewrite { target, after } in &self.files {
                 let before = target.contents.clone().unwrap_or_default();
-                put!("{}", render::diff(&shown(target.source.shown.as_bstr()), &before, after))?;
+                put!(
+                    "{}",
+                    render::diff(&shown(target.source.shown.as_bstr()), &before, after)
+                )?;
             }
             put!("{}", render::effect(&effect))?;
         }
         if context.for_people() && !context.asked.quiet {
-            self.notes.iter().try_for_each(|note| putln!("{}", Paint::Quiet.on(note)))?;
+            self.notes
+                .iter()
+                .try_for_each(|note| putln!("{}", Paint::Quiet.on(note)))?;
         }
         context.say_unread(&self.tree.unread);
         let told = self.told || context.has_somebody() && !context.asked.yes;
@@ -73,7 +81,10 @@ impl Proposal<'_> {
             putln!("{}", ending(place.repository.is_some(), changed, written))?;
         } else {
             let out = EffectOut::of(&place.top, self.rules, written, &effect);
-            render::json(&EffectOut { notes: self.notes, ..out })?;
+            render::json(&EffectOut {
+                notes: self.notes,
+                ..out
+            })?;
         }
         Ok(())
     }
@@ -82,9 +93,16 @@ impl Proposal<'_> {
 fn ending(repository: bool, changed: bool, written: bool) -> String {
     match (changed, written) {
         (false, _) => "nothing to write".to_owned(),
-        (true, false) => format!("nothing was written; {} writes it", Paint::Type.on("--write")),
+        (true, false) => format!(
+            "nothing was written; {} writes it",
+            Paint::Type.on("--write")
+        ),
         (true, true) if repository => {
-            format!("{}; {} takes it back", Paint::Good.on("written"), Paint::Type.on("redshank undo"))
+            format!(
+                "{}; {} takes it back",
+                Paint::Good.on("written"),
+                Paint::Type.on("redshank undo")
+            )
         }
         (true, true) => format!(
             "{}; this is not a repository yet, so taking it back means deleting the new lines",
@@ -96,16 +114,21 @@ fn ending(repository: bool, changed: bool, written: bool) -> String {
 fn write(context: &Context, command: &str, files: &[Rewrite]) -> Result<()> {
     let place = &context.place;
     if place.repository.is_some() {
-        let changed = files.iter().filter(|file| file.changes()).map(|file| file.target.change(file.after.clone()));
+        let changed = files
+            .iter()
+            .filter(|file| file.changes())
+            .map(|file| file.target.change(file.after.clone()));
         return Ok(Journal::of(place)?.apply(command, &Changes::of_files(changed.collect()))?);
     }
     match files {
         // Without a journal nothing may be taken out: what stood there would be gone.
-        [one] if one.target.source.reach == Reach::Team && one.adds_only() => {
-            Ok(write_without_journal(place, &one.target.change(one.after.clone()))?)
-        }
+        [one] if one.target.source.reach == Reach::Team && one.adds_only() => Ok(
+            write_without_journal(place, &one.target.change(one.after.clone()))?,
+        ),
         _ => {
-            bail!("outside a repository lines can only be added, to the ignore file at the top\n  run `git init` first")
+            bail!(
+                "outside a repository lines can only be added, to the ignore file at the top\n  run `git init` first"
+            )
         }
     }
 }

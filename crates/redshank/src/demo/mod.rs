@@ -1,9 +1,12 @@
 //! The demo: a volunteer network of tide gauges, ready for its first commit in all the wrong ways.
 //!
-//! Its sources are real files under `demo/` at the project's top. What a build, an editor or a person would leave behind is
-//! made when it is laid out, the same every time.
+//! Its sources are real files under `demo/` at the project's top. What a build, an editor or a
+//! person would leave behind is made when it is laid out, the same every time.
 
-#![allow(clippy::disallowed_methods, reason = "the demo is made in a new folder of its own")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "the demo is made in a new folder of its own"
+)]
 
 mod bulk;
 mod litter;
@@ -48,20 +51,32 @@ impl Layout {
     }
 }
 
-/// Lays the demo out in an empty folder, as a repository without a commit; gives the number of its files.
+/// Lays the demo out in an empty folder, as a repository without a commit; gives the number of its
+/// files.
 pub fn lay_out(top: &Path) -> Result<u64> {
-    let mut layout = Layout { top: top.to_owned(), files: 0 };
+    let mut layout = Layout {
+        top: top.to_owned(),
+        files: 0,
+    };
     sources::lay_out(&mut layout)?;
     bulk::lay_out(&mut layout)?;
     litter::lay_out(&mut layout)?;
-    isolated(top).args(["init", "--quiet", "--initial-branch=main"]).output()?;
-    isolated(top).args(["add", "--force", FORCED_LOG]).output()?;
+    isolated(top)
+        .args(["init", "--quiet", "--initial-branch=main"])
+        .output()?;
+    isolated(top)
+        .args(["add", "--force", FORCED_LOG])
+        .output()?;
     Ok(layout.files)
 }
 
 /// A call of git that nobody's own configuration changes, with a made-up author.
 fn isolated(top: &Path) -> Git {
-    isolation().into_iter().fold(Git::at(top).as_a_person_would(), |git, (name, value)| git.env(name, value))
+    isolation()
+        .into_iter()
+        .fold(Git::at(top).as_a_person_would(), |git, (name, value)| {
+            git.env(name, value)
+        })
 }
 
 /// The variables that make it so.

@@ -51,5 +51,7 @@ const FILES: &[(&str, &[u8])] = files![
 ];
 
 pub(super) fn lay_out(layout: &mut Layout) -> Result<()> {
-    FILES.iter().try_for_each(|(path, contents)| layout.put(path, contents))
+    FILES
+        .iter()
+        .try_for_each(|(path, contents)| layout.put(path, contents))
 }

@@ -1,6 +1,9 @@
 //! The walk through the job, from a heap of files to a first commit.
 
-#![allow(clippy::disallowed_methods, reason = "the demo is made in a new folder of its own")]
+#![allow(
+    clippy::disallowed_methods,
+    reason = "the demo is made in a new folder of its own"
+)]
 
 use super::{isolated, isolation, litter};
 use crate::putln;
@@ -29,8 +32,15 @@ use Step::{Git, Refused, Run, Say, With, Write};
 const STEPS: &[Step] = &[
     Say("A heap of files, and nobody has committed anything yet. What is here?"),
     Run(&["survey"]),
-    Say("Thousands of files where dozens were meant. Somebody has tried rules already; why do they do so little?"),
-    Run(&["why", "exhibit/Lagoon/Library/", "kiosk/gradle/wrapper/gradle-wrapper.jar", "gateway/uplink-trace.log"]),
+    Say(
+        "Thousands of files where dozens were meant. Somebody has tried rules already; why do they do so little?",
+    ),
+    Run(&[
+        "why",
+        "exhibit/Lagoon/Library/",
+        "kiosk/gradle/wrapper/gradle-wrapper.jar",
+        "gateway/uplink-trace.log",
+    ]),
     Say(
         "One is tied to the top, the project is two folders down; one swallows a file that the build needs; one came too late.",
     ),
@@ -50,22 +60,45 @@ const STEPS: &[Step] = &[
     Say("Would it work for a colleague? A clone of the next commit, and a build in it:"),
     With(
         "cargo",
-        &["rehearse", "--", "cargo", "build", "--offline", "--manifest-path", "gateway/Cargo.toml"],
+        &[
+            "rehearse",
+            "--",
+            "cargo",
+            "build",
+            "--offline",
+            "--manifest-path",
+            "gateway/Cargo.toml",
+        ],
         "cargo doesn't run here, so nothing is built.",
     ),
     Say("Keep it so: the same check before every commit. Now the first one."),
     Run(&["hook", "on"]),
     Git(&["add", "--all"]),
-    Git(&["commit", "--quiet", "--message", "Tidewatch: gateway, analysis, dashboard, firmware, exhibit, kiosk"]),
+    Git(&[
+        "commit",
+        "--quiet",
+        "--message",
+        "Tidewatch: gateway, analysis, dashboard, firmware, exhibit, kiosk",
+    ]),
     Git(&["status", "--short", "--branch"]),
     Say("Weeks later. A script that sends soundings to the archive, with its key in it:"),
     Write(litter::script_with_key),
     Git(&["add", "soundings/upload.sh"]),
-    Refused(&["commit", "--quiet", "--message", "Send soundings to the archive"]),
+    Refused(&[
+        "commit",
+        "--quiet",
+        "--message",
+        "Send soundings to the archive",
+    ]),
     Say("Nothing went out. The script takes the key from its environment instead:"),
     Write(litter::script_without_key),
     Git(&["add", "soundings/upload.sh"]),
-    Git(&["commit", "--quiet", "--message", "Send soundings to the archive"]),
+    Git(&[
+        "commit",
+        "--quiet",
+        "--message",
+        "Send soundings to the archive",
+    ]),
 ];
 
 /// Walks through the job in a demo folder, printing each command before its output.
@@ -76,7 +109,10 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
             Say(text) => putln!("\n{}", Paint::Quiet.on(format!("# {text}")))?,
             Run(words) => run(top, words)?,
             With(program, words, otherwise) if !is_here(program) => {
-                putln!("\n{}", Paint::Type.on(format!("$ redshank {}", typed(words))))?;
+                putln!(
+                    "\n{}",
+                    Paint::Type.on(format!("$ redshank {}", typed(words)))
+                )?;
                 putln!("{otherwise}")?;
             }
             With(_, words, _) => run(top, words)?,
@@ -84,21 +120,31 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
                 putln!("\n{}", Paint::Type.on(format!("$ git {}", typed(words))))?;
                 let wanted = !matches!(step, Refused(_));
                 if isolated(top).args(*words).passed_through()? != wanted {
-                    bail!("git {} did not end as it should in {}", words[0], top.display());
+                    bail!(
+                        "git {} did not end as it should in {}",
+                        words[0],
+                        top.display()
+                    );
                 }
             }
             Write(file) => {
                 let (path, text) = file();
                 putln!("\n{}", Paint::Head.on(path))?;
                 // Nobody's key is shown whole, not even a made-up one.
-                text.lines().try_for_each(|line| putln!("  {}", litter::without_key(line)))?;
+                text.lines()
+                    .try_for_each(|line| putln!("  {}", litter::without_key(line)))?;
                 files += u64::from(!top.join(path).exists());
                 std::fs::write(top.join(path), text).context(path)?;
             }
         }
     }
-    let listed = isolated(top).args(["ls-tree", "-r", "-z", "--name-only", "HEAD"]).output()?;
-    let committed = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).count() as u64;
+    let listed = isolated(top)
+        .args(["ls-tree", "-r", "-z", "--name-only", "HEAD"])
+        .output()?;
+    let committed = listed
+        .split(|byte| *byte == 0)
+        .filter(|name| !name.is_empty())
+        .count() as u64;
     let out = Paint::Good.on(format!(
         "{} files are committed, {} stayed out.",
         count(committed),
@@ -109,13 +155,23 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
 }
 
 fn is_here(program: &str) -> bool {
-    Command::new(program).arg("--version").output().is_ok_and(|said| said.status.success())
+    Command::new(program)
+        .arg("--version")
+        .output()
+        .is_ok_and(|said| said.status.success())
 }
 
 fn run(top: &Path, words: &[&str]) -> Result<()> {
-    putln!("\n{}", Paint::Type.on(format!("$ redshank {}", typed(words))))?;
+    putln!(
+        "\n{}",
+        Paint::Type.on(format!("$ redshank {}", typed(words)))
+    )?;
     let program = std::env::current_exe().context("this program's own path")?;
-    let status = Command::new(program).args(words).current_dir(top).envs(isolation()).status()?;
+    let status = Command::new(program)
+        .args(words)
+        .current_dir(top)
+        .envs(isolation())
+        .status()?;
     match status.code() {
         Some(0 | 1) => Ok(()),
         _ => bail!("redshank {} failed in {}", words[0], top.display()),

@@ -32,9 +32,17 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
     let rows = grouped(entries, |entry| (top_folder(entry.path.as_bstr()),));
     let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
     for ((folder,), amount) in rows.iter().take(ROWS) {
-        let example = entries.iter().find(|entry| top_folder(entry.path.as_bstr()) == *folder);
-        let example = example.map_or(String::new(), |entry| shown(entry.path[folder.len()..].as_bstr()));
-        let hint = if amount.files == 1 { example } else { format!("{example}, …") };
+        let example = entries
+            .iter()
+            .find(|entry| top_folder(entry.path.as_bstr()) == *folder);
+        let example = example.map_or(String::new(), |entry| {
+            shown(entry.path[folder.len()..].as_bstr())
+        });
+        let hint = if amount.files == 1 {
+            example
+        } else {
+            format!("{example}, …")
+        };
         table.row([
             count(amount.files).into(),
             amount.size.to_string().into(),
@@ -51,7 +59,11 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
 
 /// A folder's name, or a word for the top.
 pub fn folder_name(folder: &BStr) -> String {
-    if folder.is_empty() { "(at the top)".to_owned() } else { shown(folder) }
+    if folder.is_empty() {
+        "(at the top)".to_owned()
+    } else {
+        shown(folder)
+    }
 }
 
 /// The lines that a change takes out and puts in, with one line around them.
@@ -60,7 +72,12 @@ pub fn diff(name: &str, before: &[u8], after: &[u8]) -> String {
     let mut text = format!("{}\n", Paint::Head.on(name));
     for hunk in diff.unified_diff().context_radius(1).iter_hunks() {
         for change in hunk.iter_changes() {
-            let line = shown(change.value().trim_end_with(|c| c == '\n' || c == '\r').as_bstr());
+            let line = shown(
+                change
+                    .value()
+                    .trim_end_with(|c| c == '\n' || c == '\r')
+                    .as_bstr(),
+            );
             text += &match change.tag() {
                 ChangeTag::Insert => Paint::Good.on(format!("  + {line}")),
                 ChangeTag::Delete => Paint::Bad.on(format!("  - {line}")),

@@ -23,7 +23,11 @@ use std::io::Write;
 pub fn complain(error: &anyhow::Error) {
     let text = format!("{error:#}");
     let mut lines = text.lines();
-    eputln!("{} {}", Paint::Bad.on("error:"), lines.next().unwrap_or_default());
+    eputln!(
+        "{} {}",
+        Paint::Bad.on("error:"),
+        lines.next().unwrap_or_default()
+    );
     for line in lines {
         eputln!("{line}");
     }
@@ -50,7 +54,10 @@ macro_rules! eputln {
 /// Writes one JSON document.
 pub fn json(value: &impl Serialize) -> Result<()> {
     let mut out = screen::raw();
-    value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, Harmless::pretty()))?;
+    value.serialize(&mut serde_json::Serializer::with_formatter(
+        &mut out,
+        Harmless::pretty(),
+    ))?;
     writeln!(out)?;
     Ok(())
 }

@@ -2,8 +2,8 @@
 
 use bstr::{BStr, ByteSlice};
 
-/// A path that can't harm the terminal: control characters, characters that turn the direction of text or have no width,
-/// and bytes that aren't UTF-8 are written as escapes.
+/// A path that can't harm the terminal: control characters, characters that turn the direction of
+/// text or have no width, and bytes that aren't UTF-8 are written as escapes.
 pub fn shown(path: &BStr) -> String {
     let mut text = String::with_capacity(path.len());
     for chunk in path.utf8_chunks() {
@@ -26,7 +26,8 @@ pub(super) fn escaped(c: char, into: &mut String) {
     into.extend(c.escape_default());
 }
 
-/// Zero-width characters, and the controls of text direction (Unicode, general category Cf, and the line separators).
+/// Zero-width characters, and the controls of text direction (Unicode, general category Cf, and the
+/// line separators).
 pub(super) fn is_invisible(c: char) -> bool {
     matches!(c, '\u{ad}' | '\u{61c}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}')
 }
@@ -39,7 +40,11 @@ pub fn shortened(path: &str, width: usize) -> String {
     }
     let start = (width - 1) / 3;
     let end = width - 1 - start;
-    path.chars().take(start).chain(['…']).chain(path.chars().skip(length - end)).collect()
+    path.chars()
+        .take(start)
+        .chain(['…'])
+        .chain(path.chars().skip(length - end))
+        .collect()
 }
 
 /// A text of at most `width` characters, cut at its end.
@@ -47,18 +52,29 @@ pub fn cut(text: &str, width: usize) -> String {
     if text.chars().count() <= width {
         return text.to_owned();
     }
-    text.chars().take(width.saturating_sub(1)).chain(['…']).collect()
+    text.chars()
+        .take(width.saturating_sub(1))
+        .chain(['…'])
+        .collect()
 }
 
 /// A number with its thousands set apart.
 pub fn count(number: u64) -> String {
     let digits = number.to_string();
-    let groups: Vec<&str> =
-        digits.as_bytes().rchunks(3).rev().map(|group| group.to_str().unwrap_or_default()).collect();
+    let groups: Vec<&str> = digits
+        .as_bytes()
+        .rchunks(3)
+        .rev()
+        .map(|group| group.to_str().unwrap_or_default())
+        .collect();
     groups.join(",")
 }
 
 /// A number of files, in words.
 pub fn files(number: u64) -> String {
-    format!("{} {}", count(number), if number == 1 { "file" } else { "files" })
+    format!(
+        "{} {}",
+        count(number),
+        if number == 1 { "file" } else { "files" }
+    )
 }

@@ -7,12 +7,21 @@ use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
 /// What stands in a path of a web address as it is (RFC 3986, unreserved characters and the slash).
-const PLAIN: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~').remove(b'/');
+const PLAIN: &AsciiSet = &NON_ALPHANUMERIC
+    .remove(b'-')
+    .remove(b'.')
+    .remove(b'_')
+    .remove(b'~')
+    .remove(b'/');
 
 /// The log of one run. Paths are relative to the repository's top.
 pub fn log(found: &Found) -> Value {
-    let rules: BTreeMap<&str, &Finding> =
-        found.findings.iter().rev().map(|finding| (finding.rule.as_str(), finding)).collect();
+    let rules: BTreeMap<&str, &Finding> = found
+        .findings
+        .iter()
+        .rev()
+        .map(|finding| (finding.rule.as_str(), finding))
+        .collect();
     let rules: Vec<Value> = rules
         .iter()
         .map(|(id, finding)| {
@@ -24,7 +33,11 @@ pub fn log(found: &Found) -> Value {
         .unread
         .iter()
         .map(|unread| {
-            let text = format!("not read: {}: {}", crate::render::shown(unread.path.as_bstr()), unread.reason);
+            let text = format!(
+                "not read: {}: {}",
+                crate::render::shown(unread.path.as_bstr()),
+                unread.reason
+            );
             json!({ "level": "warning", "message": { "text": text } })
         })
         .collect();
@@ -41,7 +54,10 @@ pub fn log(found: &Found) -> Value {
 }
 
 fn result(finding: &Finding) -> Value {
-    let evidence = finding.evidence.as_ref().map_or(String::new(), |evidence| format!(": {evidence}"));
+    let evidence = finding
+        .evidence
+        .as_ref()
+        .map_or(String::new(), |evidence| format!(": {evidence}"));
     let mut result = json!({
         "ruleId": finding.rule,
         "level": level(finding.level),

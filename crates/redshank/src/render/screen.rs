@@ -1,5 +1,6 @@
-//! The one door to the screen: whatever is printed goes through here, so that no name, no line of a file and no message of
-//! another program can move the cursor, turn the direction of text, or show a secret.
+//! The one door to the screen: whatever is printed goes through here, so that no name, no line of a
+//! file and no message of another program can move the cursor, turn the direction of text, or show
+//! a secret.
 
 #![allow(clippy::disallowed_methods, reason = "this is the door")]
 
@@ -25,8 +26,8 @@ pub fn err(text: Arguments) {
     let _ = writeln!(anstream::stderr(), "{}", clean(&text.to_string()));
 }
 
-/// Text as it may be printed: of escape sequences only the colours of ours, of control characters only line ends and tabs,
-/// and no secret.
+/// Text as it may be printed: of escape sequences only the colours of ours, of control characters
+/// only line ends and tabs, and no secret.
 fn clean(text: &str) -> String {
     let (plain, colors) = without_colors(text);
     let mut colors = colors.into_iter().peekable();
@@ -84,17 +85,20 @@ fn harmless(text: &str, into: &mut String) {
     }
 }
 
-/// How long the escape sequence is that starts here, if it is one that our palette makes (ECMA-48, "Select Graphic
-/// Rendition"): bold, a colour of the 256, and back.
+/// How long the escape sequence is that starts here, if it is one that our palette makes (ECMA-48,
+/// "Select Graphic Rendition"): bold, a colour of the 256, and back.
 fn color(text: &str) -> Option<usize> {
     let numbers = text.strip_prefix("\x1b[")?;
     let end = numbers.find('m')?;
     let plain = ["", "0", "1", "22", "39", "49"].contains(&&numbers[..end]);
-    let of_256 = numbers[..end].strip_prefix("38;5;").is_some_and(|number| number.parse::<u8>().is_ok());
+    let of_256 = numbers[..end]
+        .strip_prefix("38;5;")
+        .is_some_and(|number| number.parse::<u8>().is_ok());
     (plain || of_256).then_some("\x1b[".len() + end + 1)
 }
 
-/// JSON as a terminal may get it: what could harm it is written as an escape, which means the same to whoever reads it.
+/// JSON as a terminal may get it: what could harm it is written as an escape, which means the same
+/// to whoever reads it.
 #[derive(Default)]
 pub struct Harmless<F>(F);
 
@@ -106,7 +110,11 @@ impl Harmless<PrettyFormatter<'_>> {
 }
 
 impl<F: Formatter> Formatter for Harmless<F> {
-    fn write_string_fragment<W: ?Sized + Write>(&mut self, writer: &mut W, fragment: &str) -> Result<()> {
+    fn write_string_fragment<W: ?Sized + Write>(
+        &mut self,
+        writer: &mut W,
+        fragment: &str,
+    ) -> Result<()> {
         let mut rest = fragment;
         while let Some(at) = rest.find(|c: char| c.is_control() || super::names::is_invisible(c)) {
             let (before, from) = rest.split_at(at);
@@ -119,7 +127,11 @@ impl<F: Formatter> Formatter for Harmless<F> {
         self.0.write_string_fragment(writer, rest)
     }
 
-    fn write_char_escape<W: ?Sized + Write>(&mut self, writer: &mut W, escape: CharEscape) -> Result<()> {
+    fn write_char_escape<W: ?Sized + Write>(
+        &mut self,
+        writer: &mut W,
+        escape: CharEscape,
+    ) -> Result<()> {
         self.0.write_char_escape(writer, escape)
     }
 
@@ -174,8 +186,14 @@ mod tests {
         let ours = Paint::Bad.on("worry");
         assert_eq!(clean(&format!("{ours}\n\ta")), format!("{ours}\n\ta"));
         let key = format!("glpat-{}", "aB3xK9mQ2pL7vN4wR8tY");
-        let (before, shown) = (Paint::Good.on("a "), Paint::Type.on("glpa… (26 characters)"));
-        assert_eq!(clean(&format!("{before}{} z", Paint::Type.on(key))), format!("{before}{shown} z"));
+        let (before, shown) = (
+            Paint::Good.on("a "),
+            Paint::Type.on("glpa… (26 characters)"),
+        );
+        assert_eq!(
+            clean(&format!("{before}{} z", Paint::Type.on(key))),
+            format!("{before}{shown} z")
+        );
         assert_eq!(
             clean("\x1b[2J\x1b[38;5;300m\x1b]0;x\x07\u{202e}\u{9b}1m\r"),
             "\\u{1b}[2J\\u{1b}[38;5;300m\\u{1b}]0;x\\u{7}\\u{202e}\\u{9b}1m\\r"
@@ -189,7 +207,11 @@ mod tests {
         let mut to = serde_json::Serializer::with_formatter(&mut json, Harmless::pretty());
         serde::Serialize::serialize(&[text], &mut to).unwrap();
         let json = String::from_utf8(json).unwrap();
-        assert!(json.chars().all(|c| c == '\n' || !c.is_control() && !super::super::names::is_invisible(c)), "{json}");
+        assert!(
+            json.chars()
+                .all(|c| c == '\n' || !c.is_control() && !super::super::names::is_invisible(c)),
+            "{json}"
+        );
         assert_eq!(serde_json::from_str::<[String; 1]>(&json).unwrap(), [text]);
     }
 }

@@ -4,8 +4,12 @@ use super::Paint;
 use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, presets};
 use std::io::IsTerminal;
 
-/// The width of the terminal in columns; `None` where the output goes elsewhere, and nothing is cut.
-#[allow(clippy::disallowed_methods, reason = "it only asks whether it is a terminal")]
+/// The width of the terminal in columns; `None` where the output goes elsewhere, and nothing is
+/// cut.
+#[allow(
+    clippy::disallowed_methods,
+    reason = "it only asks whether it is a terminal"
+)]
 pub fn width() -> Option<usize> {
     if !std::io::stdout().is_terminal() {
         return None;
@@ -38,7 +42,11 @@ impl Cell {
     pub fn painted(paint: Paint, text: impl ToString) -> Self {
         let text = text.to_string();
         // Colour around nothing would keep the spaces before it at the end of a row.
-        let (color, bold) = if text.is_empty() { (None, false) } else { paint.color() };
+        let (color, bold) = if text.is_empty() {
+            (None, false)
+        } else {
+            paint.color()
+        };
         let mut cell = comfy_table::Cell::new(text);
         if let Some(number) = color {
             cell = cell.fg(comfy_table::Color::AnsiValue(number));
@@ -61,24 +69,33 @@ impl Table {
     pub fn new(columns: &[Align]) -> Self {
         let mut table = comfy_table::Table::new();
         // The stream takes the colour out again where none is wanted.
-        table.load_style(presets::NOTHING).enforce_styling().set_truncation_indicator("…");
+        table
+            .load_style(presets::NOTHING)
+            .enforce_styling()
+            .set_truncation_indicator("…");
         table.style_text_only();
         match width() {
             Some(width) => {
                 // One column stays free, or a full row would wrap.
                 let width = u16::try_from(width.saturating_sub(1)).unwrap_or(u16::MAX);
-                table.set_content_arrangement(ContentArrangement::Dynamic).set_width(width);
+                table
+                    .set_content_arrangement(ContentArrangement::Dynamic)
+                    .set_width(width);
             }
             None => {
                 table.set_content_arrangement(ContentArrangement::Disabled);
             }
         }
-        Self { table, columns: columns.to_vec() }
+        Self {
+            table,
+            columns: columns.to_vec(),
+        }
     }
 
     /// Adds a row.
     pub fn row(&mut self, cells: impl IntoIterator<Item = Cell>) {
-        let mut row = comfy_table::Row::from(cells.into_iter().map(|cell| cell.0).collect::<Vec<_>>());
+        let mut row =
+            comfy_table::Row::from(cells.into_iter().map(|cell| cell.0).collect::<Vec<_>>());
         row.max_height(1);
         self.table.add_row(row);
     }
@@ -95,6 +112,10 @@ impl Table {
                 column.set_constraint(ColumnConstraint::ContentWidth);
             }
         }
-        self.table.trim_fmt().lines().map(|line| format!(" {}\n", line.trim_end())).collect()
+        self.table
+            .trim_fmt()
+            .lines()
+            .map(|line| format!(" {}\n", line.trim_end()))
+            .collect()
     }
 }

@@ -74,7 +74,11 @@ pub struct SpotOut {
 
 impl From<&Finding> for SpotOut {
     fn from(place: &Finding) -> Self {
-        Self { path: PathOut::of(place.path.as_bstr()), line: place.line, state: place.state }
+        Self {
+            path: PathOut::of(place.path.as_bstr()),
+            line: place.line,
+            state: place.state,
+        }
     }
 }
 
@@ -131,20 +135,31 @@ pub struct ClassOut {
 impl SummaryOut {
     /// Counts findings.
     pub fn of(findings: &[Finding]) -> Self {
-        let level = |level| findings.iter().filter(|finding| finding.level == level).count();
+        let level = |level| {
+            findings
+                .iter()
+                .filter(|finding| finding.level == level)
+                .count()
+        };
         Self {
             errors: level(Level::Error),
             accepted: 0,
             warnings: level(Level::Warning),
             notes: level(Level::Note),
-            classes: Class::ALL.into_iter().filter_map(|class| ClassOut::of(class, findings)).collect(),
+            classes: Class::ALL
+                .into_iter()
+                .filter_map(|class| ClassOut::of(class, findings))
+                .collect(),
         }
     }
 }
 
 impl ClassOut {
     fn of(class: Class, findings: &[Finding]) -> Option<Self> {
-        let of_class: Vec<&Finding> = findings.iter().filter(|finding| finding.class == class).collect();
+        let of_class: Vec<&Finding> = findings
+            .iter()
+            .filter(|finding| finding.class == class)
+            .collect();
         // Several findings may stand for one file; it counts once.
         let mut paths: Vec<&Finding> = of_class.clone();
         paths.sort_by(|a, b| a.path.cmp(&b.path));
@@ -170,6 +185,9 @@ pub struct UnreadOut {
 
 impl From<&Unread> for UnreadOut {
     fn from(unread: &Unread) -> Self {
-        Self { path: PathOut::of(unread.path.as_bstr()), reason: unread.reason.clone() }
+        Self {
+            path: PathOut::of(unread.path.as_bstr()),
+            reason: unread.reason.clone(),
+        }
     }
 }

@@ -35,7 +35,12 @@ pub struct EffectOut {
 impl EffectOut {
     /// An effect as it is written.
     pub fn of(top: &Path, rules: Vec<String>, written: bool, effect: &Effect) -> Self {
-        let paths = |entries: &[Entry]| entries.iter().map(|entry| PathOut::of(entry.path.as_bstr())).collect();
+        let paths = |entries: &[Entry]| {
+            entries
+                .iter()
+                .map(|entry| PathOut::of(entry.path.as_bstr()))
+                .collect()
+        };
         Self {
             schema: "redshank.effect/1",
             root: root(top),

@@ -1,4 +1,5 @@
-//! The machine formats: what is written as JSON, a file for each. docs/schemas/ holds a JSON Schema of each.
+//! The machine formats: what is written as JSON, a file for each. docs/schemas/ holds a JSON Schema
+//! of each.
 
 mod check;
 mod effect;
@@ -30,7 +31,8 @@ use std::path::Path;
 /// A path. Where its bytes aren't UTF-8, they stand beside it in base64.
 #[derive(Serialize, JsonSchema)]
 pub struct PathOut {
-    /// Relative to the repository's top; a folder ends in a slash. Bytes that aren't UTF-8 are replaced.
+    /// Relative to the repository's top; a folder ends in a slash. Bytes that aren't UTF-8 are
+    /// replaced.
     pub path: String,
     /// The bytes, in base64, where they aren't UTF-8.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -41,7 +43,10 @@ impl PathOut {
     /// The path as it is written.
     pub fn of(path: &BStr) -> Self {
         let (path, path_b64) = text(path);
-        Self { path: path.into_owned(), path_b64 }
+        Self {
+            path: path.into_owned(),
+            path_b64,
+        }
     }
 }
 
@@ -49,7 +54,10 @@ impl PathOut {
 pub fn text(bytes: &BStr) -> (Cow<'_, str>, Option<String>) {
     match bytes.to_str() {
         Ok(text) => (text.into(), None),
-        Err(_) => (bytes.to_str_lossy(), Some(base64::engine::general_purpose::STANDARD.encode(bytes))),
+        Err(_) => (
+            bytes.to_str_lossy(),
+            Some(base64::engine::general_purpose::STANDARD.encode(bytes)),
+        ),
     }
 }
 

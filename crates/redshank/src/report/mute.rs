@@ -32,6 +32,10 @@ pub struct MutedOut {
 impl From<&Muted> for MutedOut {
     fn from(muted: &Muted) -> Self {
         let path = PathOut::of(muted.path.as_bstr());
-        Self { path, changed: muted.changed, changed_upstream: muted.changed_upstream }
+        Self {
+            path,
+            changed: muted.changed,
+            changed_upstream: muted.changed_upstream,
+        }
     }
 }

@@ -37,8 +37,15 @@ pub struct MissingOut {
 
 impl From<&Missing> for MissingOut {
     fn from(file: &Missing) -> Self {
-        let rule = file.ruling.as_ref().map(|ruling| ruling.rule().text.to_string());
-        Self { path: PathOut::of(file.path.as_bstr()), reason: file.reason.clone(), rule }
+        let rule = file
+            .ruling
+            .as_ref()
+            .map(|ruling| ruling.rule().text.to_string());
+        Self {
+            path: PathOut::of(file.path.as_bstr()),
+            reason: file.reason.clone(),
+            rule,
+        }
     }
 }
 
@@ -82,7 +89,8 @@ pub struct RuledOut {
 /// Something new that no rule keeps out.
 #[derive(Serialize, JsonSchema)]
 pub struct NewOut {
-    /// A file; a folder, with a slash at its end, if it is new as a whole or holds several files of one kind.
+    /// A file; a folder, with a slash at its end, if it is new as a whole or holds several files of
+    /// one kind.
     #[serde(flatten)]
     pub path: PathOut,
     /// How much.
@@ -105,7 +113,15 @@ impl From<&Left> for LeftOut {
             amount: new.amount,
             rule: new.rule.to_string(),
         });
-        let changed = left.changed.iter().map(|path| PathOut::of(path.as_bstr())).collect();
-        Self { ignored: ruled.collect(), unruled: new.collect(), changed }
+        let changed = left
+            .changed
+            .iter()
+            .map(|path| PathOut::of(path.as_bstr()))
+            .collect();
+        Self {
+            ignored: ruled.collect(),
+            unruled: new.collect(),
+            changed,
+        }
     }
 }

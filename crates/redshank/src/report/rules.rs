@@ -39,8 +39,8 @@ pub struct RuleRowOut {
     /// What it decides about now.
     #[serde(flatten)]
     pub catches: Amount,
-    /// In a word: `works`, `catches-nothing`, `duplicate`, `overridden`, `cannot-work`, `swallows-its-file`, `only-tracked`,
-    /// `misread`, `impossible`.
+    /// In a word: `works`, `catches-nothing`, `duplicate`, `overridden`, `cannot-work`,
+    /// `swallows-its-file`, `only-tracked`, `misread`, `impossible`.
     pub standing: &'static str,
     /// The same in a sentence.
     pub message: String,
@@ -84,6 +84,9 @@ pub struct StrayOut {
 
 impl From<&Stray> for StrayOut {
     fn from(stray: &Stray) -> Self {
-        Self { path: PathOut::of(stray.path.as_bstr()), because: stray.because.to_owned() }
+        Self {
+            path: PathOut::of(stray.path.as_bstr()),
+            because: stray.because.to_owned(),
+        }
     }
 }

@@ -24,7 +24,8 @@ pub struct SurveyOut {
     pub tracked: Amount,
     /// Files not tracked and not ignored.
     pub candidates: Amount,
-    /// What would be committed, by top folder, biggest first; files at the top under the empty path.
+    /// What would be committed, by top folder, biggest first; files at the top under the empty
+    /// path.
     pub folders: Vec<FolderOut>,
     /// The projects found.
     pub projects: Vec<ProjectOut>,

@@ -49,8 +49,16 @@ impl From<&Entry> for ChangeOut {
             undone: entry.undone,
             cut_short: entry.cut_short,
             own: entry.own,
-            files: entry.files.iter().map(|file| PathOut::of(file.as_bstr())).collect(),
-            moved: entry.moved.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
+            files: entry
+                .files
+                .iter()
+                .map(|file| PathOut::of(file.as_bstr()))
+                .collect(),
+            moved: entry
+                .moved
+                .iter()
+                .map(|path| PathOut::of(path.as_bstr()))
+                .collect(),
             untracked: entry.untracked,
         }
     }

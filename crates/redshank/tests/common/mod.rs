@@ -1,4 +1,5 @@
-//! A person at a terminal: a folder of their own, a home of their own, the built program and a real git.
+//! A person at a terminal: a folder of their own, a home of their own, the built program and a real
+//! git.
 #![allow(dead_code, reason = "each test file uses its part")]
 
 use std::ffi::OsStr;
@@ -35,7 +36,8 @@ impl Said {
 
     /// Its standard output as JSON.
     pub fn json(&self) -> serde_json::Value {
-        serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error} in: {}{}", self.out, self.err))
+        serde_json::from_str(&self.out)
+            .unwrap_or_else(|error| panic!("{error} in: {}{}", self.out, self.err))
     }
 
     /// The command did what it was asked.
@@ -53,7 +55,12 @@ impl Person {
         let here = folder.path().canonicalize().unwrap().join("work");
         std::fs::create_dir_all(&here).unwrap();
         std::fs::create_dir_all(folder.path().join("home")).unwrap();
-        Self { folder: Rc::new(folder), here, settings: Vec::new(), killed_at: None }
+        Self {
+            folder: Rc::new(folder),
+            here,
+            settings: Vec::new(),
+            killed_at: None,
+        }
     }
 
     /// With an empty repository.
@@ -72,8 +79,17 @@ impl Person {
 
     /// The same person in the same folder.
     pub fn again(&self) -> Self {
-        let (folder, here, settings) = (Rc::clone(&self.folder), self.here.clone(), self.settings.clone());
-        Self { folder, here, settings, killed_at: None }
+        let (folder, here, settings) = (
+            Rc::clone(&self.folder),
+            self.here.clone(),
+            self.settings.clone(),
+        );
+        Self {
+            folder,
+            here,
+            settings,
+            killed_at: None,
+        }
     }
 
     pub fn here(&self) -> &Path {
@@ -99,7 +115,8 @@ impl Person {
         self.settings.push((name.to_owned(), path));
     }
 
-    /// Runs the program, killed at that boundary between two steps that change the disk. Gives whether it was.
+    /// Runs the program, killed at that boundary between two steps that change the disk. Gives
+    /// whether it was.
     pub fn redshank_killed_at(&mut self, number: u32, words: &[&str]) -> bool {
         self.killed_at = Some(number);
         let said = self.redshank(words);
@@ -108,7 +125,8 @@ impl Person {
         said.code == -1
     }
 
-    /// Runs the program where no file may become larger than so many KiB, as on a disk that is almost full.
+    /// Runs the program where no file may become larger than so many KiB, as on a disk that is
+    /// almost full.
     pub fn redshank_with_room_for(&self, kib: u32, words: &[&str]) -> Said {
         let mut command = self.command("bash");
         // Without the trap, the system would end the program instead of refusing.
@@ -125,7 +143,12 @@ impl Person {
     pub fn redshank_within(&self, bytes: u64, words: &[&str]) -> Said {
         let mut command = self.command("bash");
         let script = "ulimit -v $0; exec timeout --signal=KILL 60 \"$@\"";
-        command.args(["-c", script, &(bytes >> 10).to_string(), env!("CARGO_BIN_EXE_redshank")]);
+        command.args([
+            "-c",
+            script,
+            &(bytes >> 10).to_string(),
+            env!("CARGO_BIN_EXE_redshank"),
+        ]);
         Said::of(&command.args(words).output().unwrap())
     }
 
@@ -134,20 +157,43 @@ impl Person {
         Said::of(&self.command(program).args(words).output().unwrap())
     }
 
-    /// Runs the program as somebody who may read everything here and write nothing, as on a disk that is read only.
+    /// Runs the program as somebody who may read everything here and write nothing, as on a disk
+    /// that is read only.
     pub fn redshank_that_may_only_read(&self, words: &[&str]) -> Said {
         let everything = self.folder.path().to_str().unwrap();
         let program = self.folder.path().join("redshank");
         std::fs::copy(env!("CARGO_BIN_EXE_redshank"), &program).unwrap();
-        let run =
-            |program: &str, words: &[&str]| assert!(Command::new(program).args(words).status().unwrap().success());
+        let run = |program: &str, words: &[&str]| {
+            assert!(
+                Command::new(program)
+                    .args(words)
+                    .status()
+                    .unwrap()
+                    .success()
+            )
+        };
         run("chmod", &["-R", "a+rX,a-w", everything]);
-        let is_root = Said::of(&Command::new("id").arg("-u").output().unwrap()).out.trim() == "0";
-        let other =
-            if is_root { &["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"][..] } else { &["env"] };
+        let is_root = Said::of(&Command::new("id").arg("-u").output().unwrap())
+            .out
+            .trim()
+            == "0";
+        let other = if is_root {
+            &[
+                "setpriv",
+                "--reuid=65534",
+                "--regid=65534",
+                "--clear-groups",
+            ][..]
+        } else {
+            &["env"]
+        };
         let mut command = self.command(other[0]);
         command.args(&other[1..]).arg(program).args(words);
-        for (name, value) in [("COUNT", "1"), ("KEY_0", "safe.directory"), ("VALUE_0", "*")] {
+        for (name, value) in [
+            ("COUNT", "1"),
+            ("KEY_0", "safe.directory"),
+            ("VALUE_0", "*"),
+        ] {
             command.env(format!("GIT_CONFIG_{name}"), value);
         }
         let said = Said::of(&command.output().unwrap());
@@ -155,7 +201,8 @@ impl Person {
         said
     }
 
-    /// The program on a terminal, at which a person waits for some text each time and then presses a key.
+    /// The program on a terminal, at which a person waits for some text each time and then presses
+    /// a key.
     pub fn redshank_at_a_terminal(&self, words: &str, keys: &[(&str, &str)]) -> Said {
         self.redshank_at_a_terminal_meanwhile(words, keys, &mut || {})
     }
@@ -169,8 +216,14 @@ impl Person {
     ) -> Said {
         let mut command = self.command("script");
         let run = format!("{} {words}", env!("CARGO_BIN_EXE_redshank"));
-        let command = command.args(["-qec", &run, "/dev/null"]).env("TERM", "xterm");
-        let mut child = command.stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+        let command = command
+            .args(["-qec", &run, "/dev/null"])
+            .env("TERM", "xterm");
+        let mut child = command
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
         let (mut hands, mut screen) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
         let (mut seen, mut from, mut part) = (String::new(), 0, [0; 4096]);
         for (nth, (text, key)) in keys.iter().enumerate() {
@@ -186,15 +239,21 @@ impl Person {
             hands.write_all(key.as_bytes()).unwrap();
         }
         screen.read_to_string(&mut seen).unwrap();
-        Said { out: seen, ..Said::of(&child.wait_with_output().unwrap()) }
+        Said {
+            out: seen,
+            ..Said::of(&child.wait_with_output().unwrap())
+        }
     }
 
-    /// A script of the shell's in a space of mounts of its own, with the program as `$REDSHANK`; nothing where this person may
-    /// not mount.
+    /// A script of the shell's in a space of mounts of its own, with the program as `$REDSHANK`;
+    /// nothing where this person may not mount.
     pub fn in_a_mount_space(&self, script: &str) -> Option<Said> {
         let mut command = self.command("unshare");
         let command = command.args(["--mount", "--propagation", "private", "sh", "-c", script]);
-        let output = command.env("REDSHANK", env!("CARGO_BIN_EXE_redshank")).output().ok()?;
+        let output = command
+            .env("REDSHANK", env!("CARGO_BIN_EXE_redshank"))
+            .output()
+            .ok()?;
         let said = Said::of(&output);
         (!said.err.contains("unshare")).then_some(said)
     }
@@ -212,12 +271,23 @@ impl Person {
     fn command(&self, program: impl AsRef<OsStr>) -> Command {
         let mut command = Command::new(program);
         command.current_dir(&self.here).env_clear();
-        command.env("PATH", std::env::var_os("PATH").unwrap()).env("HOME", self.home());
-        command.envs([("GIT_CONFIG_NOSYSTEM", "1"), ("GIT_CEILING_DIRECTORIES", "/"), ("LC_ALL", "C")]);
+        command
+            .env("PATH", std::env::var_os("PATH").unwrap())
+            .env("HOME", self.home());
+        command.envs([
+            ("GIT_CONFIG_NOSYSTEM", "1"),
+            ("GIT_CEILING_DIRECTORIES", "/"),
+            ("LC_ALL", "C"),
+        ]);
         command.envs(self.settings.iter().map(|(name, path)| (name, path)));
-        command.envs(self.killed_at.map(|number| ("REDSHANK_KILLED_AT", number.to_string())));
+        command.envs(
+            self.killed_at
+                .map(|number| ("REDSHANK_KILLED_AT", number.to_string())),
+        );
         for who in ["AUTHOR", "COMMITTER"] {
-            command.env(format!("GIT_{who}_NAME"), "Nia").env(format!("GIT_{who}_EMAIL"), "nia@tidewatch.example");
+            command
+                .env(format!("GIT_{who}_NAME"), "Nia")
+                .env(format!("GIT_{who}_EMAIL"), "nia@tidewatch.example");
         }
         command
     }
@@ -229,7 +299,11 @@ impl Person {
     /// The program with something on its standard input.
     pub fn redshank_told(&self, words: &[&str], input: &[u8]) -> Said {
         let mut command = self.command(env!("CARGO_BIN_EXE_redshank"));
-        let command = command.args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        let command = command
+            .args(words)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped());
         let mut child = command.spawn().unwrap();
         // A program that ends early reads nothing; what it said is looked at all the same.
         let _ = child.stdin.take().unwrap().write_all(input);
@@ -239,7 +313,12 @@ impl Person {
     /// The program, started and left running.
     pub fn starts_redshank(&self, words: &[&str]) -> std::process::Child {
         let mut command = self.command(env!("CARGO_BIN_EXE_redshank"));
-        command.args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap()
+        command
+            .args(words)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap()
     }
 
     #[track_caller]
@@ -260,21 +339,35 @@ impl Person {
     /// Paths that the program lists.
     pub fn lists(&self, state: &str) -> Vec<String> {
         let said = self.redshank(&["files", "--state", state, "-z"]).fine();
-        said.bytes.split(|byte| *byte == 0).filter(|name| !name.is_empty()).map(text).collect()
+        said.bytes
+            .split(|byte| *byte == 0)
+            .filter(|name| !name.is_empty())
+            .map(text)
+            .collect()
     }
 
     /// The three states, as the program and as git list them, are the same.
     #[track_caller]
     pub fn agrees_with_git(&self) {
         assert_eq!(self.lists("tracked"), self.git_lists(&["--cached"]));
-        assert_eq!(self.lists("candidate"), self.git_lists(&["--others", "--exclude-standard"]));
-        assert_eq!(self.lists("ignored"), self.git_lists(&["--others", "--ignored", "--exclude-standard"]));
+        assert_eq!(
+            self.lists("candidate"),
+            self.git_lists(&["--others", "--exclude-standard"])
+        );
+        assert_eq!(
+            self.lists("ignored"),
+            self.git_lists(&["--others", "--ignored", "--exclude-standard"])
+        );
     }
 }
 
 /// Letters and digits that look random; other ones for another seed.
 pub fn made_up(length: usize, seed: u64) -> String {
-    made_up_of("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789", length, seed)
+    made_up_of(
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789",
+        length,
+        seed,
+    )
 }
 
 /// Text that looks random, of so many characters out of `letters`.
@@ -282,7 +375,9 @@ pub fn made_up_of(letters: &str, length: usize, seed: u64) -> String {
     let letters: Vec<char> = letters.chars().collect();
     let mut state = seed;
     let mut next = || {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        state = state
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1_442_695_040_888_963_407);
         letters[(state >> 33) as usize % letters.len()]
     };
     (0..length).map(|_| next()).collect()
@@ -293,7 +388,10 @@ fn text(bytes: &[u8]) -> String {
 }
 
 fn split(listed: &[u8]) -> Vec<String> {
-    let mut names: Vec<&[u8]> = listed.split(|byte| *byte == 0).filter(|name| !name.is_empty()).collect();
+    let mut names: Vec<&[u8]> = listed
+        .split(|byte| *byte == 0)
+        .filter(|name| !name.is_empty())
+        .collect();
     names.sort_unstable();
     names.dedup();
     names.into_iter().map(text).collect()

@@ -38,7 +38,13 @@ pub(super) enum Kind {
 }
 
 impl Kind {
-    pub(super) const ALL: [Self; 5] = [Self::Environment, Self::Settings, Self::Markup, Self::Code, Self::Registry];
+    pub(super) const ALL: [Self; 5] = [
+        Self::Environment,
+        Self::Settings,
+        Self::Markup,
+        Self::Code,
+        Self::Registry,
+    ];
 }
 
 /// What a pattern is tried on.
@@ -100,9 +106,11 @@ impl Formats {
     /// # Errors
     /// If a row is not in the format; the tests see to it that this does not happen.
     pub(super) fn get() -> crate::Result<&'static Self> {
-        static READ: LazyLock<Result<Formats, String>> =
-            LazyLock::new(|| Formats::read(include_str!("formats.toml")).map_err(|error| error.to_string()));
-        READ.as_ref().map_err(|said| crate::Error::Formats(said.clone()))
+        static READ: LazyLock<Result<Formats, String>> = LazyLock::new(|| {
+            Formats::read(include_str!("formats.toml")).map_err(|error| error.to_string())
+        });
+        READ.as_ref()
+            .map_err(|said| crate::Error::Formats(said.clone()))
     }
 
     fn read(text: &str) -> Result<Self, Box<dyn std::error::Error>> {
@@ -113,21 +121,48 @@ impl Formats {
         for (at, row) in table.format.into_iter().enumerate() {
             owners.extend(row.keywords.iter().map(|_| at));
             keywords.extend(row.keywords);
-            let Row { name, title, proof, only, .. } = row;
+            let Row {
+                name,
+                title,
+                proof,
+                only,
+                ..
+            } = row;
             let (pattern, by) = match (row.token, row.pattern, row.by) {
-                (Some(token), None, By::Line) => (format!(r"\A(?P<secret>{token})(?:[^A-Za-z0-9_-]|\z)"), By::Token),
+                (Some(token), None, By::Line) => (
+                    format!(r"\A(?P<secret>{token})(?:[^A-Za-z0-9_-]|\z)"),
+                    By::Token,
+                ),
                 (None, Some(pattern), By::Word) => (format!(r"\A(?:{pattern})"), By::Word),
                 (None, Some(pattern), by) => (pattern, by),
                 _ => return Err(format!("{name}: either a token or a pattern").into()),
             };
-            formats.push(Format { written: pattern, ready: OnceLock::new(), name, title, proof, only, by });
+            formats.push(Format {
+                written: pattern,
+                ready: OnceLock::new(),
+                name,
+                title,
+                proof,
+                only,
+                by,
+            });
         }
-        Ok(Self { formats, keywords: Keywords::new(keywords), owners, files: table.file, kinds: table.kinds })
+        Ok(Self {
+            formats,
+            keywords: Keywords::new(keywords),
+            owners,
+            files: table.file,
+            kinds: table.kinds,
+        })
     }
 
-    /// The formats of which a keyword stands in the text, in the table's order, each with the places to try its pattern
-    /// on. A format that is limited to other kinds of files is left out.
-    pub(super) fn suspected(&self, text: &[u8], kinds: &[Kind]) -> Vec<(&Format, Vec<Range<usize>>)> {
+    /// The formats of which a keyword stands in the text, in the table's order, each with the
+    /// places to try its pattern on. A format that is limited to other kinds of files is left out.
+    pub(super) fn suspected(
+        &self,
+        text: &[u8],
+        kinds: &[Kind],
+    ) -> Vec<(&Format, Vec<Range<usize>>)> {
         let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
         let mut starts = Starts::new();
         self.keywords.find(text, |keyword, hit| {
@@ -136,11 +171,16 @@ impl Formats {
             if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
                 return;
             }
-            let Some(place) = format.place(text, &hit, &mut starts) else { return };
+            let Some(place) = format.place(text, &hit, &mut starts) else {
+                return;
+            };
             match places[at].last_mut() {
-                // One line, and hits so near that what is looked at around them overlaps: it is looked at once.
+                // One line, and hits so near that what is looked at around them overlaps: it is
+                // looked at once.
                 Some(last)
-                    if format.by == By::Line && place.start < last.end && place.end - last.start <= LONGEST_PLACE =>
+                    if format.by == By::Line
+                        && place.start < last.end
+                        && place.end - last.start <= LONGEST_PLACE =>
                 {
                     last.end = last.end.max(place.end);
                 }
@@ -148,12 +188,20 @@ impl Formats {
                 _ => places[at].push(place),
             }
         });
-        self.formats.iter().zip(places).filter(|(_, places)| !places.is_empty()).collect()
+        self.formats
+            .iter()
+            .zip(places)
+            .filter(|(_, places)| !places.is_empty())
+            .collect()
     }
 
     /// The kinds of the file of that path.
     pub(super) fn kinds_of(&self, path: &BStr) -> Vec<Kind> {
-        self.kinds.iter().filter(|(_, names)| names.has(path)).map(|(kind, _)| *kind).collect()
+        self.kinds
+            .iter()
+            .filter(|(_, names)| names.has(path))
+            .map(|(kind, _)| *kind)
+            .collect()
     }
 
     /// What makes the file of that path secret by nature.
@@ -175,19 +223,34 @@ impl Format {
     /// If it isn't one; the tests see to it that this does not happen.
     pub(super) fn pattern(&self) -> std::io::Result<&Regex> {
         // Credentials are ASCII; bytes are quicker to match than characters.
-        let build = || RegexBuilder::new(&self.written).unicode(false).build().map_err(|error| error.to_string());
+        let build = || {
+            RegexBuilder::new(&self.written)
+                .unicode(false)
+                .build()
+                .map_err(|error| error.to_string())
+        };
         let ready = self.ready.get_or_init(build).as_ref();
-        ready.map_err(|said| std::io::Error::other(format!("the credential format {}: {said}", self.name)))
+        ready.map_err(|said| {
+            std::io::Error::other(format!("the credential format {}: {said}", self.name))
+        })
     }
 
-    /// What the pattern is tried on for a keyword there; nothing where no name or token would be so long.
-    fn place(&self, text: &[u8], keyword: &Range<usize>, starts: &mut Starts) -> Option<Range<usize>> {
+    /// What the pattern is tried on for a keyword there; nothing where no name or token would be so
+    /// long.
+    fn place(
+        &self,
+        text: &[u8],
+        keyword: &Range<usize>,
+        starts: &mut Starts,
+    ) -> Option<Range<usize>> {
         let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
         let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
         let end = keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len());
         let start = match self.by {
             By::Text => return Some(0..text.len()),
-            By::Line => keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1),
+            By::Line => {
+                keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1)
+            }
             By::Word => starts.word.before(text, keyword.start),
             By::Token => starts.token.before(text, keyword.start),
         };
@@ -195,7 +258,8 @@ impl Format {
     }
 }
 
-/// Where words and tokens start, for hits that come nearly in order: what was looked at before isn't looked at again.
+/// Where words and tokens start, for hits that come nearly in order: what was looked at before
+/// isn't looked at again.
 struct Starts {
     word: Start,
     token: Start,
@@ -205,8 +269,15 @@ impl Starts {
     fn new() -> Self {
         let is_name = |byte: u8| byte.is_ascii_alphanumeric() || b"_.$-".contains(&byte);
         let is_token = |byte: u8| byte.is_ascii_alphanumeric() || b"_-".contains(&byte);
-        let start = |is_part| Start { is_part, upto: 0, start: 0 };
-        Self { word: start(is_name), token: start(is_token) }
+        let start = |is_part| Start {
+            is_part,
+            upto: 0,
+            start: 0,
+        };
+        Self {
+            word: start(is_name),
+            token: start(is_token),
+        }
     }
 }
 
@@ -224,7 +295,10 @@ impl Start {
             return self.start;
         }
         let from = if at >= self.upto { self.upto } else { 0 };
-        let stop = text[from..at].iter().rposition(|byte| !(self.is_part)(*byte)).map(|stop| from + stop + 1);
+        let stop = text[from..at]
+            .iter()
+            .rposition(|byte| !(self.is_part)(*byte))
+            .map(|stop| from + stop + 1);
         if at < self.upto {
             return stop.unwrap_or(0);
         }
@@ -250,17 +324,23 @@ mod tests {
         }
     }
 
-    /// Random values of every row whose value stands alone pass; the same with one character repeated, as placeholders
-    /// have it, don't.
+    /// Random values of every row whose value stands alone pass; the same with one character
+    /// repeated, as placeholders have it, don't.
     #[test]
     fn every_format_finds_values_of_its_form_and_no_placeholders() {
         let formats = Formats::get().unwrap();
         let mut runner = TestRunner::deterministic();
         let (mut rows, mut missed) = (0, Vec::new());
-        for format in formats.formats.iter().filter(|format| !matches!(format.proof, Proof::Crc32Base62 | Proof::Form))
+        for format in formats
+            .formats
+            .iter()
+            .filter(|format| !matches!(format.proof, Proof::Crc32Base62 | Proof::Form))
         {
             let pattern = format.pattern().unwrap().as_str();
-            let Some(inner) = pattern.strip_prefix(ALONE.0).and_then(|rest| rest.strip_suffix(ALONE.1)) else {
+            let Some(inner) = pattern
+                .strip_prefix(ALONE.0)
+                .and_then(|rest| rest.strip_suffix(ALONE.1))
+            else {
                 continue;
             };
             rows += 1;
@@ -270,10 +350,19 @@ mod tests {
                 let holds = |value: &str| {
                     let text = format!("twilio = {value}\n");
                     let suspected = formats.suspected(text.as_bytes(), &[]);
-                    let of_it = suspected.iter().filter(|(other, _)| other.name == format.name);
+                    let of_it = suspected
+                        .iter()
+                        .filter(|(other, _)| other.name == format.name);
                     of_it.flat_map(|(_, places)| places).any(|place| {
-                        let found = format.pattern().unwrap().captures(&text.as_bytes()[place.clone()]);
-                        found.is_some_and(|found| format.proof.holds(found.name("secret").unwrap().as_bytes(), None))
+                        let found = format
+                            .pattern()
+                            .unwrap()
+                            .captures(&text.as_bytes()[place.clone()]);
+                        found.is_some_and(|found| {
+                            format
+                                .proof
+                                .holds(found.name("secret").unwrap().as_bytes(), None)
+                        })
                     })
                 };
                 if !holds(&value) {
@@ -285,7 +374,13 @@ mod tests {
                     .clamp(value.len() / 4, value.len() / 2);
                 let filled: String = value
                     .char_indices()
-                    .map(|(at, c)| if at > fixed && c.is_alphanumeric() { 'x' } else { c })
+                    .map(|(at, c)| {
+                        if at > fixed && c.is_alphanumeric() {
+                            'x'
+                        } else {
+                            c
+                        }
+                    })
                     .collect();
                 if holds(&filled) {
                     missed.push(format!("{}, a placeholder: {filled}", format.name));

@@ -1,8 +1,8 @@
 //! Where any of some keywords stands in a text, case folded.
 //!
-//! An automaton takes each byte after the one before it, and does so at a few hundred megabytes a second. Most of a text
-//! holds no keyword, so three bytes of each keyword, the rarest, are looked up in a small table instead: one look a byte,
-//! none of which waits for another.
+//! An automaton takes each byte after the one before it, and does so at a few hundred megabytes a
+//! second. Most of a text holds no keyword, so three bytes of each keyword, the rarest, are looked
+//! up in a small table instead: one look a byte, none of which waits for another.
 
 use std::ops::Range;
 
@@ -12,8 +12,8 @@ const PROBE: usize = 3;
 /// How many places are looked up together.
 const STEP: usize = 4;
 
-/// The bits of a place in the table: few places are taken by chance, and those that texts use stay in the processor's
-/// nearest cache.
+/// The bits of a place in the table: few places are taken by chance, and those that texts use stay
+/// in the processor's nearest cache.
 const BITS: u32 = 16;
 
 /// Keywords, ready to be looked for.
@@ -28,25 +28,40 @@ pub(super) struct Keywords {
 impl Keywords {
     /// Prepares keywords, none of which may be shorter than a probe.
     pub(super) fn new(words: impl IntoIterator<Item = String>) -> Self {
-        let words: Vec<Vec<u8>> = words.into_iter().map(|word| word.to_ascii_lowercase().into_bytes()).collect();
+        let words: Vec<Vec<u8>> = words
+            .into_iter()
+            .map(|word| word.to_ascii_lowercase().into_bytes())
+            .collect();
         let mut table = Box::new([0_u8; 1 << BITS]);
         let mut groups = vec![Vec::new(); 1 + usize::from(u8::MAX)];
         for (nth, word) in words.iter().enumerate() {
             let rarity = |probe: &[u8]| {
                 let common = COMMON.iter().any(|common| common.as_bytes() == probe);
-                (common, probe.iter().map(|byte| frequency(*byte)).product::<u64>())
+                (
+                    common,
+                    probe.iter().map(|byte| frequency(*byte)).product::<u64>(),
+                )
             };
-            let rarest = word.windows(PROBE).enumerate().min_by_key(|(_, probe)| rarity(probe));
+            let rarest = word
+                .windows(PROBE)
+                .enumerate()
+                .min_by_key(|(_, probe)| rarity(probe));
             if let Some((at, probe)) = rarest {
-                let group = &mut table[place(u32::from_le_bytes([probe[0], probe[1], probe[2], 0]))];
+                let group =
+                    &mut table[place(u32::from_le_bytes([probe[0], probe[1], probe[2], 0]))];
                 if *group == 0 {
-                    // With more places than groups, some share one: what is found is compared in the end.
+                    // With more places than groups, some share one: what is found is compared in
+                    // the end.
                     *group = (nth % usize::from(u8::MAX)) as u8 + 1;
                 }
                 groups[usize::from(*group)].push((nth, at));
             }
         }
-        Self { words, table, groups }
+        Self {
+            words,
+            table,
+            groups,
+        }
     }
 
     /// Calls `take` with each keyword's number and where it stands.
@@ -60,7 +75,11 @@ impl Keywords {
             let group = |at: usize| table[place((bytes >> (8 * at)) as u32)];
             let groups = [group(0), group(1), group(2), group(3)];
             if groups[0] | groups[1] | groups[2] | groups[3] != 0 {
-                for (at, group) in groups.into_iter().enumerate().filter(|(_, group)| *group != 0) {
+                for (at, group) in groups
+                    .into_iter()
+                    .enumerate()
+                    .filter(|(_, group)| *group != 0)
+                {
                     self.compare(text, done + at, group, &mut take);
                 }
             }
@@ -74,12 +93,22 @@ impl Keywords {
 
     #[cold]
     #[inline(never)]
-    fn compare(&self, text: &[u8], at: usize, group: u8, take: &mut impl FnMut(usize, Range<usize>)) {
+    fn compare(
+        &self,
+        text: &[u8],
+        at: usize,
+        group: u8,
+        take: &mut impl FnMut(usize, Range<usize>),
+    ) {
         for (nth, inside) in &self.groups[usize::from(group)] {
             let word = &self.words[*nth];
-            let range = at.checked_sub(*inside).map(|start| start..start + word.len());
+            let range = at
+                .checked_sub(*inside)
+                .map(|start| start..start + word.len());
             if let Some(range) = range
-                && text.get(range.clone()).is_some_and(|found| found.eq_ignore_ascii_case(word))
+                && text
+                    .get(range.clone())
+                    .is_some_and(|found| found.eq_ignore_ascii_case(word))
             {
                 take(*nth, range);
             }
@@ -95,8 +124,10 @@ fn place(probe: u32) -> usize {
 }
 
 /// Parts of keywords that stand in many other words, too.
-const COMMON: &[&str] =
-    &["key", "ial", "cur", "dis", "sec", "log", "hub", "nd_", "sto", "ser", "aut", "tho", "cre", "acc", "ion"];
+const COMMON: &[&str] = &[
+    "key", "ial", "cur", "dis", "sec", "log", "hub", "nd_", "sto", "ser", "aut", "tho", "cre",
+    "acc", "ion",
+];
 
 /// Roughly how often a byte stands in source code, for choosing among those of a keyword.
 fn frequency(byte: u8) -> u64 {

@@ -26,7 +26,8 @@ impl Secret {
         Self(value.into())
     }
 
-    /// Sixteen bits of a hash: enough to tell that a value was replaced, too little to try guesses on.
+    /// Sixteen bits of a hash: enough to tell that a value was replaced, too little to try guesses
+    /// on.
     fn trace(&self) -> [u8; 2] {
         let hash = blake3::hash(&self.0);
         [hash.as_bytes()[0], hash.as_bytes()[1]]
@@ -37,7 +38,12 @@ impl fmt::Display for Secret {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let length = self.0.chars().count();
         let shown = if length >= 20 { 4 } else { 0 };
-        let start: String = self.0.chars().take(shown).filter(|c| c.is_ascii_graphic()).collect();
+        let start: String = self
+            .0
+            .chars()
+            .take(shown)
+            .filter(|c| c.is_ascii_graphic())
+            .collect();
         write!(f, "{start}… ({length} characters)")
     }
 }
@@ -59,8 +65,8 @@ pub fn is_environment(path: &BStr) -> bool {
     Formats::get().is_ok_and(|formats| formats.kinds_of(path).contains(&FileKind::Environment))
 }
 
-/// A text in which no credential is shown whole, for whatever is echoed of other people's files: settings, rules, targets of
-/// links.
+/// A text in which no credential is shown whole, for whatever is echoed of other people's files:
+/// settings, rules, targets of links.
 pub fn masked(text: &str) -> String {
     let (mut masked, mut from) = (String::with_capacity(text.len()), 0);
     for (span, shown) in secrets_in(text) {
@@ -73,17 +79,29 @@ pub fn masked(text: &str) -> String {
 
 /// Where credentials stand in a text, in order, and how each may be shown.
 pub fn secrets_in(text: &str) -> Vec<(Range<usize>, String)> {
-    let Ok(formats) = Formats::get() else { return Vec::new() };
+    let Ok(formats) = Formats::get() else {
+        return Vec::new();
+    };
     let mut spans = scan::spans(text.as_bytes(), formats);
     spans.sort_by_key(|span| span.start);
     let mut from = 0;
     let mut is_next = |span: &Range<usize>| {
-        let fits = span.start >= from && text.is_char_boundary(span.start) && text.is_char_boundary(span.end);
+        let fits = span.start >= from
+            && text.is_char_boundary(span.start)
+            && text.is_char_boundary(span.end);
         from = if fits { span.end } else { from };
         fits
     };
     spans.retain(|span| is_next(span));
-    spans.into_iter().map(|span| (span.clone(), Secret::new(&text.as_bytes()[span]).to_string())).collect()
+    spans
+        .into_iter()
+        .map(|span| {
+            (
+                span.clone(),
+                Secret::new(&text.as_bytes()[span]).to_string(),
+            )
+        })
+        .collect()
 }
 
 /// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
@@ -92,22 +110,37 @@ pub(super) fn get_ready() {
 }
 
 /// Looks into one file: its credentials, and how many a comment on their line accepts.
-pub(super) fn look_into(entry: &Entry, file: &mut dyn Read) -> Result<std::io::Result<(Vec<Hit>, usize)>> {
+pub(super) fn look_into(
+    entry: &Entry,
+    file: &mut dyn Read,
+) -> Result<std::io::Result<(Vec<Hit>, usize)>> {
     let formats = Formats::get()?;
     let kinds = formats.kinds_of(entry.path.as_bstr());
     let environment = kinds.contains(&FileKind::Environment);
     let nature = formats.by_nature(entry.path.as_bstr());
-    Ok(scan::contents(file, formats, &kinds).map(|hits| findings(entry, environment, nature, hits)))
+    Ok(
+        scan::contents(file, formats, &kinds)
+            .map(|hits| findings(entry, environment, nature, hits)),
+    )
 }
 
-fn findings(entry: &Entry, environment: bool, nature: Option<&FileRow>, mut hits: Vec<scan::Hit>) -> (Vec<Hit>, usize) {
+fn findings(
+    entry: &Entry,
+    environment: bool,
+    nature: Option<&FileRow>,
+    mut hits: Vec<scan::Hit>,
+) -> (Vec<Hit>, usize) {
     let path = entry.path.as_bstr();
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
     hits.retain(|hit| !hit.accepted);
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let make = |name: &str, title: &str| {
         // What a rule keeps out, harms nobody.
-        let level = if entry.state == State::Ignored { Level::Note } else { Level::Error };
+        let level = if entry.state == State::Ignored {
+            Level::Note
+        } else {
+            Level::Error
+        };
         let found = Finding::on(entry, Class::Secret, name, level, title);
         if entry.state == State::Ignored {
             found.by_hand("a rule keeps it out; nothing to do")
@@ -118,7 +151,13 @@ fn findings(entry: &Entry, environment: bool, nature: Option<&FileRow>, mut hits
         }
     };
     if let (Some(row), true) = (nature, hits.is_empty()) {
-        return (vec![Hit { finding: make(&row.name, &row.title), value: None }], accepted);
+        return (
+            vec![Hit {
+                finding: make(&row.name, &row.title),
+                value: None,
+            }],
+            accepted,
+        );
     }
     let mut findings: Vec<Hit> = Vec::new();
     let mut of_rule: HashMap<&str, u8> = HashMap::new();
@@ -128,9 +167,14 @@ fn findings(entry: &Entry, environment: bool, nature: Option<&FileRow>, mut hits
         let same = *count;
         *count = count.wrapping_add(1);
         let cause = [&hit.secret.trace()[..], &[same]].concat();
-        let found = make(&hit.format.name, &hit.format.title).at_line(hit.line).with_cause(&cause);
+        let found = make(&hit.format.name, &hit.format.title)
+            .at_line(hit.line)
+            .with_cause(&cause);
         let finding = found.with_evidence(hit.secret.to_string());
-        findings.push(Hit { finding, value: Some(hit.secret) });
+        findings.push(Hit {
+            finding,
+            value: Some(hit.secret),
+        });
     }
     (findings, accepted)
 }

@@ -125,11 +125,24 @@ const FIELD_NAMES: &[&str] = &[
 ];
 
 fn is_placeholder(value: &[u8]) -> bool {
-    let Some(first) = value.first() else { return true };
+    let Some(first) = value.first() else {
+        return true;
+    };
     let lower = value.to_ascii_lowercase();
-    let refers = [&b"$"[..], b"<", b"{", b"%", b"[", b"...", b"@", b"!", b"&", b"*"]
-        .iter()
-        .any(|start| lower.starts_with(start));
+    let refers = [
+        &b"$"[..],
+        b"<",
+        b"{",
+        b"%",
+        b"[",
+        b"...",
+        b"@",
+        b"!",
+        b"&",
+        b"*",
+    ]
+    .iter()
+    .any(|start| lower.starts_with(start));
     // So few digits are a port or a count.
     let number = value.len() <= 5 && value.iter().all(u8::is_ascii_digit);
     refers
@@ -145,18 +158,30 @@ const UNLIKELY_BY_CHANCE: usize = 6;
 
 /// Whether one of the stand-ins, from that length on, is a part of the value.
 fn says_what_belongs_there(value: &[u8], from: usize) -> bool {
-    let words = if from <= 1 { &ANY_STAND_IN } else { &LONG_STAND_IN };
+    let words = if from <= 1 {
+        &ANY_STAND_IN
+    } else {
+        &LONG_STAND_IN
+    };
     words.is_match(value)
 }
 
 /// Parts of a value that refer to one elsewhere.
-static REFERENCES: LazyLock<Words> =
-    LazyLock::new(|| Words::new(&["${", "{{", "$(", "%s", "%(", "<%", "#{", "ENV[", "env("], false));
+static REFERENCES: LazyLock<Words> = LazyLock::new(|| {
+    Words::new(
+        &["${", "{{", "$(", "%s", "%(", "<%", "#{", "ENV[", "env("],
+        false,
+    )
+});
 
 static ANY_STAND_IN: LazyLock<Words> = LazyLock::new(|| Words::new(STAND_INS, true));
 
 static LONG_STAND_IN: LazyLock<Words> = LazyLock::new(|| {
-    let long: Vec<&str> = STAND_INS.iter().copied().filter(|word| word.len() >= UNLIKELY_BY_CHANCE).collect();
+    let long: Vec<&str> = STAND_INS
+        .iter()
+        .copied()
+        .filter(|word| word.len() >= UNLIKELY_BY_CHANCE)
+        .collect();
     Words::new(&long, true)
 });
 
@@ -166,7 +191,12 @@ struct Words(Option<AhoCorasick>);
 impl Words {
     fn new(words: &[&str], folds_case: bool) -> Self {
         // So few words always make an automaton.
-        Self(AhoCorasick::builder().ascii_case_insensitive(folds_case).build(words).ok())
+        Self(
+            AhoCorasick::builder()
+                .ascii_case_insensitive(folds_case)
+                .build(words)
+                .ok(),
+        )
     }
 
     fn is_match(&self, text: &[u8]) -> bool {
@@ -174,29 +204,47 @@ impl Words {
     }
 }
 
-/// The least bits a character for its alphabet: what is typed by hand, counts up or repeats itself, has fewer.
+/// The least bits a character for its alphabet: what is typed by hand, counts up or repeats itself,
+/// has fewer.
 fn is_random(value: &[u8]) -> bool {
-    let body: Vec<u8> = value.iter().copied().filter(u8::is_ascii_alphanumeric).collect();
+    let body: Vec<u8> = value
+        .iter()
+        .copied()
+        .filter(u8::is_ascii_alphanumeric)
+        .collect();
     let length = body.len().min(40) as f64;
     let is_hex = body.iter().rev().take(32).all(u8::is_ascii_hexdigit);
-    let most = if is_hex { 4.0_f64.min(length.log2()) } else { length.log2() };
+    let most = if is_hex {
+        4.0_f64.min(length.log2())
+    } else {
+        length.log2()
+    };
     bits(&body) >= 0.6 * most && longest_run(&body) < 6
 }
 
 /// Shannon's entropy of the bytes, in bits a byte.
 fn bits(value: &[u8]) -> f64 {
     let mut counts = [0_u32; 256];
-    value.iter().for_each(|byte| counts[usize::from(*byte)] += 1);
+    value
+        .iter()
+        .for_each(|byte| counts[usize::from(*byte)] += 1);
     let length = value.len() as f64;
     let share = |count: &u32| f64::from(*count) / length;
-    counts.iter().filter(|count| **count > 0).map(share).map(|share| -share * share.log2()).sum()
+    counts
+        .iter()
+        .filter(|count| **count > 0)
+        .map(share)
+        .map(|share| -share * share.log2())
+        .sum()
 }
 
 /// How many bytes in a row are equal, or count up or down by one.
 fn longest_run(value: &[u8]) -> usize {
     let step = |pair: &[u8]| i16::from(pair[1]) - i16::from(pair[0]);
     let steps: Vec<i16> = value.windows(2).map(step).collect();
-    let runs = steps.chunk_by(|a, b| a == b).filter(|run| (-1..=1).contains(&run[0]));
+    let runs = steps
+        .chunk_by(|a, b| a == b)
+        .filter(|run| (-1..=1).contains(&run[0]));
     runs.map(|run| run.len() + 1).max().unwrap_or(1)
 }
 
@@ -274,9 +322,9 @@ fn names_a_secret(name: &[u8]) -> bool {
     let mut words = words(name);
     let harmless = words.iter().any(|word| HARMLESS.contains(&word.as_str()));
     while words.len() > 1
-        && words
-            .last()
-            .is_some_and(|word| TRAILING.contains(&word.as_str()) || word.bytes().all(|b| b.is_ascii_digit()))
+        && words.last().is_some_and(|word| {
+            TRAILING.contains(&word.as_str()) || word.bytes().all(|b| b.is_ascii_digit())
+        })
     {
         words.pop();
     }
@@ -294,8 +342,8 @@ fn words(name: &[u8]) -> Vec<String> {
     let mut before = b'_';
     for (at, byte) in name.iter().copied().enumerate() {
         let next_is_small = name.get(at + 1).is_some_and(u8::is_ascii_lowercase);
-        let starts =
-            byte.is_ascii_uppercase() && (before.is_ascii_lowercase() || before.is_ascii_uppercase() && next_is_small);
+        let starts = byte.is_ascii_uppercase()
+            && (before.is_ascii_lowercase() || before.is_ascii_uppercase() && next_is_small);
         if !byte.is_ascii_alphanumeric() || starts {
             words.push(String::new());
         }
@@ -308,18 +356,25 @@ fn words(name: &[u8]) -> Vec<String> {
     words
 }
 
-/// Whether somebody may have chosen the value for a password: no reference, path, address, call or phrase.
+/// Whether somebody may have chosen the value for a password: no reference, path, address, call or
+/// phrase.
 fn is_credible(value: &[u8]) -> bool {
-    let path =
-        value.starts_with(b"/") || value.starts_with(b"./") || value.starts_with(b"~") || value.starts_with(b"..");
+    let path = value.starts_with(b"/")
+        || value.starts_with(b"./")
+        || value.starts_with(b"~")
+        || value.starts_with(b"..");
     let address = value.contains_str("://") || value.starts_with(b"www.");
-    let call =
-        value.contains_str("(") && value.contains_str(")") || value.contains_str("::") || value.contains_str("->");
-    let member =
-        value.split_str(".").all(|part| !part.is_empty() && part.iter().all(|b| b.is_ascii_alphabetic() || *b == b'_'))
-            && value.contains(&b'.');
+    let call = value.contains_str("(") && value.contains_str(")")
+        || value.contains_str("::")
+        || value.contains_str("->");
+    let member = value
+        .split_str(".")
+        .all(|part| !part.is_empty() && part.iter().all(|b| b.is_ascii_alphabetic() || *b == b'_'))
+        && value.contains(&b'.');
     // A regular expression tells how values look.
-    let form = ["[A-", "[a-", "[0-", "[^", "\\d", "\\w", "(?:"].iter().any(|part| value.contains_str(part));
+    let form = ["[A-", "[a-", "[0-", "[^", "\\d", "\\w", "(?:"]
+        .iter()
+        .any(|part| value.contains_str(part));
     !(is_placeholder(value) || path || address || call || member || form)
         && value.iter().all(|byte| (0x21..0x7f).contains(byte))
 }
@@ -329,11 +384,16 @@ fn is_mixed(value: &[u8]) -> bool {
     let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
     let letters = has(u8::is_ascii_alphabetic);
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
-    let signs = value.iter().filter(|byte| b"!@#$%^&*+=?~".contains(byte)).count();
+    let signs = value
+        .iter()
+        .filter(|byte| b"!@#$%^&*+=?~".contains(byte))
+        .count();
     // Words with signs between them, such as a class of a style sheet or a name of a setting.
     let identifier = value.split(|b| b"-_./:".contains(b)).all(|part| {
         let body = part.trim_end_with(|c| c.is_ascii_digit());
-        part.len() - body.len() <= 2 && body.iter().all(u8::is_ascii_alphabetic) && (body.len() > 1 || part.len() < 3)
+        part.len() - body.len() <= 2
+            && body.iter().all(u8::is_ascii_alphabetic)
+            && (body.len() > 1 || part.len() < 3)
     });
     let chosen = has(u8::is_ascii_uppercase) && has(u8::is_ascii_lowercase) && digits >= 2;
     let uuid_or_date = value.len() == 36 && value.iter().filter(|b| **b == b'-').count() == 4;
@@ -364,15 +424,21 @@ fn crc32_base62(token: &[u8]) -> bool {
 }
 
 fn is_login(value: &[u8]) -> bool {
-    let decoded = STANDARD.decode(value).or_else(|_| STANDARD_NO_PAD.decode(value));
+    let decoded = STANDARD
+        .decode(value)
+        .or_else(|_| STANDARD_NO_PAD.decode(value));
     decoded.is_ok_and(|text| {
         let password = text.split_once_str(":").map(|(_, password)| password);
-        password.is_some_and(|password| !password.is_empty() && password.is_utf8() && !is_placeholder(password))
+        password.is_some_and(|password| {
+            !password.is_empty() && password.is_utf8() && !is_placeholder(password)
+        })
     })
 }
 
 fn is_json_web_token(value: &[u8]) -> bool {
-    let mut parts = value.split_str(".").map(|part| URL_SAFE_NO_PAD.decode(part));
+    let mut parts = value
+        .split_str(".")
+        .map(|part| URL_SAFE_NO_PAD.decode(part));
     let mut next_is = |has: &str| {
         let part = parts
             .next()
@@ -380,5 +446,9 @@ fn is_json_web_token(value: &[u8]) -> bool {
             .and_then(|bytes| serde_json::from_slice::<serde_json::Value>(&bytes).ok());
         part.is_some_and(|json| json.is_object() && (has.is_empty() || json.get(has).is_some()))
     };
-    next_is("alg") && next_is("") && value.rsplit_once_str(".").is_some_and(|(_, signature)| is_random(signature))
+    next_is("alg")
+        && next_is("")
+        && value
+            .rsplit_once_str(".")
+            .is_some_and(|(_, signature)| is_random(signature))
 }

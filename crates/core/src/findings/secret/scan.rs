@@ -35,7 +35,11 @@ const A_LINE: usize = 1000;
 /// What such a comment holds.
 const ACCEPTED: &str = "redshank: accept";
 
-pub(super) fn contents<'f>(file: &mut dyn Read, formats: &'f Formats, kinds: &[Kind]) -> std::io::Result<Vec<Hit<'f>>> {
+pub(super) fn contents<'f>(
+    file: &mut dyn Read,
+    formats: &'f Formats,
+    kinds: &[Kind],
+) -> std::io::Result<Vec<Hit<'f>>> {
     thread_local! {
         /// One for all files that a thread reads.
         static WINDOW_OF_THREAD: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
@@ -46,7 +50,9 @@ pub(super) fn contents<'f>(file: &mut dyn Read, formats: &'f Formats, kinds: &[K
         let length = read_start(file, &mut mark)?;
         // UTF-16 becomes UTF-8 on the way, by its byte-order mark.
         if matches!(mark, [0xff, 0xfe] | [0xfe, 0xff]) {
-            let decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).build(mark.chain(file));
+            let decoded = DecodeReaderBytesBuilder::new()
+                .bom_sniffing(true)
+                .build(mark.chain(file));
             return windows(decoded, window, formats, kinds);
         }
         windows(mark[..length].chain(file), window, formats, kinds)
@@ -76,7 +82,9 @@ fn windows<'f>(
     let mut last = (0, HashSet::new());
     loop {
         let kept = window.len();
-        let read = Read::by_ref(&mut file).take(WINDOW as u64).read_to_end(window)?;
+        let read = Read::by_ref(&mut file)
+            .take(WINDOW as u64)
+            .read_to_end(window)?;
         if offset == 0 && kept == 0 && window[..window.len().min(BINARY_TEST)].contains(&0) {
             return Ok(hits);
         }
@@ -84,7 +92,12 @@ fn windows<'f>(
         // What ends in the part that was looked at before has been found before.
         found.retain(|found| offset == 0 && kept == 0 || found.secret.end > kept);
         let mut lines = Lines::of(window);
-        for Found { format, secret, start } in found {
+        for Found {
+            format,
+            secret,
+            start,
+        } in found
+        {
             let (line, accepted) = lines.around(start, &secret);
             let line = lines_before + line;
             let value = Secret::new(&window[secret]);
@@ -96,7 +109,13 @@ fn windows<'f>(
                 continue;
             }
             let is_the_file = offset + start == 0;
-            hits.push(Hit { format, line, secret: value, is_the_file, accepted });
+            hits.push(Hit {
+                format,
+                line,
+                secret: value,
+                is_the_file,
+                accepted,
+            });
         }
         if read < WINDOW {
             hits.sort_by_key(|hit| hit.line);
@@ -109,7 +128,8 @@ fn windows<'f>(
     }
 }
 
-/// The lines of a text, for places that come in order: each line is looked at once, however long it is.
+/// The lines of a text, for places that come in order: each line is looked at once, however long it
+/// is.
 struct Lines<'t> {
     text: &'t [u8],
     /// Up to where line ends were counted, and how many there were.
@@ -121,11 +141,16 @@ struct Lines<'t> {
 
 impl<'t> Lines<'t> {
     fn of(text: &'t [u8]) -> Self {
-        Self { text, counted: (0, 0), line: 0..0, accepted: false }
+        Self {
+            text,
+            counted: (0, 0),
+            line: 0..0,
+            accepted: false,
+        }
     }
 
-    /// The number of the line, from 1, in which something starts, and whether the line or lines that its secret part stands
-    /// on accept it.
+    /// The number of the line, from 1, in which something starts, and whether the line or lines
+    /// that its secret part stands on accept it.
     fn around(&mut self, start: usize, secret: &std::ops::Range<usize>) -> (u64, bool) {
         let (upto, ends) = self.counted;
         if start > upto {
@@ -133,8 +158,12 @@ impl<'t> Lines<'t> {
             self.counted = (start, ends + more);
         }
         if self.line.is_empty() || secret.start < self.line.start || secret.end > self.line.end {
-            let starts = self.text[..secret.start].rfind_byte(b'\n').map_or(0, |at| at + 1);
-            let ends = self.text[secret.end..].find_byte(b'\n').map_or(self.text.len(), |at| secret.end + at);
+            let starts = self.text[..secret.start]
+                .rfind_byte(b'\n')
+                .map_or(0, |at| at + 1);
+            let ends = self.text[secret.end..]
+                .find_byte(b'\n')
+                .map_or(self.text.len(), |at| secret.end + at);
             self.accepted = self.text[starts..ends].contains_str(ACCEPTED);
             self.line = starts..ends;
         }
@@ -164,23 +193,39 @@ fn look<'f>(text: &[u8], formats: &'f Formats, kinds: &[Kind]) -> std::io::Resul
     // Where the secret parts lie, by their ends: none of them lies in another.
     let mut taken: BTreeMap<usize, usize> = BTreeMap::new();
     for (format, places) in formats.suspected(text, kinds) {
-        // Most lines with a keyword hold nothing; telling so is much quicker than finding the parts of a match.
+        // Most lines with a keyword hold nothing; telling so is much quicker than finding the parts
+        // of a match.
         let pattern = format.pattern()?;
-        for place in places.into_iter().filter(|place| pattern.is_match(&text[place.clone()])) {
+        for place in places
+            .into_iter()
+            .filter(|place| pattern.is_match(&text[place.clone()]))
+        {
             for found in pattern.captures_iter(&text[place.clone()]) {
                 let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
                     continue;
                 };
                 let span = place.start + secret.start()..place.start + secret.end();
-                // A token inside a connection string or an assignment is one secret, told by its more exact name.
+                // A token inside a connection string or an assignment is one secret, told by its
+                // more exact name.
                 let next = taken.range(span.start + 1..).next();
                 let told = next.is_some_and(|(_, start)| *start < span.end);
-                let name = found.name("name").or_else(|| found.name("key")).map(|name| name.as_bytes());
+                let name = found
+                    .name("name")
+                    .or_else(|| found.name("key"))
+                    .map(|name| name.as_bytes());
                 if !told && format.proof.holds(secret.as_bytes(), name) {
                     taken.insert(span.end, span.start);
                     // What stands before it to mark its start may be the line end above.
-                    let blank = whole.as_bytes().iter().take_while(|byte| byte.is_ascii_whitespace()).count();
-                    all.push(Found { format, secret: span, start: place.start + whole.start() + blank });
+                    let blank = whole
+                        .as_bytes()
+                        .iter()
+                        .take_while(|byte| byte.is_ascii_whitespace())
+                        .count();
+                    all.push(Found {
+                        format,
+                        secret: span,
+                        start: place.start + whole.start() + blank,
+                    });
                 }
             }
         }

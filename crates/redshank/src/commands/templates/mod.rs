@@ -59,7 +59,10 @@ impl<'a> Row<'a> {
             revision: template.revision,
             rules: template.rule.len(),
             origin: origin(&template.origin),
-            hides: collection.hidden.iter().any(|hidden| hidden.name == template.name),
+            hides: collection
+                .hidden
+                .iter()
+                .any(|hidden| hidden.name == template.name),
         }
     }
 }
@@ -67,7 +70,9 @@ impl<'a> Row<'a> {
 impl Templates {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
         match &self.action {
-            Some(Action::Show { name }) => show::show(context, &Collection::one(&context.place, name)?),
+            Some(Action::Show { name }) => {
+                show::show(context, &Collection::one(&context.place, name)?)
+            }
             Some(Action::Test { names }) => test(context, names),
             Some(Action::New(new)) => new.run(context),
             None => self.list(context),
@@ -76,8 +81,14 @@ impl Templates {
 
     fn list(&self, context: &Context) -> Result<ExitCode> {
         let collection = Collection::of(&context.place)?;
-        let listed: Vec<&Template> = collection.iter().filter(|template| self.is_asked_for(template)).collect();
-        let rows: Vec<Row> = listed.into_iter().map(|template| Row::of(&collection, template)).collect();
+        let listed: Vec<&Template> = collection
+            .iter()
+            .filter(|template| self.is_asked_for(template))
+            .collect();
+        let rows: Vec<Row> = listed
+            .into_iter()
+            .map(|template| Row::of(&collection, template))
+            .collect();
         match context.asked.format {
             Format::Json | Format::Junit | Format::Sarif => render::json(&rows)?,
             Format::Jsonl => render::jsonl(&rows)?,
@@ -94,11 +105,16 @@ impl Templates {
         // `.rs` and `*.rs` ask for a file type, which the rules and their examples tell.
         let kind = query.trim_start_matches('*');
         let is_kind = kind.starts_with('.') && !kind.contains('/');
-        let examples =
-            template.rule.iter().flat_map(|rule| rule.ignored.iter().chain(&rule.kept).chain([&rule.pattern]));
+        let examples = template
+            .rule
+            .iter()
+            .flat_map(|rule| rule.ignored.iter().chain(&rule.kept).chain([&rule.pattern]));
         let mut texts = [&template.name, &template.title].into_iter().chain(markers);
         texts.any(|text| text.to_lowercase().contains(&query))
-            || is_kind && examples.map(|path| path.to_lowercase()).any(|path| path.ends_with(kind))
+            || is_kind
+                && examples
+                    .map(|path| path.to_lowercase())
+                    .any(|path| path.ends_with(kind))
     }
 }
 
@@ -124,19 +140,28 @@ fn text(rows: &[Row]) -> String {
                 (from, true) => format!(" ({from}, in place of the built-in one)"),
                 (from, false) => format!(" ({from})"),
             };
-            table.row([row.name.to_owned().into(), Cell::painted(Paint::Quiet, format!("{}{from}", row.title))]);
+            table.row([
+                row.name.to_owned().into(),
+                Cell::painted(Paint::Quiet, format!("{}{from}", row.title)),
+            ]);
         }
         text += &table.text();
     }
     let next = Paint::Type.on("redshank templates show NAME");
-    text + &format!("{next}  {}\n", Paint::Quiet.on("reads one; `redshank draft` writes the ones that fit"))
+    text + &format!(
+        "{next}  {}\n",
+        Paint::Quiet.on("reads one; `redshank draft` writes the ones that fit")
+    )
 }
 
 fn test(context: &Context, names: &[String]) -> Result<ExitCode> {
     let collection = Collection::of(&context.place)?;
     let chosen: Vec<&Template> = match names {
         [] => collection.iter().collect(),
-        names => names.iter().map(|name| collection.find(name)).collect::<Result<_, _>>()?,
+        names => names
+            .iter()
+            .map(|name| collection.find(name))
+            .collect::<Result<_, _>>()?,
     };
     let (mut failed, mut tried) = (0, 0);
     for template in &chosen {
@@ -144,8 +169,11 @@ fn test(context: &Context, names: &[String]) -> Result<ExitCode> {
         tried += tries;
         failed += failures.len();
         for failure in failures {
-            let should =
-                if failure.expected_ignored { "must be ignored and is not" } else { "must stay and is ignored" };
+            let should = if failure.expected_ignored {
+                "must be ignored and is not"
+            } else {
+                "must stay and is ignored"
+            };
             putln!(
                 "{} {}: `{}`: {} {should} (in folder `{}`)",
                 Paint::Bad.on("failed"),
@@ -156,6 +184,9 @@ fn test(context: &Context, names: &[String]) -> Result<ExitCode> {
             )?;
         }
     }
-    putln!("{} templates, {tried} examples tried, {failed} failed", chosen.len())?;
+    putln!(
+        "{} templates, {tried} examples tried, {failed} failed",
+        chosen.len()
+    )?;
     Ok(found(failed > 0))
 }

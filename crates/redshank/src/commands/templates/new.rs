@@ -45,28 +45,46 @@ impl New {
     pub fn run(&self, context: &Context) -> Result<ExitCode> {
         let text = match &self.from {
             Some(from) => {
-                let contents =
-                    redshank_files::read_trusted(from, LARGEST).with_context(|| from.display().to_string())?;
-                let origin = from.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+                let contents = redshank_files::read_trusted(from, LARGEST)
+                    .with_context(|| from.display().to_string())?;
+                let origin = from
+                    .file_name()
+                    .map(|name| name.to_string_lossy().into_owned())
+                    .unwrap_or_default();
                 templates::started(&self.name, &origin, &contents, None)?
             }
             None => {
                 let run = remembered(&context.place)?;
-                let (command, rules) =
-                    run.context("nothing was rehearsed here yet\n  `redshank rehearse -- COMMAND` first")?;
-                templates::started(&self.name, &format!("a run of {command}"), &rules, Some(&command))?
+                let (command, rules) = run.context(
+                    "nothing was rehearsed here yet\n  `redshank rehearse -- COMMAND` first",
+                )?;
+                templates::started(
+                    &self.name,
+                    &format!("a run of {command}"),
+                    &rules,
+                    Some(&command),
+                )?
             }
         };
         let name = format!("{}.toml", self.name);
         let (folder, below) = match self.owner {
-            Owner::Team => (context.place.top.clone(), BString::from(format!("{TEAM_FOLDER}/{name}"))),
-            Owner::Personal => {
-                (templates::personal_folder().context("no home folder is known\n  set HOME")?, name.as_str().into())
-            }
+            Owner::Team => (
+                context.place.top.clone(),
+                BString::from(format!("{TEAM_FOLDER}/{name}")),
+            ),
+            Owner::Personal => (
+                templates::personal_folder().context("no home folder is known\n  set HOME")?,
+                name.as_str().into(),
+            ),
         };
         let path = folder.join(below.to_path_lossy());
-        if self.owner == Owner::Team && context.place.root.is_there(below.as_bstr()) || path.is_symlink() {
-            bail!("{} is there already\n  choose another name, or edit it", path.display());
+        if self.owner == Owner::Team && context.place.root.is_there(below.as_bstr())
+            || path.is_symlink()
+        {
+            bail!(
+                "{} is there already\n  choose another name, or edit it",
+                path.display()
+            );
         }
         if !self.write {
             put!("{text}")?;
@@ -80,13 +98,17 @@ impl New {
         };
         let disk = || path.display().to_string();
         if let Some(slash) = below.rfind_byte(b'/') {
-            root.create_folders(below[..slash].as_bstr()).with_context(disk)?;
+            root.create_folders(below[..slash].as_bstr())
+                .with_context(disk)?;
         }
         let mut file = root.create(below.as_bstr(), 0o666).with_context(disk)?;
         file.write_all(text.as_bytes()).with_context(disk)?;
         putln!("{} {}", Paint::Good.on("written"), path.display())?;
         let next = format!("redshank templates test {}", self.name);
-        putln!("fill in reasons and how it is recognised; then {}", Paint::Type.on(next))?;
+        putln!(
+            "fill in reasons and how it is recognised; then {}",
+            Paint::Type.on(next)
+        )?;
         Ok(ExitCode::SUCCESS)
     }
 }

@@ -14,21 +14,36 @@ pub fn show(context: &Context, template: &Template) -> Result<ExitCode> {
         return Ok(ExitCode::SUCCESS);
     }
     putln!("{}  {}", Paint::Head.on(&template.name), template.title)?;
-    let markers: Vec<&str> = template.recognise.iter().map(|marker| marker.file.as_str()).collect();
+    let markers: Vec<&str> = template
+        .recognise
+        .iter()
+        .map(|marker| marker.file.as_str())
+        .collect();
     let recognised = match markers.join(", ") {
         none if none.is_empty() => "not recognised by any file; ask for it by name".to_owned(),
         markers => format!("recognised by {markers}"),
     };
-    putln!("{}", Paint::Quiet.on(format!("revision {}, {recognised}", template.revision)))?;
+    putln!(
+        "{}",
+        Paint::Quiet.on(format!("revision {}, {recognised}", template.revision))
+    )?;
     if let Origin::Personal(path) | Origin::Team(path) = &template.origin {
         putln!("{}", Paint::Quiet.on(format!("from {}", path.display())))?;
     }
     if !template.with.is_empty() {
-        putln!("{} {}", Paint::Quiet.on("comes with"), template.with.join(", "))?;
+        putln!(
+            "{} {}",
+            Paint::Quiet.on("comes with"),
+            template.with.join(", ")
+        )?;
     }
     rules(&template.rule, "")?;
     for mark in &template.folder {
-        putln!("\n  {}  {}", render::class_paint(mark.class).on(mark.class), mark.reason)?;
+        putln!(
+            "\n  {}  {}",
+            render::class_paint(mark.class).on(mark.class),
+            mark.reason
+        )?;
         putln!("    any folder that holds {}", Paint::Head.on(&mark.holds))?;
     }
     for output in &template.output {
@@ -40,13 +55,27 @@ pub fn show(context: &Context, template: &Template) -> Result<ExitCode> {
         putln!("    wherever {} says so", Paint::Head.on(&output.file))?;
     }
     for needed in &template.needed {
-        putln!("\n  {}  {}\n    {}", Paint::Warn.on("needed"), needed.reason, Paint::Head.on(&needed.pattern))?;
+        putln!(
+            "\n  {}  {}\n    {}",
+            Paint::Warn.on("needed"),
+            needed.reason,
+            Paint::Head.on(&needed.pattern)
+        )?;
     }
     for (name, variant) in template.variant_names().zip(&template.variant) {
         let choose = format!("redshank draft --variant {name}");
-        putln!("\n  {}  {}  {}", Paint::Head.on("variant"), variant.title, Paint::Type.on(choose))?;
+        putln!(
+            "\n  {}  {}  {}",
+            Paint::Head.on("variant"),
+            variant.title,
+            Paint::Type.on(choose)
+        )?;
         for dropped in &variant.drops {
-            putln!("    {} {}", Paint::Quiet.on("without"), Paint::Head.on(dropped))?;
+            putln!(
+                "    {} {}",
+                Paint::Quiet.on("without"),
+                Paint::Head.on(dropped)
+            )?;
         }
         rules(&variant.rule, "  ")?;
     }
@@ -58,9 +87,17 @@ fn rules(rules: &[TemplateRule], indent: &str) -> Result<()> {
     for rule in rules {
         let reason = (&rule.reason, &rule.remake);
         if above != Some(reason) {
-            putln!("\n{indent}  {}  {}", render::class_paint(rule.class).on(rule.class), rule.reason)?;
+            putln!(
+                "\n{indent}  {}  {}",
+                render::class_paint(rule.class).on(rule.class),
+                rule.reason
+            )?;
             if let Some(command) = &rule.remake {
-                putln!("{indent}    {} {}", Paint::Quiet.on("made again by"), Paint::Type.on(command))?;
+                putln!(
+                    "{indent}    {} {}",
+                    Paint::Quiet.on("made again by"),
+                    Paint::Type.on(command)
+                )?;
             }
             above = Some(reason);
         }

@@ -16,9 +16,17 @@ pub(super) enum Choice {
 }
 
 pub(super) fn ask() -> Result<Choice> {
-    let answers = ["change nothing", "do all of it", "choose, step by step", "show the difference"];
+    let answers = [
+        "change nothing",
+        "do all of it",
+        "choose, step by step",
+        "show the difference",
+    ];
     let theme = SimpleTheme;
-    let asked = Select::with_theme(&theme).with_prompt("\nWhat now").items(answers).default(0);
+    let asked = Select::with_theme(&theme)
+        .with_prompt("\nWhat now")
+        .items(answers)
+        .default(0);
     Ok(match asked.interact_opt()? {
         Some(1) => Choice::All,
         Some(2) => Choice::Some,
@@ -31,13 +39,31 @@ pub(super) fn ask() -> Result<Choice> {
 pub(super) fn left_out(plan: &Plan) -> Result<HashSet<String>> {
     let mut known = HashSet::new();
     // A finding's steps go together; the first one stands for them.
-    let first: Vec<&Step> =
-        plan.steps.iter().filter(|step| step.findings.first().is_some_and(|first| known.insert(first))).collect();
-    let labels: Vec<(String, bool)> = first.iter().map(|step| (show::in_words(step), true)).collect();
+    let first: Vec<&Step> = plan
+        .steps
+        .iter()
+        .filter(|step| {
+            step.findings
+                .first()
+                .is_some_and(|first| known.insert(first))
+        })
+        .collect();
+    let labels: Vec<(String, bool)> = first
+        .iter()
+        .map(|step| (show::in_words(step), true))
+        .collect();
     let theme = SimpleTheme;
-    let asked =
-        MultiSelect::with_theme(&theme).with_prompt("Space leaves a step out, Enter goes on").items_checked(labels);
-    let Some(kept) = asked.interact_opt()? else { return Ok(HashSet::new()) };
-    let left = first.iter().enumerate().filter(|(at, _)| !kept.contains(at));
-    Ok(left.flat_map(|(_, step)| step.findings.iter().cloned()).collect())
+    let asked = MultiSelect::with_theme(&theme)
+        .with_prompt("Space leaves a step out, Enter goes on")
+        .items_checked(labels);
+    let Some(kept) = asked.interact_opt()? else {
+        return Ok(HashSet::new());
+    };
+    let left = first
+        .iter()
+        .enumerate()
+        .filter(|(at, _)| !kept.contains(at));
+    Ok(left
+        .flat_map(|(_, step)| step.findings.iter().cloned())
+        .collect())
 }

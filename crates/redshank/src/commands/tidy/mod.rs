@@ -28,7 +28,8 @@ pub struct Tidy {
     /// Leave these findings out; `redshank check -v` shows the ids
     #[arg(long, value_name = "ID", value_delimiter = ',')]
     skip: Vec<String>,
-    /// Also move out of the way what is generated and can be made again; `redshank undo` brings it back
+    /// Also move out of the way what is generated and can be made again; `redshank undo` brings it
+    /// back
     #[arg(long)]
     remove: bool,
 }
@@ -39,7 +40,11 @@ impl Tidy {
         let place = &context.place;
         if self.apply && place.repository.is_none() {
             let what = "a journal that makes undo possible lies in the git folder";
-            return Err(Error::NoRepository { top: place.top.clone(), what }.into());
+            return Err(Error::NoRepository {
+                top: place.top.clone(),
+                what,
+            }
+            .into());
         }
         let tree = Tree::walk(place, &Scope::default())?;
         let collection = context.collection()?;
@@ -70,18 +75,26 @@ impl Tidy {
         } else if applied && speaks {
             put!("{}", show::done(&plan)?)?;
         } else if speaks && !plan.changes.is_empty() {
-            putln!("nothing was changed; {} does it", Paint::Type.on("redshank tidy --apply"))?;
+            putln!(
+                "nothing was changed; {} does it",
+                Paint::Type.on("redshank tidy --apply")
+            )?;
         }
         Ok(ExitCode::SUCCESS)
     }
 
     /// The findings that are to be mended.
     fn chosen(&self, findings: Vec<Finding>) -> Result<Vec<Finding>> {
-        if let Some(unknown) = self.skip.iter().find(|id| !findings.iter().any(|finding| finding.id == **id)) {
+        if let Some(unknown) = self
+            .skip
+            .iter()
+            .find(|id| !findings.iter().any(|finding| finding.id == **id))
+        {
             bail!("there is no finding `{unknown}` to skip\n  `redshank check -v` shows the ids");
         }
         let is_chosen = |finding: &Finding| {
-            (self.only.is_empty() || self.only.contains(&finding.class)) && !self.skip.contains(&finding.id)
+            (self.only.is_empty() || self.only.contains(&finding.class))
+                && !self.skip.contains(&finding.id)
         };
         Ok(findings.into_iter().filter(is_chosen).collect())
     }

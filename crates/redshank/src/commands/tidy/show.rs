@@ -18,10 +18,16 @@ const KINDS: [(&str, IsOf); 8] = [
     ("mend a rule", |act| matches!(act, Act::Mend { .. })),
     ("keep out, by a rule", |act| matches!(act, Act::Ignore(_))),
     ("set an attribute", |act| matches!(act, Act::Attribute(_))),
-    ("stop tracking, keep on disk", |act| matches!(act, Act::StopTracking)),
-    ("move out of the way", |act| matches!(act, Act::Remove { .. })),
+    ("stop tracking, keep on disk", |act| {
+        matches!(act, Act::StopTracking)
+    }),
+    ("move out of the way", |act| {
+        matches!(act, Act::Remove { .. })
+    }),
     ("write a sample", |act| matches!(act, Act::Sample(_))),
-    ("let in, by an exception", |act| matches!(act, Act::LetIn(_))),
+    ("let in, by an exception", |act| {
+        matches!(act, Act::LetIn(_))
+    }),
 ];
 
 /// What a step is about.
@@ -33,7 +39,10 @@ fn subject(step: &Step) -> Cell {
         }
         Act::Mend { from, with } => {
             let with = with.lines().next_back().unwrap_or_default().as_bstr();
-            Cell::painted(Paint::Type, format!("{} → {}", shown(from.as_bstr()), shown(with)))
+            Cell::painted(
+                Paint::Type,
+                format!("{} → {}", shown(from.as_bstr()), shown(with)),
+            )
         }
         Act::Rename(name) => format!("{path} → {}", shown(name.as_bstr())).into(),
         Act::Sample(sample) => shown(sample.as_bstr()).into(),
@@ -43,7 +52,10 @@ fn subject(step: &Step) -> Cell {
 
 /// A step on one line.
 pub(super) fn in_words(step: &Step) -> String {
-    let kind = KINDS.iter().find(|(_, is_of)| is_of(&step.act)).map_or("", |(title, _)| title);
+    let kind = KINDS
+        .iter()
+        .find(|(_, is_of)| is_of(&step.act))
+        .map_or("", |(title, _)| title);
     format!("{kind}: {} ({})", shown(step.path.as_bstr()), step.reason)
 }
 
@@ -62,23 +74,43 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
                 true => (String::new(), String::new()),
                 false => (files(step.amount.files), step.amount.size.to_string()),
             };
-            table.row([subject(step), many.into(), size.into(), Cell::painted(Paint::Quiet, &step.reason)]);
+            table.row([
+                subject(step),
+                many.into(),
+                size.into(),
+                Cell::painted(Paint::Quiet, &step.reason),
+            ]);
         }
         writeln!(text, "{}", table.text())?;
     }
     if plan.steps.is_empty() {
-        writeln!(text, "{}", Paint::Good.on("nothing that a rule or git's index could mend"))?;
+        writeln!(
+            text,
+            "{}",
+            Paint::Good.on("nothing that a rule or git's index could mend")
+        )?;
     } else {
         text += &render::effect(&plan.effect);
         let is_stored = |step: &&Step| matches!(&step.act, Act::Attribute(line) if line.contains_str("filter=lfs"));
         let mut stored = Amount::default();
-        plan.steps.iter().filter(is_stored).for_each(|step| stored += step.amount);
+        plan.steps
+            .iter()
+            .filter(is_stored)
+            .for_each(|step| stored += step.amount);
         if stored != Amount::default() {
-            writeln!(text, "{}, {} of it go to large-file storage", files(stored.files), stored.size)?;
+            writeln!(
+                text,
+                "{}, {} of it go to large-file storage",
+                files(stored.files),
+                stored.size
+            )?;
         }
     }
     if plan.steps.iter().any(|step| step.reason == NOT_STORED) {
-        let (install, tidy) = (Paint::Type.on("git lfs install"), Paint::Type.on("redshank tidy"));
+        let (install, tidy) = (
+            Paint::Type.on("git lfs install"),
+            Paint::Type.on("redshank tidy"),
+        );
         writeln!(
             text,
             "Git LFS is not set up here: install it, run {install}, take those rules out, then {tidy} stores them"
@@ -93,10 +125,22 @@ fn left(plan: &Plan) -> Result<String> {
     if !plan.left.is_empty() {
         writeln!(text, "\n{}", Paint::Head.on("left for you"))?;
         for finding in &plan.left {
-            let line = finding.line.map_or(String::new(), |line| format!(":{line}"));
+            let line = finding
+                .line
+                .map_or(String::new(), |line| format!(":{line}"));
             let path = shown(finding.path.as_bstr());
-            writeln!(text, "  {}  {path}{line}  {}", level_paint(finding.level).on(finding.level), finding.message)?;
-            writeln!(text, "      {} {}", Paint::Good.on("mend:"), finding.remedy_in_words())?;
+            writeln!(
+                text,
+                "  {}  {path}{line}  {}",
+                level_paint(finding.level).on(finding.level),
+                finding.message
+            )?;
+            writeln!(
+                text,
+                "      {} {}",
+                Paint::Good.on("mend:"),
+                finding.remedy_in_words()
+            )?;
         }
     }
     Ok(text)
@@ -107,17 +151,31 @@ pub(super) fn done(plan: &Plan) -> Result<String> {
     let (before, after) = (plan.effect.before, plan.effect.after);
     let mut text = format!("\n{}", Paint::Good.on("done"));
     if before != after {
-        write!(text, ": the next commit holds {}, {}", files(after.files), after.size)?;
+        write!(
+            text,
+            ": the next commit holds {}, {}",
+            files(after.files),
+            after.size
+        )?;
         write!(text, " instead of {}, {}", files(before.files), before.size)?;
     }
     text.push('\n');
     let mut moved = Amount::default();
-    for step in plan.steps.iter().filter(|step| matches!(step.act, Act::Remove { .. })) {
+    for step in plan
+        .steps
+        .iter()
+        .filter(|step| matches!(step.act, Act::Remove { .. }))
+    {
         moved += step.amount;
     }
     if moved != Amount::default() {
         let frees = Paint::Type.on("redshank undo --forget");
-        writeln!(text, "{}, {} moved out of the way; {frees} frees the space", files(moved.files), moved.size)?;
+        writeln!(
+            text,
+            "{}, {} moved out of the way; {frees} frees the space",
+            files(moved.files),
+            moved.size
+        )?;
     }
     match plan.left.len() {
         0 => {}
@@ -135,7 +193,12 @@ pub(super) fn differences(plan: &Plan) -> String {
         Content::Link(target) => target.to_vec(),
         Content::Nothing => Vec::new(),
     };
-    let difference =
-        |file: &FileChange| render::diff(&shown(file.path.as_bstr()), &bytes(&file.before), &bytes(&file.after));
+    let difference = |file: &FileChange| {
+        render::diff(
+            &shown(file.path.as_bstr()),
+            &bytes(&file.before),
+            &bytes(&file.after),
+        )
+    };
     plan.changes.files.iter().map(difference).collect()
 }

@@ -60,7 +60,14 @@ impl<'a> From<&'a Ruling> for RuleOut<'a> {
         let rule = ruling.rule();
         let (source, source_b64) = report::text(ruling.source().shown.as_bstr());
         let (pattern, pattern_b64) = report::text(rule.text.as_bstr());
-        Self { source, source_b64, line: rule.line, pattern, pattern_b64, negated: rule.negated }
+        Self {
+            source,
+            source_b64,
+            line: rule.line,
+            pattern,
+            pattern_b64,
+            negated: rule.negated,
+        }
     }
 }
 
@@ -85,16 +92,27 @@ impl Why {
                 &answers
                     .iter()
                     .map(|(given, _, answer)| {
-                        out(given.as_bstr(), answer.state, answer.ruling.as_ref().map(RuleOut::from))
+                        out(
+                            given.as_bstr(),
+                            answer.state,
+                            answer.ruling.as_ref().map(RuleOut::from),
+                        )
                     })
                     .collect::<Vec<_>>(),
             )?,
             Format::Jsonl => render::jsonl(answers.iter().map(|(given, _, answer)| {
-                out(given.as_bstr(), answer.state, answer.ruling.as_ref().map(RuleOut::from))
+                out(
+                    given.as_bstr(),
+                    answer.state,
+                    answer.ruling.as_ref().map(RuleOut::from),
+                )
             }))?,
             Format::Text => {
                 for (given, path, answer) in &answers {
-                    put!("{}", text(&oracle, given.as_bstr(), path.as_bstr(), answer)?)?;
+                    put!(
+                        "{}",
+                        text(&oracle, given.as_bstr(), path.as_bstr(), answer)?
+                    )?;
                 }
             }
         }
@@ -119,5 +137,10 @@ fn ask<'a>(context: &Context, oracle: &Oracle, given: &'a BStr) -> Result<(Cow<'
 
 fn out<R>(given: &BStr, verdict: State, rule: Option<R>) -> AnswerOut<'_, R> {
     let (path, path_b64) = report::text(given);
-    AnswerOut { path, path_b64, verdict, rule }
+    AnswerOut {
+        path,
+        path_b64,
+        verdict,
+        rule,
+    }
 }

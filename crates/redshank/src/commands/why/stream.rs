@@ -1,5 +1,5 @@
-//! Answers to a stream of questions: what is asked already is answered before more is waited for, by several clerks side
-//! by side.
+//! Answers to a stream of questions: what is asked already is answered before more is waited for,
+//! by several clerks side by side.
 
 use super::{RuleOut, ask, found, out, words};
 use crate::cli::Format;
@@ -25,10 +25,15 @@ const WORTH_SHARING: usize = 1 << 12;
 
 /// Answers the standard input's questions, each ending with the byte `end`.
 pub fn run(context: &Context, oracle: &Oracle, end: u8) -> Result<ExitCode> {
-    if matches!(context.asked.format, Format::Json | Format::Junit | Format::Sarif) {
+    if matches!(
+        context.asked.format,
+        Format::Json | Format::Junit | Format::Sarif
+    ) {
         bail!("answers to a stream have no end to close a document with\n  use --format jsonl");
     }
-    let mut clerks: Vec<Clerk> = (0..rayon::current_num_threads()).map(|_| Clerk::new(context, oracle)).collect();
+    let mut clerks: Vec<Clerk> = (0..rayon::current_num_threads())
+        .map(|_| Clerk::new(context, oracle))
+        .collect();
     let mut input = std::io::stdin().lock();
     let mut asked = Vec::new();
     loop {
@@ -36,10 +41,16 @@ pub fn run(context: &Context, oracle: &Oracle, end: u8) -> Result<ExitCode> {
         asked.resize(before + READ_AT_ONCE, 0);
         let read = input.read(&mut asked[before..])?;
         asked.truncate(before + read);
-        let whole = if read == 0 { asked.len() } else { asked.rfind_byte(end).map_or(0, |at| at + 1) };
+        let whole = if read == 0 {
+            asked.len()
+        } else {
+            asked.rfind_byte(end).map_or(0, |at| at + 1)
+        };
         answer(&mut clerks, &asked[..whole], end)?;
         if read == 0 {
-            return Ok(found(context.asked.quiet && clerks.iter().any(|clerk| !clerk.all_ignored)));
+            return Ok(found(
+                context.asked.quiet && clerks.iter().any(|clerk| !clerk.all_ignored),
+            ));
         }
         asked.drain(..whole);
     }
@@ -47,17 +58,26 @@ pub fn run(context: &Context, oracle: &Oracle, end: u8) -> Result<ExitCode> {
 
 /// Shares questions among the clerks, and puts the answers out in the order of the questions.
 fn answer(clerks: &mut [Clerk], questions: &[u8], end: u8) -> Result<()> {
-    let shares = if questions.len() < WORTH_SHARING { 1 } else { clerks.len() };
+    let shares = if questions.len() < WORTH_SHARING {
+        1
+    } else {
+        clerks.len()
+    };
     let mut rest = questions;
     let mut given = Vec::new();
     for left in (1..=shares).rev() {
         let fair = rest.len() / left;
-        let cut = rest[fair..].find_byte(end).map_or(rest.len(), |at| fair + at + 1);
+        let cut = rest[fair..]
+            .find_byte(end)
+            .map_or(rest.len(), |at| fair + at + 1);
         let (share, after) = rest.split_at(cut);
         given.push(share);
         rest = after;
     }
-    clerks.par_iter_mut().zip(given).for_each(|(clerk, share)| clerk.answer(share, end));
+    clerks
+        .par_iter_mut()
+        .zip(given)
+        .for_each(|(clerk, share)| clerk.answer(share, end));
     clerks.iter_mut().try_for_each(Clerk::put_out)?;
     Ok(screen::raw().flush()?)
 }
@@ -75,15 +95,24 @@ struct Clerk<'a> {
 
 impl<'a> Clerk<'a> {
     fn new(context: &'a Context<'a>, oracle: &'a Oracle<'a>) -> Self {
-        Self { context, oracle, told: ToldRules::default(), output: Vec::new(), failed: None, all_ignored: true }
+        Self {
+            context,
+            oracle,
+            told: ToldRules::default(),
+            output: Vec::new(),
+            failed: None,
+            all_ignored: true,
+        }
     }
 
     /// Answers questions up to the first that has no answer.
     fn answer(&mut self, questions: &[u8], end: u8) {
-        self.failed = questions.split_inclusive(|byte| *byte == end).find_map(|question| {
-            let question = question.strip_suffix(&[end]).unwrap_or(question);
-            self.answer_one(question.as_bstr()).err()
-        });
+        self.failed = questions
+            .split_inclusive(|byte| *byte == end)
+            .find_map(|question| {
+                let question = question.strip_suffix(&[end]).unwrap_or(question);
+                self.answer_one(question.as_bstr()).err()
+            });
     }
 
     fn answer_one(&mut self, given: &BStr) -> Result<()> {
@@ -93,9 +122,14 @@ impl<'a> Clerk<'a> {
             return Ok(());
         }
         if self.context.for_people() {
-            self.output.extend(words::text(self.oracle, given, path.as_bstr(), &answer)?.bytes());
+            self.output
+                .extend(words::text(self.oracle, given, path.as_bstr(), &answer)?.bytes());
         } else {
-            let rule = answer.ruling.as_ref().map(|ruling| self.told.json(ruling)).transpose()?;
+            let rule = answer
+                .ruling
+                .as_ref()
+                .map(|ruling| self.told.json(ruling))
+                .transpose()?;
             serde_json::to_writer(&mut self.output, &out(given, answer.state, rule))?;
             self.output.push(b'\n');
         }

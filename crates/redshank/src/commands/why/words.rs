@@ -20,15 +20,23 @@ pub fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result
         (State::Tracked, _) => format!("{path} is tracked\n"),
         (State::Ignored, _) => format!("{path} is {}\n", Paint::Warn.on("ignored")),
         (State::Candidate, Some(_)) => {
-            format!("{path} is {}: an exception lets it in\n", Paint::Good.on("not ignored"))
+            format!(
+                "{path} is {}: an exception lets it in\n",
+                Paint::Good.on("not ignored")
+            )
         }
-        (State::Candidate, None) => format!("{path} is {}: no rule matches it\n", Paint::Good.on("not ignored")),
+        (State::Candidate, None) => format!(
+            "{path} is {}: no rule matches it\n",
+            Paint::Good.on("not ignored")
+        ),
     };
     if let Some(ruling) = &answer.ruling {
         text += &marked(ruling);
         if let Some(length) = answer.shut {
             let folder = shown(at[..=length].as_bstr());
-            text += &format!("    the rule shuts the folder {folder}; no exception can let in a file below it\n");
+            text += &format!(
+                "    the rule shuts the folder {folder}; no exception can let in a file below it\n"
+            );
             text += &in_vain(&oracle.rules_at(at)?, at, ruling);
         } else {
             text += &overridden(&oracle.rules_at(at)?, at);
@@ -47,12 +55,18 @@ pub fn text(oracle: &Oracle, given: &BStr, at: &BStr, answer: &Answer) -> Result
 /// The exceptions that can't work because a folder above is shut, and what to do instead.
 fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
     let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-    let exceptions = rules.all_rulings(bare, bare.len() < path.len()).into_iter().filter(|ruling| !ruling.ignores());
+    let exceptions = rules
+        .all_rulings(bare, bare.len() < path.len())
+        .into_iter()
+        .filter(|ruling| !ruling.ignores());
     let rule = shown(shutting.excerpt().as_bstr());
     let open = format!("{}/*", rule.trim_end_matches('/'));
     exceptions
         .map(|exception| {
-            let mend = format!("`{}` instead of `{rule}` leaves the folder open", Paint::Type.on(&open));
+            let mend = format!(
+                "`{}` instead of `{rule}` leaves the folder open",
+                Paint::Type.on(&open)
+            );
             format!("    {} cannot work; {mend}\n", told(&exception))
         })
         .collect()
@@ -62,13 +76,25 @@ fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
 fn overridden(rules: &Chain, path: &BStr) -> String {
     let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
     let all = rules.all_rulings(bare, bare.len() < path.len());
-    all.iter().skip(1).take(NEAR).map(|ruling| format!("    overrides {}\n", told(ruling))).collect()
+    all.iter()
+        .skip(1)
+        .take(NEAR)
+        .map(|ruling| format!("    overrides {}\n", told(ruling)))
+        .collect()
 }
 
 /// Where a rule stands, and the rule.
 fn told(ruling: &Ruling) -> String {
-    let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
-    format!("{}  {}", Paint::Quiet.on(place), shown(ruling.excerpt().as_bstr()))
+    let place = format!(
+        "{}:{}",
+        shown(ruling.source().shown.as_bstr()),
+        ruling.rule().line
+    );
+    format!(
+        "{}  {}",
+        Paint::Quiet.on(place),
+        shown(ruling.excerpt().as_bstr())
+    )
 }
 
 /// How many rules that nearly matched, or are overridden, are told.
@@ -80,8 +106,16 @@ fn near(rules: &Chain, path: &BStr) -> String {
     let told = misses.iter().take(NEAR).map(|miss| {
         let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
         let (pattern, mended) = (shown(miss.pattern.as_bstr()), shown(miss.mended.as_bstr()));
-        let mend = if pattern == mended { String::new() } else { format!("; {} would match", Paint::Type.on(mended)) };
-        format!("    {}  {pattern}  nearly: {}{mend}\n", Paint::Quiet.on(place), miss.because)
+        let mend = if pattern == mended {
+            String::new()
+        } else {
+            format!("; {} would match", Paint::Type.on(mended))
+        };
+        format!(
+            "    {}  {pattern}  nearly: {}{mend}\n",
+            Paint::Quiet.on(place),
+            miss.because
+        )
     });
     told.collect()
 }
@@ -89,7 +123,11 @@ fn near(rules: &Chain, path: &BStr) -> String {
 /// The deciding line with a marker under the rule.
 fn marked(ruling: &Ruling) -> String {
     let rule = shown(ruling.excerpt().as_bstr());
-    let place = format!("{}:{}", shown(ruling.source().shown.as_bstr()), ruling.rule().line);
+    let place = format!(
+        "{}:{}",
+        shown(ruling.source().shown.as_bstr()),
+        ruling.rule().line
+    );
     marked_line(&place, &rule, whole(&rule))
 }
 
@@ -97,7 +135,11 @@ fn marked(ruling: &Ruling) -> String {
 pub fn marked_line(place: &str, line: &str, part: Range<usize>) -> String {
     let indent = " ".repeat(place.chars().count() + 2 + part.start);
     let mark = "^".repeat(part.len().max(1));
-    format!("    {}  {line}\n    {indent}{}\n", Paint::Quiet.on(place), Paint::Warn.on(mark))
+    format!(
+        "    {}  {line}\n    {indent}{}\n",
+        Paint::Quiet.on(place),
+        Paint::Warn.on(mark)
+    )
 }
 
 /// All of a line, in characters.
