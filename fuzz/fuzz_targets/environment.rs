@@ -3,13 +3,18 @@
 
 use bstr::ByteSlice;
 use libfuzzer_sys::fuzz_target;
-use redshank_core::{findings::masked, sample};
+use redshank_changes::sample;
+use redshank_findings::masked;
 
 fuzz_target!(|bytes: &[u8]| {
     if let Some(made) = sample::of(bytes) {
         let text = made.text.to_str_lossy();
         assert_eq!(masked(&text), text);
         // A sample of a sample is the same.
-        assert_eq!(sample::of(&made.text).map(|again| again.text), Some(made.text.clone()), "{text}");
+        assert_eq!(
+            sample::of(&made.text).map(|again| again.text),
+            Some(made.text.clone()),
+            "{text}"
+        );
     }
 });

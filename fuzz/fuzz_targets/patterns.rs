@@ -8,18 +8,28 @@ use std::time::{Duration, Instant};
 
 fuzz_target!(|input: (&[u8], &[u8])| {
     let (file, path) = input;
-    for block in redshank_core::ignore_file::blocks(file) {
+    for block in redshank_worktree::ignore_file::blocks(file) {
         // A block that is written as it was read changes nothing but line ends.
-        redshank_core::ignore_file::with_block(file, &block);
+        redshank_worktree::ignore_file::with_block(file, &block);
     }
-    assert_eq!(redshank_core::ignore_file::lines_of(file).map(|line| line.whole).collect::<Vec<_>>().concat(), file);
+    assert_eq!(
+        redshank_worktree::ignore_file::lines_of(file)
+            .map(|line| line.whole)
+            .collect::<Vec<_>>()
+            .concat(),
+        file
+    );
     for case in [Case::Sensitive, Case::Blind] {
         for line in lines(file, case) {
             let Line::Rule(rule) = line else { continue };
             let start = Instant::now();
             rule.matches(path.into(), true);
             rule.glob().key();
-            assert!(start.elapsed() < Duration::from_secs(1), "{:?} on {path:?}", rule.text);
+            assert!(
+                start.elapsed() < Duration::from_secs(1),
+                "{:?} on {path:?}",
+                rule.text
+            );
         }
     }
 });

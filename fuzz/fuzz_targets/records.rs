@@ -4,5 +4,5 @@
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
-    assert_ne!(redshank_core::journal::record_in(bytes), Some(true));
+    assert_ne!(redshank_changes::journal::record_in(bytes), Some(true));
 });

@@ -1,13 +1,29 @@
-//! Any bytes as `redshank.toml`.
+//! Any bytes as `redshank.toml`: what could be read can be read again after an edit.
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
+use redshank_worktree::settings::{Acceptance, Settings, SettingsFile};
+use std::path::Path;
 
 fuzz_target!(|text: &str| {
-    let path = std::path::Path::new("redshank.toml");
-    if let Ok(settings) = redshank_core::settings::Settings::parse(text, path) {
-        settings.reserves("a/b.bin".into());
-        let written = settings.draft.written_into(text, path).expect("what could be read can be written");
-        assert!(redshank_core::settings::Settings::parse(&written, path).is_ok(), "{written}");
+    let path = Path::new("redshank.toml");
+    let Ok(settings) = SettingsFile::of(Some(text.to_owned()), path.to_owned()) else {
+        return;
+    };
+    settings.reserves("a/b.bin".into());
+    let acceptance = Acceptance {
+        finding: "x".into(),
+        rule: "a/b".into(),
+        path: "c".into(),
+        because: "d".into(),
+        until: None,
+    };
+    let edits = [
+        settings.with_choices(&settings.draft),
+        settings.with_acceptance(&acceptance),
+        settings.with_expectations(&settings.expect),
+    ];
+    for written in edits.into_iter().flatten() {
+        assert!(Settings::parse(&written, path).is_ok(), "{written}");
     }
 });

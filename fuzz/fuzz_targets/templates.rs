@@ -4,5 +4,5 @@
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
-    let _ = redshank_core::templates::Template::parse(bytes.to_vec(), std::path::Path::new("x.toml"));
+    let _ = redshank_templates::Template::parse(bytes.to_vec(), std::path::Path::new("x.toml"));
 });

@@ -1,0 +1,93 @@
+//! Edits of files of rules and of the settings: what each would hold, what that does to rules, and
+//! the one way to write them.
+
+use crate::journal::{Area, Changes, FileChange, Journal, write_without_journal};
+use crate::{Error, Result, RuleTarget};
+use bstr::BString;
+use redshank_worktree::settings::{self, SettingsFile};
+use redshank_worktree::{Overlay, Worktree};
+
+/// A file as it is and as it would be.
+#[derive(Debug, Clone)]
+pub struct Edit {
+    /// As git prints it.
+    pub shown: BString,
+    /// What it holds; `None` if it isn't there yet.
+    pub before: Option<Vec<u8>>,
+    /// What it would hold.
+    pub after: Vec<u8>,
+    /// It holds rules.
+    pub is_rules: bool,
+    area: Area,
+    path: BString,
+}
+
+impl Edit {
+    /// An edit of a file of rules.
+    pub fn of_rules(target: RuleTarget, after: Vec<u8>) -> Self {
+        Self {
+            shown: target.source.shown,
+            before: target.contents,
+            after,
+            is_rules: true,
+            area: target.area,
+            path: target.path,
+        }
+    }
+
+    /// An edit of the settings.
+    pub fn of_settings(settings: &SettingsFile, after: String) -> Self {
+        Self {
+            shown: settings::FILE.into(),
+            before: settings.text().map(|text| text.as_bytes().to_vec()),
+            after: after.into_bytes(),
+            is_rules: false,
+            area: Area::Worktree,
+            path: settings::FILE.into(),
+        }
+    }
+
+    fn held(&self) -> &[u8] {
+        self.before.as_deref().unwrap_or_default()
+    }
+
+    /// Whether it changes anything.
+    pub fn is_change(&self) -> bool {
+        self.held() != self.after
+    }
+
+    fn change(&self) -> FileChange {
+        let (path, after) = (self.path.clone(), self.after.clone());
+        FileChange {
+            area: self.area,
+            ..FileChange::of(path, self.before.clone(), after)
+        }
+    }
+}
+
+/// The files of rules among edits, as they would be.
+pub fn overlay_of(edits: &[Edit]) -> Overlay {
+    let rules = edits
+        .iter()
+        .filter(|edit| edit.is_rules && edit.is_change());
+    rules
+        .map(|edit| (edit.shown.clone(), edit.after.clone()))
+        .collect()
+}
+
+/// Makes edits: through the journal where there is one, under the command's name. Elsewhere nothing
+/// may be taken out, for what stood there would be gone: one file at the top may be added to.
+///
+/// # Errors
+/// If a file isn't any more what it was ([`Error::ChangedMeanwhile`]), more than adding is asked
+/// for outside a repository, or the disk refuses.
+pub fn write(worktree: &Worktree, command: &str, edits: &[Edit]) -> Result<()> {
+    let changed = edits.iter().filter(|edit| edit.is_change());
+    let changed: Vec<FileChange> = changed.map(Edit::change).collect();
+    match (&worktree.repository, changed.as_slice()) {
+        (_, []) => Ok(()),
+        (Some(_), _) => Journal::of(worktree)?.apply(command, &Changes::of_files(changed)),
+        (None, [one]) => write_without_journal(worktree, one),
+        (None, _) => Err(Error::OnlyAdding),
+    }
+}

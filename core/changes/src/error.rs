@@ -1,0 +1,213 @@
+use bstr::BString;
+use redshank_git::Operation;
+use std::path::PathBuf;
+
+/// All that can keep this layer from doing what it was asked. Each says what and where.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// From a layer below.
+    #[error(transparent)]
+    Worktree(#[from] redshank_worktree::Error),
+    /// From a layer below.
+    #[error(transparent)]
+    Templates(#[from] redshank_templates::Error),
+    /// From a layer below.
+    #[error(transparent)]
+    Findings(#[from] redshank_findings::Error),
+    /// From git.
+    #[error(transparent)]
+    Git(#[from] redshank_git::Error),
+    /// A table that comes with the program can't be used.
+    #[error("the table of {table}: {said}")]
+    Table {
+        /// Which.
+        table: &'static str,
+        /// Which row, and why.
+        said: String,
+    },
+    /// There is no such change to take back.
+    #[error("there is no change {0} to take back")]
+    NoChange(u32),
+    /// A later change stands in the way.
+    #[error(
+        "change {number} can't be taken back before change {later} (`{command}`): \
+         both touch {path}"
+    )]
+    ChangedLater {
+        /// The change that was to be taken back.
+        number: u32,
+        /// The later one.
+        later: u32,
+        /// Its command.
+        command: String,
+        /// What both touch.
+        path: BString,
+    },
+    /// Only tracked files have changes to hide.
+    #[error("{path} is not tracked, so there are no changes to hide")]
+    NotTracked {
+        /// Which.
+        path: BString,
+    },
+    /// The person has no place for a file of their own.
+    #[error(
+        "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty"
+    )]
+    NoPersonalFile,
+    /// A repository's configuration names a file as the person's own.
+    #[error(
+        "this repository's own configuration says that {0} holds your rules (core.excludesFile), \
+         so nothing is written there"
+    )]
+    NotYourFile(PathBuf),
+    /// There is nothing in the journal.
+    #[error("there is nothing to undo here")]
+    NothingToUndo,
+    /// A record of the journal can't be understood.
+    #[error("{path}: {said}")]
+    BadJournal {
+        /// The record.
+        path: PathBuf,
+        /// Why.
+        said: String,
+    },
+    /// Something is not any more what it was when a change was decided.
+    #[error("{path} was changed by somebody else meanwhile, so nothing was changed")]
+    ChangedMeanwhile {
+        /// Which.
+        path: PathBuf,
+    },
+    /// What was kept of a file is not what it was.
+    #[error("{path} can't be taken back: {saved} is not what was kept there; nothing was changed")]
+    NotKept {
+        /// The file.
+        path: PathBuf,
+        /// Where it was kept.
+        saved: PathBuf,
+    },
+    /// A path that no change may name.
+    #[error("{path} is no place that a change may touch; nothing was changed")]
+    NotInArea {
+        /// Which.
+        path: BString,
+    },
+    /// git would wait for ever to read a file.
+    #[error("{0} is no regular file, and git would wait for ever to read it")]
+    Endless(PathBuf),
+    /// The folder for rehearsals can be entered by others.
+    #[error("{0} isn't yours alone, so no clone is laid out there")]
+    NotPrivate(PathBuf),
+    /// git's hooks are kept where other repositories use them, too.
+    #[error(
+        "git takes its hooks from {folder}, outside this repository (core.hooksPath), \
+         where nothing is written"
+    )]
+    HooksElsewhere {
+        /// The folder.
+        folder: PathBuf,
+    },
+    /// Something that was to be moved away holds what nothing makes again.
+    #[error("{path} stays where it is: {because}; nothing was changed")]
+    NotMoved {
+        /// The file or folder.
+        path: BString,
+        /// Why.
+        because: crate::Obstacle,
+    },
+    /// All that could be taken back was made by somebody else.
+    #[error(
+        "there is nothing of yours to undo here; change {number} is not sealed with your key: \
+         somebody else made it, or you did on another machine"
+    )]
+    OnlyForeign {
+        /// The newest one.
+        number: u32,
+    },
+    /// Somebody else's record names more than the working tree.
+    #[error(
+        "change {number} is not sealed with your key, and it touches more than the working tree, \
+         so it is not taken back"
+    )]
+    ForeignRecord {
+        /// Its number.
+        number: u32,
+    },
+    /// What was written has been changed since.
+    #[error(
+        "files were changed after change {number}, so undo would lose that; nothing was changed"
+    )]
+    ChangedSince {
+        /// The change.
+        number: u32,
+        /// The files.
+        files: Vec<EditedSince>,
+    },
+    /// A change was killed on its way, and somebody changed what it touches since.
+    #[error(
+        "change {number} (`{command}`) was cut short, and files that it touches were changed since"
+    )]
+    CutShortAndEdited {
+        /// Its number.
+        number: u32,
+        /// Its command.
+        command: String,
+        /// The files.
+        files: Vec<EditedSince>,
+    },
+    /// A change was killed on its way.
+    #[error("change {number} (`{command}`) was cut short, and what it had done still stands")]
+    CutShort {
+        /// Its number.
+        number: u32,
+        /// Its command.
+        command: String,
+    },
+    /// A change could neither be made nor taken back.
+    #[error("{error}\n  change {number} was begun and could not be taken back: {also}")]
+    HalfDone {
+        /// Its number.
+        number: u32,
+        /// What went wrong.
+        error: String,
+        /// What went wrong on the way back.
+        also: String,
+    },
+    /// What is to be moved lies on another disk than the journal.
+    #[error(
+        "{0} lies on another disk than the git folder, so it can't be moved away in one step; \
+         nothing was changed"
+    )]
+    OtherDisk(PathBuf),
+    /// Another git changed the index at the same time.
+    #[error("another git changed the index in the same moment; nothing was changed")]
+    IndexMoved,
+    /// git is in the middle of something that touches the same.
+    #[error("{operation} is not finished, and touches {path}; nothing was changed")]
+    Unfinished {
+        /// What git is doing.
+        operation: Operation,
+        /// One path that both touch.
+        path: BString,
+    },
+    /// Outside a repository nothing can be taken back.
+    #[error("outside a repository lines can only be added, to one file at the top")]
+    OnlyAdding,
+    /// A merge is not decided.
+    #[error("{path} is in conflict: a merge is not finished; nothing was changed")]
+    Conflicted {
+        /// One path of it.
+        path: BString,
+    },
+}
+
+/// A file that somebody changed after a change of ours.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct EditedSince {
+    /// Which.
+    pub path: PathBuf,
+    /// Where its earlier contents are kept; nothing if it was not there before.
+    pub kept: Option<PathBuf>,
+}
+
+/// What the calls of this layer give.
+pub type Result<T, E = Error> = std::result::Result<T, E>;

@@ -1,0 +1,261 @@
+//! Making changes.
+
+#![allow(
+    clippy::disallowed_methods,
+    reason = "copies of the index, which git reads and writes by their paths"
+)]
+
+use super::change::hash;
+use super::file::Way;
+use super::record::{EntryRecord, IndexRecord, Record, Schema, Stage};
+use super::{
+    Area, Changes, Content, FOLDER, FileChange, IfEdited, Journal, entry, in_entry, numbers,
+};
+use crate::disk::{boundary, refused};
+use crate::{Error, Obstacle, Result, removable};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::{Put, Root};
+use redshank_worktree::Worktree;
+use std::path::Path;
+use std::time::{SystemTime, UNIX_EPOCH};
+
+impl Journal<'_> {
+    /// Makes changes, after what they replace is safe. If one of them can't be made, all are taken
+    /// back.
+    ///
+    /// # Errors
+    /// If the way back can't be saved, something isn't any more what it was when the changes were
+    /// decided ([`Error::ChangedMeanwhile`]), or a change can't be made; all is as it was then, or
+    /// the error says what isn't.
+    pub fn apply(&self, command: &str, changes: &Changes) -> Result<()> {
+        self.git
+            .create_private_folders(FOLDER.into())
+            .map_err(self.disk(FOLDER))?;
+        let Some((store, _alone)) = self.alone()? else {
+            return Err(Error::NothingToUndo);
+        };
+        if let Some(cut_short) = self.cut_short()? {
+            return Err(Error::CutShort {
+                number: cut_short.number,
+                command: cut_short.command,
+            });
+        }
+        self.clear_unrecorded(&store)?;
+        let number = numbers(&store)?.last().map_or(1, |last| last + 1);
+        store
+            .create_private_folders(entry(number).as_str().into())
+            .map_err(self.disk(FOLDER))?;
+        let saved = self
+            .save(&store, number, command, changes)
+            .and_then(|(record, ways)| {
+                self.put(&store, number, &record)?;
+                Ok((record, ways))
+            });
+        let (mut record, ways) = match saved {
+            Ok(saved) => saved,
+            Err(error) => {
+                // Nothing was changed yet; what can't be cleared away is cleared by the next run.
+                let _ = self.clear_unrecorded(&store);
+                return Err(error);
+            }
+        };
+        let made = self.make(&store, number, &record, &ways).and_then(|()| {
+            record.state = Stage::Done;
+            self.put(&store, number, &record)
+        });
+        if let Err(error) = made {
+            record.state = Stage::Begun;
+            return Err(
+                match self.roll_back(&store, number, &mut record, IfEdited::Refuse) {
+                    Ok(_) => error,
+                    Err(also) => Error::HalfDone {
+                        number,
+                        error: error.to_string(),
+                        also: also.to_string(),
+                    },
+                },
+            );
+        }
+        if record.index.is_some() {
+            // It has another name now, the index's own.
+            let _ = store.remove_file_if_there(in_entry(number, "index-new").as_ref());
+        }
+        Ok(())
+    }
+
+    /// Saves what the changes will replace; gives the record of it, and the way of each file.
+    fn save<'s>(
+        &self,
+        store: &'s Root,
+        number: u32,
+        command: &str,
+        changes: &Changes,
+    ) -> Result<(Record, Vec<Way<'s>>)> {
+        let (mut ways, mut files) = (Vec::new(), Vec::new());
+        for (nth, change) in changes.files.iter().enumerate() {
+            match Way::prepare(self.worktree, store, (number, nth), change) {
+                Ok((way, file)) => {
+                    ways.push(way);
+                    files.push(file);
+                }
+                Err(error) => {
+                    // What waits beside files on another disk isn't found again.
+                    ways.iter().for_each(|way| drop(way.clear()));
+                    return Err(error);
+                }
+            }
+        }
+        for path in &changes.moved {
+            self.may_move(path.as_bstr(), &changes.untracked)?;
+        }
+        let index = if changes.untracked.is_empty() {
+            None
+        } else {
+            Some(self.save_index(number, changes)?)
+        };
+        let time = SystemTime::now()
+            .duration_since(UNIX_EPOCH)
+            .unwrap_or_default()
+            .as_secs();
+        let (command, moved) = (command.to_owned(), changes.moved.clone());
+        Ok((
+            Record {
+                schema: Schema::Two,
+                command,
+                time,
+                state: Stage::Begun,
+                files,
+                moved,
+                index,
+            },
+            ways,
+        ))
+    }
+
+    /// # Errors
+    /// If something stands in what is to be moved away that nothing makes again.
+    fn may_move(&self, path: &BStr, untracked: &[BString]) -> Result<()> {
+        Area::Worktree.open(self.worktree, path)?;
+        let index = self.repository.index()?;
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let stays = |tracked: &BStr| !untracked.iter().any(|path| path == tracked);
+        let tracked = index
+            .get(bare)
+            .into_iter()
+            .chain(index.below(bare))
+            .find(|tracked| stays(tracked.path));
+        let because = match (removable::keeps(&self.worktree.root, path)?, tracked) {
+            (Some(because), _) => Some(because),
+            (None, Some(tracked)) => Some(Obstacle::Tracked(tracked.path.to_owned())),
+            (None, None) => None,
+        };
+        because.map_or(Ok(()), |because| {
+            Err(Error::NotMoved {
+                path: path.to_owned(),
+                because,
+            })
+        })
+    }
+
+    fn save_index(&self, number: u32, changes: &Changes) -> Result<IndexRecord> {
+        let index = self.repository.index()?;
+        let known = changes
+            .untracked
+            .iter()
+            .filter_map(|path| index.get(path.as_bstr()));
+        let entries: Vec<_> = known.map(|tracked| tracked.entry_to_put_back()).collect();
+        boundary();
+        let blobs = entries.iter().filter_map(|entry| entry.blob());
+        self.repository
+            .pack(blobs, &self.path_in(number, "objects.pack"))?;
+        let (saved, new) = (
+            self.path_in(number, "index"),
+            self.path_in(number, "index-new"),
+        );
+        boundary();
+        self.repository.save_index(&saved)?;
+        boundary();
+        self.repository
+            .index_without(changes.untracked.iter().map(|path| path.as_bstr()), &new)?;
+        let read = |path: &Path| std::fs::read(path).map_err(refused(path));
+        let (before, written) = (hash(&read(&saved)?), hash(&read(&new)?));
+        Ok(IndexRecord {
+            before,
+            written,
+            entries: entries.iter().map(EntryRecord::from).collect(),
+        })
+    }
+
+    fn make(&self, store: &Root, number: u32, record: &Record, ways: &[Way]) -> Result<()> {
+        if let Some(index) = &record.index {
+            let is_as_saved = |_: &Path| {
+                boundary();
+                self.index_hash()
+                    .is_ok_and(|is| is.as_ref() == Some(&index.before))
+            };
+            if !self
+                .repository
+                .put_index(&self.path_in(number, "index-new"), is_as_saved)?
+            {
+                return Err(Error::IndexMoved);
+            }
+        }
+        for (nth, path) in record.moved.iter().enumerate() {
+            boundary();
+            let (root, bare) = Area::Worktree.open(
+                self.worktree,
+                path.strip_suffix(b"/").unwrap_or(path).as_bstr(),
+            )?;
+            let to = in_entry(number, &format!("moved-{nth}"));
+            let shown = self.worktree.path(bare.as_bstr());
+            let moved = root.rename(bare.as_bstr(), (store, to.as_bstr()), Put::Over);
+            moved.map_err(|error| match error.kind() {
+                std::io::ErrorKind::CrossesDevices => Error::OtherDisk(shown.clone()),
+                std::io::ErrorKind::NotFound => Error::ChangedMeanwhile {
+                    path: shown.clone(),
+                },
+                _ => refused(&shown)(error),
+            })?;
+            boundary();
+            root.sync_parent(bare.as_bstr()).map_err(refused(&shown))?;
+            store.sync_parent(to.as_bstr()).map_err(self.disk(FOLDER))?;
+        }
+        ways.iter().try_for_each(Way::go)?;
+        ways.iter().try_for_each(Way::clear)
+    }
+
+    pub(super) fn index_hash(&self) -> Result<Option<String>> {
+        let path = self.repository.index_file()?;
+        match std::fs::read(&path) {
+            Ok(bytes) => Ok(Some(hash(&bytes))),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+            Err(error) => Err(refused(&path)(error)),
+        }
+    }
+}
+
+/// Writes a file at the top of a place that has no journal. Only adding is allowed there: every
+/// line that stood must still stand.
+///
+/// # Errors
+/// If the file holds something else by now, or the disk refuses.
+pub fn write_without_journal(worktree: &Worktree, change: &FileChange) -> Result<()> {
+    let path = change.path.as_bstr();
+    let (Content::File(after), shown) = (&change.after, worktree.path(path)) else {
+        return Ok(());
+    };
+    let disk = |error| refused(&shown)(error);
+    let held = Content::at(&worktree.root, path).map_err(disk)?;
+    let is_added_to = match &change.before {
+        Content::File(before) => after.starts_with(before),
+        Content::Nothing => true,
+        Content::Link(_) => false,
+    };
+    if !is_added_to || path.contains(&b'/') {
+        return Err(Error::OnlyAdding);
+    }
+    if held != change.before {
+        return Err(Error::ChangedMeanwhile { path: shown });
+    }
+    crate::disk::replace(&worktree.root, path, after).map_err(disk)
+}

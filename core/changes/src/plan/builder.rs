@@ -1,0 +1,381 @@
+//! A plan that is being made.
+
+use super::file_edits::{FileEdits, taken_away};
+use super::{Plan, Step, StepKind, StepReason, removal};
+use crate::journal::{Changes, FileChange};
+use crate::{Error, Result, sample};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_findings::{Finding, KeepOut, Remedy, is_environment};
+use redshank_pattern::exactly;
+use redshank_templates::Survey;
+use redshank_worktree::effect::Effect;
+use redshank_worktree::ignore_file::NewRule;
+use redshank_worktree::rules::{IGNORE_FILE, Ruling};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::{Answer, Class, FileStats, Overlay, Snapshot, Verdicts};
+use std::collections::BTreeSet;
+
+/// git's file of attributes (gitattributes(5)).
+const ATTRIBUTES: &str = ".gitattributes";
+
+pub(super) struct PlanBuilder<'a> {
+    snapshot: &'a Snapshot,
+    tree: &'a Tree,
+    remove: Option<&'a Survey<'a>>,
+    edits: FileEdits<'a>,
+    untracked: BTreeSet<BString>,
+    /// Files that get another name: they leave the index under the old one.
+    renamed: BTreeSet<BString>,
+    moved: BTreeSet<BString>,
+    /// Files that go, for they have another name now.
+    taken_away: Vec<FileChange>,
+    /// Files that a clone needs, so that nothing around them is moved out of the way.
+    needed: Vec<BString>,
+    samples: FileStats,
+    /// Whether rules that stood may match more than before.
+    widened: bool,
+    steps: Vec<Step>,
+}
+
+impl<'a> PlanBuilder<'a> {
+    pub(super) fn new(
+        snapshot: &'a Snapshot,
+        remove: Option<&'a Survey<'a>>,
+        needed: Vec<BString>,
+    ) -> Result<Self> {
+        Ok(Self {
+            snapshot,
+            tree: snapshot.tree()?,
+            remove,
+            edits: FileEdits::of(snapshot),
+            untracked: BTreeSet::new(),
+            renamed: BTreeSet::new(),
+            moved: BTreeSet::new(),
+            taken_away: Vec::new(),
+            needed,
+            samples: FileStats::default(),
+            widened: false,
+            steps: Vec::new(),
+        })
+    }
+
+    /// Takes up what mends a finding; gives whether anything but a person can.
+    pub(super) fn mend(&mut self, finding: &Finding) -> Result<bool> {
+        match &finding.remedy {
+            Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
+            Remedy::LetIn { folder, rule } => self.let_in(finding, folder.as_bstr(), rule)?,
+            Remedy::Mend {
+                file,
+                line,
+                from,
+                with,
+            } => {
+                self.edits.mend(file.as_bstr(), *line, with.clone())?;
+                self.widened = true;
+                let (from, with) = (from.clone(), with.clone());
+                self.step_on_names(finding, StepKind::Mend { from, with });
+            }
+            Remedy::Rename(name) => self.rename(finding, name)?,
+            Remedy::Attribute { line, is_storage } => {
+                self.add_attribute(finding, line, *is_storage)?;
+            }
+            Remedy::ByHand(_) => return Ok(false),
+        }
+        Ok(true)
+    }
+
+    fn keep_out(&mut self, finding: &Finding, keep_out: &KeepOut) -> Result<()> {
+        let rule = &keep_out.rule;
+        let kind = StepKind::Ignore {
+            pattern: rule.pattern.clone(),
+            is_for_storage: keep_out.is_for_storage,
+        };
+        if !self.joins(finding, &kind)
+            && !self.is_shut(finding.path.as_bstr())?
+            && self.edits.add(IGNORE_FILE.into(), rule.clone())?
+        {
+            let reason = StepReason::Said(rule.reason.clone());
+            self.step(finding, kind, reason, stats_of(finding));
+        }
+        if finding.class() == Class::Secret {
+            self.add_sample(finding)?;
+        }
+        if finding.state == State::Tracked {
+            self.stop_tracking(finding);
+        }
+        if let (Some(_), Class::Generated, Some(remake)) =
+            (self.remove, finding.class(), &rule.remake)
+            && self.is_shut(finding.path.as_bstr())?
+        {
+            self.remove(finding.path.as_bstr(), remake, Some(&finding.id))?;
+        }
+        Ok(())
+    }
+
+    /// Lets a finding join a step that mends it, too. Several findings may stand for one file; it
+    /// counts once.
+    fn joins(&mut self, finding: &Finding, kind: &StepKind) -> bool {
+        let Some(step) = self.steps.iter_mut().find(|step| step.kind == *kind) else {
+            return false;
+        };
+        if step.path != finding.path {
+            step.stats += stats_of(finding);
+        }
+        step.findings.push(finding.id.clone());
+        true
+    }
+
+    fn stop_tracking(&mut self, finding: &Finding) {
+        let below = self.tree.below(finding.path.as_bstr());
+        let tracked: Vec<&Entry> = below
+            .filter(|entry| entry.state == State::Tracked)
+            .filter(|entry| finding.path.ends_with(b"/") || entry.path == finding.path)
+            .filter(|entry| !self.untracked.contains(&entry.path))
+            .collect();
+        if !tracked.is_empty() {
+            let stats = FileStats::of(tracked.iter().copied());
+            let reason = StepReason::TrackedFiles;
+            self.step(finding, StepKind::StopTracking, reason, stats);
+            let paths = tracked.into_iter().map(|entry| entry.path.clone());
+            self.untracked.extend(paths);
+        }
+    }
+
+    /// Beside an environment file that is kept out, others need its keys.
+    fn add_sample(&mut self, finding: &Finding) -> Result<()> {
+        let path = finding.path.as_bstr();
+        let exists = |path: &BStr| self.snapshot.root.is_there(path);
+        let name = sample::name(path);
+        if !is_environment(path)
+            || self.edits.writes_anew(name.as_bstr())
+            || sample::has_one(path, &exists)
+        {
+            return Ok(());
+        }
+        let text = self.snapshot.read_if_there(path)?.unwrap_or_default();
+        if let Some(made) = sample::of(&text) {
+            let stats = FileStats::one(Bytes(made.text.len() as u64));
+            let reason = StepReason::Keys {
+                of: path.to_owned(),
+                left_out: made.left_out,
+            };
+            self.step(finding, StepKind::Sample(name.clone()), reason, stats);
+            self.edits.put(name, made.text);
+            self.samples += stats;
+        }
+        Ok(())
+    }
+
+    fn let_in(&mut self, finding: &Finding, folder: &BStr, rule: &NewRule) -> Result<()> {
+        let file = [folder.as_bytes(), IGNORE_FILE.as_bytes()].concat();
+        if self.edits.add(file.as_bstr(), rule.clone())? {
+            let kind = StepKind::LetIn(rule.pattern.clone());
+            let reason = StepReason::Said(rule.reason.clone());
+            self.step(finding, kind, reason, stats_of(finding));
+        }
+        Ok(())
+    }
+
+    fn rename(&mut self, finding: &Finding, name: &BString) -> Result<()> {
+        let text = self.snapshot.read(finding.path.as_bstr())?;
+        self.edits.put(name.clone(), text.clone());
+        self.taken_away.push(taken_away(finding.path.clone(), text));
+        self.widened = true;
+        if finding.state == State::Tracked {
+            self.renamed.insert(finding.path.clone());
+        }
+        self.step_on_names(finding, StepKind::Rename(name.clone()));
+        Ok(())
+    }
+
+    /// A step that is about a rule or a name, and concerns no files.
+    fn step_on_names(&mut self, finding: &Finding, kind: StepKind) {
+        let reason = StepReason::Finding(finding.cause.clone());
+        self.step(finding, kind, reason, FileStats::default());
+    }
+
+    fn add_attribute(&mut self, finding: &Finding, line: &NewRule, is_storage: bool) -> Result<()> {
+        let kind = StepKind::Attribute {
+            line: line.pattern.clone(),
+            is_storage,
+        };
+        if !self.joins(finding, &kind)
+            && !self
+                .edits
+                .has_line(ATTRIBUTES.into(), line.pattern.as_bstr())?
+            && self.edits.add(ATTRIBUTES.into(), line.clone())?
+        {
+            let reason = StepReason::Said(line.reason.clone());
+            self.step(finding, kind, reason, stats_of(finding));
+        }
+        Ok(())
+    }
+
+    /// Moves something out of the way, unless something else in it would go, too.
+    fn remove(&mut self, path: &BStr, remake: &str, finding: Option<&String>) -> Result<()> {
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let is_within = |inner: &BString| path.ends_with(b"/") && inner.starts_with(path);
+        let stays_tracked = |entry: &Entry| {
+            entry.state == State::Tracked
+                && (entry.path == path || is_within(&entry.path))
+                && !self.untracked.contains(&entry.path)
+        };
+        let known = self
+            .moved
+            .iter()
+            .any(|moved| moved == path || moved.ends_with(b"/") && path.starts_with(moved));
+        if known
+            || !self.snapshot.root.is_there(bare)
+            || self.needed.iter().any(is_within)
+            || self.tree.below(path).any(stays_tracked)
+        {
+            return Ok(());
+        }
+        if let Some(stats) = removal::stats(&self.snapshot.root, bare)? {
+            self.moved.insert(path.to_owned());
+            let remake = remake.to_owned();
+            self.steps.push(Step {
+                kind: StepKind::Remove {
+                    remake: remake.clone(),
+                },
+                path: path.to_owned(),
+                reason: StepReason::Remake { command: remake },
+                findings: finding.into_iter().cloned().collect(),
+                stats,
+            });
+        }
+        Ok(())
+    }
+
+    fn step(&mut self, finding: &Finding, kind: StepKind, reason: StepReason, stats: FileStats) {
+        let (path, findings) = (finding.path.clone(), vec![finding.id.clone()]);
+        self.steps.push(Step {
+            kind,
+            path,
+            reason,
+            findings,
+            stats,
+        });
+    }
+
+    /// Whether the rules that everyone has, with the ones to be added, keep a path out.
+    fn is_shut(&self, path: &BStr) -> Result<bool> {
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let folder = bare
+            .rfind_byte(b'/')
+            .map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
+        let chain = self.snapshot.shared_rules(folder, &self.edits.overlay())?;
+        Ok(chain.shuts(bare, bare.len() < path.len()).is_some())
+    }
+
+    /// Rules that match more than before may speak of tracked files, which they do nothing for:
+    /// exceptions say so.
+    fn except_tracked(&mut self) -> Result<()> {
+        let (was, is) = (
+            Verdicts::new(self.snapshot, Overlay::new())?,
+            Verdicts::new(self.snapshot, self.edits.overlay())?,
+        );
+        let keeps_out = |answer: &Answer| answer.ruling.as_ref().is_some_and(Ruling::ignores);
+        let tracked = self.tree.in_state(State::Tracked);
+        for entry in tracked.filter(|entry| entry.kind == EntryKind::File) {
+            let path = entry.path.as_bstr();
+            if self.untracked.contains(path) || self.renamed.contains(path) {
+                continue;
+            }
+            let answer = is.query(path)?;
+            let is_new = keeps_out(&answer) && answer.shut.is_none();
+            if is_new && !keeps_out(&was.query(path)?) {
+                self.except(entry)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn except(&mut self, entry: &Entry) -> Result<()> {
+        let pattern = [b"!", exactly(entry.path.as_bstr()).as_slice()].concat();
+        let rule = NewRule {
+            pattern: pattern.into(),
+            reason: "tracked on purpose, though a rule here would keep it out".to_owned(),
+            remake: None,
+        };
+        if self.edits.add(IGNORE_FILE.into(), rule.clone())? {
+            self.steps.push(Step {
+                kind: StepKind::LetIn(rule.pattern),
+                path: entry.path.clone(),
+                reason: StepReason::Said(rule.reason),
+                findings: Vec::new(),
+                stats: entry.stats(),
+            });
+        }
+        Ok(())
+    }
+
+    pub(super) fn finish(mut self, left: Vec<Finding>) -> Result<Plan> {
+        if self.widened {
+            self.except_tracked()?;
+        }
+        for (path, remake) in self
+            .remove
+            .map(|survey| removal::kept_out(self.tree, survey))
+            .unwrap_or_default()
+        {
+            self.remove(path.as_bstr(), remake, None)?;
+        }
+        let untracked: Vec<BString> = self.untracked.iter().cloned().collect();
+        let mut effect = Effect::of(self.snapshot, self.tree, self.edits.overlay(), &untracked)?;
+        effect.after += self.samples;
+        let changes = Changes {
+            files: self
+                .edits
+                .changes()
+                .into_iter()
+                .chain(self.taken_away)
+                .collect(),
+            moved: self.moved.into_iter().collect(),
+            untracked: untracked.into_iter().chain(self.renamed).collect(),
+        };
+        may_change(self.snapshot, &changes)?;
+        Ok(Plan {
+            steps: self.steps,
+            left,
+            changes,
+            effect,
+        })
+    }
+}
+
+fn stats_of(finding: &Finding) -> FileStats {
+    FileStats {
+        files: finding.files,
+        size: finding.size.unwrap_or_default(),
+    }
+}
+
+/// # Errors
+/// If a path is in conflict, or git is in the middle of something that touches it.
+fn may_change(snapshot: &Snapshot, changes: &Changes) -> Result<()> {
+    let Some(repository) = snapshot.repository.as_ref().filter(|_| !changes.is_empty()) else {
+        return Ok(());
+    };
+    let index = snapshot.index()?;
+    let conflicted = |path: &&BString| {
+        index
+            .get(path.as_bstr())
+            .is_some_and(|entry| entry.conflicted())
+    };
+    if let Some(path) = changes.paths().find(conflicted) {
+        return Err(Error::Conflicted { path: path.clone() });
+    }
+    if let Some(in_progress) = repository.in_progress()?
+        && let Some(path) = changes
+            .paths()
+            .find(|path| in_progress.paths.contains(*path))
+    {
+        return Err(Error::Unfinished {
+            operation: in_progress.operation,
+            path: path.clone(),
+        });
+    }
+    Ok(())
+}

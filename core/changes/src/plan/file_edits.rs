@@ -1,0 +1,167 @@
+//! The files that a plan writes, from what they hold now.
+
+use crate::Result;
+use crate::journal::{Area, Content, FileChange, Mode};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_worktree::ignore_file::{NewRule, Section, with_section};
+use redshank_worktree::rules::IGNORE_FILE;
+use redshank_worktree::{Overlay, Snapshot};
+use std::collections::BTreeMap;
+
+pub(super) struct FileEdits<'a> {
+    snapshot: &'a Snapshot,
+    files: BTreeMap<BString, FileEdit>,
+}
+
+#[derive(Default)]
+struct FileEdit {
+    /// What the file holds now; nothing if it isn't there.
+    before: Option<Vec<u8>>,
+    /// What a new file starts with.
+    start: Vec<u8>,
+    /// Lines that are to read otherwise, by their number from 1.
+    mended: BTreeMap<u32, BString>,
+    /// Lines to add.
+    rules: Vec<NewRule>,
+    is_new: bool,
+}
+
+impl FileEdit {
+    fn after(&self) -> Vec<u8> {
+        let before = self.before.as_deref().unwrap_or(&self.start);
+        let mut text = before.to_vec();
+        if !self.mended.is_empty() {
+            let lines = (1..).zip(before.lines_with_terminator());
+            let mended = lines.map(|(number, line)| match self.mended.get(&number) {
+                Some(with) => {
+                    let end = &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..];
+                    [
+                        with.replace("\n", if end.is_empty() { b"\n" } else { end })
+                            .as_slice(),
+                        end,
+                    ]
+                    .concat()
+                }
+                None => line.to_vec(),
+            });
+            text = mended.collect::<Vec<_>>().concat();
+        }
+        if !self.rules.is_empty() {
+            text = with_section(
+                &text,
+                &Section::new("tidy".to_owned(), self.rules.clone()),
+                None,
+            );
+        }
+        text
+    }
+
+    fn is_changed(&self) -> bool {
+        self.is_new || !self.mended.is_empty() || !self.rules.is_empty()
+    }
+}
+
+impl<'a> FileEdits<'a> {
+    pub(super) fn of(snapshot: &'a Snapshot) -> Self {
+        Self {
+            snapshot,
+            files: BTreeMap::new(),
+        }
+    }
+
+    /// The file as it stands, read when it is first asked for.
+    fn file(&mut self, path: &BStr) -> Result<&mut FileEdit> {
+        if !self.files.contains_key(path) {
+            let before = match folder_of_rules(path) {
+                Some(folder) => {
+                    let file = self.snapshot.ignore_file(folder)?;
+                    file.map(|file| file.contents.clone())
+                }
+                None => self.snapshot.read_if_there(path)?,
+            };
+            self.files.insert(
+                path.to_owned(),
+                FileEdit {
+                    before,
+                    ..FileEdit::default()
+                },
+            );
+        }
+        Ok(self.files.entry(path.to_owned()).or_default())
+    }
+
+    /// Adds a line to a file, unless this plan has added it already. Gives whether it did.
+    pub(super) fn add(&mut self, path: &BStr, rule: NewRule) -> Result<bool> {
+        let file = self.file(path)?;
+        let is_new = !file.rules.iter().any(|known| known.pattern == rule.pattern);
+        if is_new {
+            file.rules.push(rule);
+        }
+        Ok(is_new)
+    }
+
+    /// Whether a line stands in a file already.
+    pub(super) fn has_line(&mut self, path: &BStr, line: &BStr) -> Result<bool> {
+        let held = self.file(path)?.before.as_deref().unwrap_or_default();
+        Ok(held.lines().any(|known| known.trim() == line.as_bytes()))
+    }
+
+    /// Writes a line anew; its end stays.
+    pub(super) fn mend(&mut self, path: &BStr, line: u32, with: BString) -> Result<()> {
+        self.file(path)?.mended.insert(line, with);
+        Ok(())
+    }
+
+    /// Writes a new file.
+    pub(super) fn put(&mut self, path: BString, start: Vec<u8>) {
+        self.files.insert(
+            path,
+            FileEdit {
+                start,
+                is_new: true,
+                ..FileEdit::default()
+            },
+        );
+    }
+
+    pub(super) fn writes_anew(&self, path: &BStr) -> bool {
+        self.files.get(path).is_some_and(|file| file.is_new)
+    }
+
+    /// The ignore files among them, as they are to be.
+    pub(super) fn overlay(&self) -> Overlay {
+        let rules = self
+            .files
+            .iter()
+            .filter(|(path, file)| file.is_changed() && folder_of_rules(path.as_bstr()).is_some());
+        rules
+            .map(|(path, file)| (path.clone(), file.after()))
+            .collect()
+    }
+
+    /// All of them that change: from what they held when they were read to what they are to be.
+    pub(super) fn changes(&self) -> Vec<FileChange> {
+        let changed = self.files.iter().filter(|(_, file)| file.is_changed());
+        changed
+            .map(|(path, file)| FileChange::of(path.clone(), file.before.clone(), file.after()))
+            .collect()
+    }
+}
+
+/// A file of the working tree that is to go.
+pub(super) fn taken_away(path: BString, before: Vec<u8>) -> FileChange {
+    let (before, after) = (Content::File(before), Content::Nothing);
+    FileChange {
+        area: Area::Worktree,
+        path,
+        before,
+        after,
+        mode: Mode::AsItWas,
+    }
+}
+
+/// The folder of an ignore file, by its path; nothing for another file.
+fn folder_of_rules(path: &BStr) -> Option<&BStr> {
+    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+    (path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
+}

@@ -1,0 +1,146 @@
+//! From findings to a plan: which rules to write, what to stop tracking and what to move out of the
+//! way, each step with its reason.
+
+mod builder;
+mod file_edits;
+mod removal;
+
+use crate::Result;
+use crate::journal::Changes;
+use bstr::BString;
+use builder::PlanBuilder;
+use redshank_findings::{Cause, Finding, Remedy};
+use redshank_templates::Survey;
+use redshank_worktree::effect::Effect;
+use redshank_worktree::{Class, FileStats, Snapshot};
+
+/// What one step does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StepKind {
+    /// Adds a rule that keeps files out.
+    Ignore {
+        /// The rule.
+        pattern: BString,
+        /// Large-file storage would take them instead, were a program for that set up.
+        is_for_storage: bool,
+    },
+    /// Adds a rule that lets a file in.
+    LetIn(BString),
+    /// Writes a rule as it was meant.
+    Mend {
+        /// As it stands.
+        from: BString,
+        /// As it was meant.
+        with: BString,
+    },
+    /// Gives a file the name that was meant.
+    Rename(BString),
+    /// Adds a line to the attributes at the top.
+    Attribute {
+        /// The line.
+        line: BString,
+        /// It sends files to large-file storage.
+        is_storage: bool,
+    },
+    /// Takes files out of git's index; they stay on disk.
+    StopTracking,
+    /// Writes a sample without values beside an environment file.
+    Sample(BString),
+    /// Moves out of the way what can be made again.
+    Remove {
+        /// What makes it again.
+        remake: String,
+    },
+}
+
+/// Why a step is taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StepReason {
+    /// What the rule or the line says of itself.
+    Said(String),
+    /// What its finding is.
+    Finding(Cause),
+    /// Rules do nothing for tracked files.
+    TrackedFiles,
+    /// Others need the keys of a file, without their values.
+    Keys {
+        /// The file.
+        of: BString,
+        /// How many of its lines are left out, for they could tell values.
+        left_out: usize,
+    },
+    /// It can be made again.
+    Remake {
+        /// By this command.
+        command: String,
+    },
+}
+
+/// One step.
+#[derive(Debug, Clone)]
+pub struct Step {
+    /// What it does.
+    pub kind: StepKind,
+    /// For which path; a folder ends in a slash.
+    pub path: BString,
+    /// Why.
+    pub reason: StepReason,
+    /// The ids of the findings that it mends; none for what rules keep out already.
+    pub findings: Vec<String>,
+    /// How much it concerns.
+    pub stats: FileStats,
+}
+
+/// What is to be done about findings.
+pub struct Plan {
+    /// In order.
+    pub steps: Vec<Step>,
+    /// What only a person can mend.
+    pub left: Vec<Finding>,
+    /// The changes that the steps come to.
+    pub changes: Changes,
+    /// What they do to the next commit.
+    pub effect: Effect,
+}
+
+impl Plan {
+    /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another step adds,
+    /// is not added again. With a survey, what is generated and can be made again is moved out of
+    /// the way, too.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the
+    /// middle of something that touches a path of the plan.
+    pub fn of(
+        snapshot: &Snapshot,
+        findings: Vec<Finding>,
+        remove: Option<&Survey>,
+    ) -> Result<Self> {
+        // Known before anything is moved, whatever mends it.
+        let needed = findings.iter().filter(|one| one.class() == Class::Needed);
+        let needed = needed.map(|finding| finding.path.clone()).collect();
+        let mut builder = PlanBuilder::new(snapshot, remove, needed)?;
+        // Names first, and rules as they were meant; exceptions last, below the rules that they
+        // except from.
+        let order = |finding: &Finding| match finding.remedy {
+            Remedy::Rename(_) => 0,
+            Remedy::Mend { .. } => 1,
+            Remedy::KeepOut(_) | Remedy::Attribute { .. } | Remedy::ByHand(_) => 2,
+            Remedy::LetIn { .. } => 3,
+        };
+        let mut findings = findings;
+        findings.sort_by_key(order);
+        let mut left = Vec::new();
+        for finding in findings {
+            for place in &finding.also {
+                if let Remedy::KeepOut(_) = place.remedy {
+                    builder.mend(place)?;
+                }
+            }
+            if !builder.mend(&finding)? {
+                left.push(finding);
+            }
+        }
+        builder.finish(left)
+    }
+}

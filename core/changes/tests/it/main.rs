@@ -1,0 +1,5 @@
+//! Plans and the journal, on real repositories.
+
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+mod changes;

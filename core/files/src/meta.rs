@@ -1,0 +1,141 @@
+//! What lies at a path.
+
+use rustix::fs::{AtFlags, FileType, StatxFlags};
+use std::fs::File;
+use std::io::{Error, Result};
+use std::os::fd::AsFd;
+use std::time::{Duration, SystemTime};
+
+/// What kind of thing lies at a path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FileKind {
+    /// A regular file.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link.
+    Link,
+    /// A FIFO, a socket or a device.
+    Other,
+}
+
+impl FileKind {
+    pub(crate) fn of(kind: FileType) -> Self {
+        match kind {
+            FileType::RegularFile => Self::File,
+            FileType::Directory => Self::Folder,
+            FileType::Symlink => Self::Link,
+            _ => Self::Other,
+        }
+    }
+
+    /// What it is, in words.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::File => "a file",
+            Self::Folder => "a folder",
+            Self::Link => "a symbolic link",
+            Self::Other => "a FIFO, a socket or a device",
+        }
+    }
+}
+
+/// What the system says of a path, without following a link there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Meta {
+    /// What it is.
+    pub kind: FileKind,
+    /// In bytes.
+    pub size: u64,
+    /// When its contents changed last.
+    pub modified: SystemTime,
+    /// Its permission bits, as chmod(2) takes them.
+    pub mode: u32,
+    /// Which disk it lies on, and its number there: the same for two names of one file.
+    pub identity: (u64, u64),
+    /// Whose it is, by number.
+    pub owner: u32,
+}
+
+impl Meta {
+    pub(crate) fn of(stat: &rustix::fs::Stat) -> Self {
+        let (seconds, nanoseconds) = (
+            stat.st_mtime,
+            u32::try_from(stat.st_mtime_nsec).unwrap_or(0),
+        );
+        let modified = match u64::try_from(seconds) {
+            Ok(seconds) => SystemTime::UNIX_EPOCH + Duration::new(seconds, nanoseconds),
+            Err(_) => SystemTime::UNIX_EPOCH,
+        };
+        Self {
+            kind: FileKind::of(FileType::from_raw_mode(stat.st_mode)),
+            size: u64::try_from(stat.st_size).unwrap_or(0),
+            modified,
+            mode: stat.st_mode & 0o7777,
+            identity: (stat.st_dev, stat.st_ino),
+            owner: stat.st_uid,
+        }
+    }
+}
+
+/// The file, if it is a regular one.
+pub(crate) fn regular(file: File) -> Result<File> {
+    match FileKind::of(FileType::from_raw_mode(rustix::fs::fstat(&file)?.st_mode)) {
+        FileKind::File => Ok(file),
+        other => Err(not_regular(other)),
+    }
+}
+
+fn not_regular(kind: FileKind) -> Error {
+    Error::other(NotRegular(kind))
+}
+
+/// Something that is no regular file where one was to be read.
+#[derive(Debug)]
+struct NotRegular(FileKind);
+
+impl std::error::Error for NotRegular {}
+
+impl std::fmt::Display for NotRegular {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(
+            f,
+            "it is {}, not a regular file, and not read",
+            self.0.word()
+        )
+    }
+}
+
+/// Whether an error says that something was no regular file.
+pub fn is_not_regular(error: &Error) -> bool {
+    error
+        .get_ref()
+        .is_some_and(|inner| inner.is::<NotRegular>())
+}
+
+/// Whether a name in a folder is where another file system was mounted, be it a part of the same
+/// disk.
+pub(crate) fn is_mount(folder: impl AsFd, name: &[u8], disk: u64) -> Result<bool> {
+    // The system knows it by itself where it can say so (statx(2), `STATX_ATTR_MOUNT_ROOT`);
+    // elsewhere the disk tells.
+    match rustix::fs::statx(
+        &folder,
+        name,
+        AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT,
+        StatxFlags::BASIC_STATS,
+    ) {
+        Ok(told)
+            if told
+                .stx_attributes_mask
+                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT) =>
+        {
+            Ok(told
+                .stx_attributes
+                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT))
+        }
+        Ok(_) | Err(rustix::io::Errno::NOSYS) => {
+            Ok(rustix::fs::statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW)?.st_dev != disk)
+        }
+        Err(error) => Err(error.into()),
+    }
+}

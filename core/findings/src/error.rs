@@ -1,0 +1,24 @@
+/// All that can keep this layer from doing what it was asked. Each says what and where.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// From a layer below.
+    #[error(transparent)]
+    Worktree(#[from] redshank_worktree::Error),
+    /// From a layer below.
+    #[error(transparent)]
+    Templates(#[from] redshank_templates::Error),
+    /// From git.
+    #[error(transparent)]
+    Git(#[from] redshank_git::Error),
+    /// A table that comes with the program can't be used.
+    #[error("the table of {table}: {said}")]
+    Table {
+        /// Which.
+        table: &'static str,
+        /// Which row, and why.
+        said: String,
+    },
+}
+
+/// What the calls of this layer give.
+pub type Result<T, E = Error> = std::result::Result<T, E>;

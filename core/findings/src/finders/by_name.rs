@@ -1,0 +1,101 @@
+//! Files that tell by their name what they are, in any project.
+
+use crate::table::{read, rows};
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
+use bstr::ByteSlice;
+use rayon::prelude::*;
+use redshank_pattern::exactly;
+use redshank_worktree::Class;
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::tree::{Entry, EntryKind};
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Row {
+    class: Class,
+    name: String,
+    level: Level,
+    title: String,
+    patterns: PatternSet,
+    remake: Option<String>,
+    mend: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    file: Vec<Row>,
+}
+
+const NAME: &str = "files known by their name";
+
+static TABLE: LazyLock<Result<Table, String>> =
+    LazyLock::new(|| read(NAME, include_str!("by_name.toml")));
+
+pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
+    let rows = &rows(NAME, &TABLE)?.file;
+    // What its contents told of already, its name need not tell again.
+    let is_open = |entry: &&Entry| {
+        entry.kind != EntryKind::Repository
+            && !known.templates.has(entry)
+            && !known.content.made.contains(&entry.path)
+    };
+    let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
+    let found = files.into_par_iter().filter_map(|entry| {
+        let row = rows
+            .iter()
+            .find(|row| row.patterns.has(entry.path.as_bstr()))?;
+        Some(finding(row, entry))
+    });
+    Ok(found.collect())
+}
+
+fn finding(row: &Row, entry: &Entry) -> Finding {
+    let cause = Cause::Said(row.title.clone());
+    let made =
+        Finding::on(entry, row.class, &row.name, row.level, cause).with_evidence(Evidence::Name);
+    match &row.mend {
+        Some(words) => made.by_hand(ByHand::Said(words.clone())),
+        None => made.kept_out_by(
+            exactly(entry.path.as_bstr()),
+            &*row.title,
+            row.remake.clone(),
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_table_can_be_read_and_tells_files_from_their_neighbours() {
+        let name = |path: &str| {
+            rows(NAME, &TABLE)
+                .unwrap()
+                .file
+                .iter()
+                .find(|row| row.patterns.has(path.into()))
+                .map(|row| row.name.as_str())
+        };
+        for (path, wanted) in [
+            ("web/app.js.map", Some("source-map")),
+            ("web/chart.min.js", Some("minified")),
+            ("core.4711", Some("crash-dump")),
+            ("src/core.rs", None),
+            ("uplink.log.3", Some("log")),
+            ("config/settings.local.json", Some("local-settings")),
+            ("config/settings.local.json.example", None),
+            ("docs/notes.txt", Some("notes")),
+            ("docs/release-notes.md", None),
+            ("members.XLSX", Some("spreadsheet")),
+            ("tests/fixtures/members.xlsx", None),
+            ("db/schema.sql", None),
+            ("db/dump-2026.sql", Some("data-dump")),
+        ] {
+            assert_eq!(name(path), wanted, "{path}");
+        }
+    }
+}

@@ -1,0 +1,126 @@
+//! Files that come in pairs: an asset, and beside it what another tool keeps of it.
+
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::FileKind;
+use redshank_templates::{Companion, Project};
+use redshank_worktree::Class;
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::tree::{EntryKind, State};
+use std::collections::BTreeSet;
+
+/// How many are named.
+const NAMED: usize = 3;
+
+pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
+    let mut findings = Vec::new();
+    for project in &scan.survey.projects {
+        for pair in &project.template.companion {
+            let pairs = Pairs::of(scan, project, pair);
+            let ending = || pair.ending.clone();
+            let missing = Cause::CompanionMissing {
+                ending: ending(),
+                reason: pair.reason.clone(),
+            };
+            let without = pairs.without(scan);
+            let found = finding(project, pair, "companion-missing", missing, &without);
+            findings.extend(found.map(|found| found.by_hand(ByHand::OpenInEditor)));
+            let alone = Cause::CompanionAlone { ending: ending() };
+            let found = finding(project, pair, "companion-alone", alone, &pairs.alone(scan));
+            findings.extend(found.map(|found| found.by_hand(ByHand::DeleteOrLetIn)));
+        }
+    }
+    Ok(findings)
+}
+
+/// One finding for all these paths; nothing for none.
+fn finding(
+    project: &Project,
+    pair: &Companion,
+    name: &str,
+    cause: Cause,
+    paths: &[BString],
+) -> Option<Finding> {
+    let first = paths.first()?;
+    // One of them is told as itself, several as what is in their project's folder.
+    let at = match paths.len() == 1 || project.folder.is_empty() {
+        true => first,
+        false => &project.folder,
+    };
+    let named = paths.iter().take(NAMED).cloned().collect();
+    Some(Finding {
+        files: paths.len() as u64,
+        ..Finding::new(Class::Needed, name, Level::Warning, at.as_bstr(), cause)
+            .with_cause(pair.ending.as_bytes())
+            .with_evidence(Evidence::Paths(named, paths.len() > NAMED))
+    })
+}
+
+/// What would be committed of a project's pairs, each by the name of the asset.
+struct Pairs<'t> {
+    ending: &'t str,
+    /// The assets that are there.
+    assets: BTreeSet<&'t BStr>,
+    /// Those that a companion is there of.
+    companions: BTreeSet<&'t BStr>,
+}
+
+impl<'t> Pairs<'t> {
+    fn of(scan: &ScanContext<'t>, project: &'t Project, pair: &'t Companion) -> Self {
+        let mut pairs = Self {
+            ending: &pair.ending,
+            assets: BTreeSet::new(),
+            companions: BTreeSet::new(),
+        };
+        let of: PatternSet = vec![pair.of.clone()].into();
+        let folder = project.folder.as_bstr();
+        let is_file = |entry: &&redshank_worktree::tree::Entry| {
+            entry.state != State::Ignored && entry.kind == EntryKind::File
+        };
+        for entry in scan.tree.below(folder).filter(is_file) {
+            let path = entry.path.as_bstr();
+            if of.topmost(path[folder.len()..].as_bstr()).is_some() {
+                pairs.add(path, folder, &of);
+            }
+        }
+        pairs
+    }
+
+    fn add(&mut self, path: &'t BStr, folder: &BStr, of: &PatternSet) {
+        if let Some(asset) = path.strip_suffix(self.ending.as_bytes()) {
+            self.companions.insert(asset.as_bstr());
+            return;
+        }
+        self.assets.insert(path);
+        // The folders on the way are assets, too, but for the one that holds them all.
+        let slashes = path[folder.len()..].find_iter("/");
+        let slashes = slashes.map(|slash| folder.len() + slash);
+        let is_asset = |slash: &usize| of.has(path[folder.len()..=*slash].as_bstr());
+        let folders = slashes.filter(is_asset);
+        self.assets
+            .extend(folders.map(|slash| path[..slash].as_bstr()));
+    }
+
+    /// The companions that have no asset. An empty folder is no entry, but its companion is right
+    /// beside it.
+    fn alone(&self, scan: &ScanContext) -> Vec<BString> {
+        let alone = self.companions.difference(&self.assets);
+        let is_folder = |path: &BStr| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
+        let alone = alone.filter(|path| is_visible(scan, path) && !is_folder(path));
+        let name = |asset: &&BStr| [asset.as_bytes(), self.ending.as_bytes()].concat().into();
+        alone.map(name).collect()
+    }
+
+    /// The assets that have no companion.
+    fn without(&self, scan: &ScanContext) -> Vec<BString> {
+        let without = self.assets.difference(&self.companions);
+        let visible = without.filter(|path| is_visible(scan, path));
+        visible.map(|path| (*path).to_owned()).collect()
+    }
+}
+
+/// Whether an editor would look at a path at all.
+fn is_visible(scan: &ScanContext, path: &BStr) -> bool {
+    let is_hidden = |part: &[u8]| part.starts_with(b".") || part.ends_with(b"~");
+    !scan.settings.reserves(path) && !path.split_str("/").any(is_hidden)
+}

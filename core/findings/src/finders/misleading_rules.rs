@@ -1,0 +1,108 @@
+//! Rules that don't do what they seem to, and files that only look like ignore files.
+
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_worktree::Class;
+use redshank_worktree::rules::{IGNORE_FILE, RuleScope, Ruling};
+use redshank_worktree::tree::{EntryKind, State};
+use redshank_worktree::usage::{
+    RuleStatus, RuleUsage, Stray, StrayReason, rule_usage, rule_usage_in,
+};
+use std::collections::HashSet;
+
+pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
+    // Whether an exception can work shows in the folders that are shut; without exceptions they
+    // need not be walked.
+    let rulings = scan
+        .tree
+        .entries
+        .iter()
+        .filter_map(|entry| entry.ruling.as_ref());
+    let mut lists = rulings.map(Ruling::list);
+    let excepts = lists.any(|list| list.rules().iter().any(|rule| rule.negated));
+    let report = match excepts {
+        true => rule_usage(scan.snapshot)?,
+        false => rule_usage_in(scan.snapshot, scan.tree)?,
+    };
+    // A person's own file is for all repositories; that a rule of it does nothing here means
+    // nothing.
+    let is_shared =
+        |rule: &&RuleUsage| matches!(rule.list.source.scope, RuleScope::Team | RuleScope::Folder);
+    let shared = report.rules.iter().filter(is_shared);
+    let mut findings: Vec<Finding> = shared.filter_map(on_rule).collect();
+    let mut renamed = HashSet::new();
+    let strays = report.strays.iter();
+    findings.extend(strays.map(|stray| on_stray(scan, stray, &mut renamed)));
+    Ok(findings)
+}
+
+/// What is wrong with a rule; that it has nothing to catch yet is fine.
+fn on_rule(rule: &RuleUsage) -> Option<Finding> {
+    let by_hand = |class, name, what| Some(of(rule, class, name).by_hand(what));
+    match &rule.status {
+        RuleStatus::Works
+        | RuleStatus::CatchesNothing
+        | RuleStatus::Overridden { .. }
+        | RuleStatus::Duplicate { .. } => None,
+        // Each of those files has its own finding.
+        RuleStatus::OnlyTracked { .. } => None,
+        RuleStatus::CannotWork { .. } => {
+            by_hand(Class::Rule, "cannot-work", ByHand::NarrowShuttingRule)
+        }
+        RuleStatus::SwallowsItsFile => by_hand(Class::Needed, "ignore-file", ByHand::NarrowRule),
+        RuleStatus::Impossible => by_hand(Class::Rule, "impossible", ByHand::MendPattern),
+        RuleStatus::Misread {
+            mended, sure: true, ..
+        } => {
+            let text = rule.rule().text.as_bstr();
+            let remedy = Remedy::Mend {
+                file: rule.list.source.shown.clone(),
+                line: rule.rule().line,
+                from: text.to_owned(),
+                with: mended_lines(text, mended.as_bstr()),
+            };
+            Some(of(rule, Class::Rule, "misread").with_remedy(remedy))
+        }
+        RuleStatus::Misread { mended, .. } => {
+            by_hand(Class::Rule, "misread", ByHand::SeeMeant(mended.clone()))
+        }
+    }
+}
+
+/// The rule that was meant, below the comment that stood behind it.
+fn mended_lines(text: &BStr, mended: &BStr) -> BString {
+    match text.find(" #") {
+        Some(at) if text.starts_with(mended.as_bytes()) => {
+            [&text.as_bytes()[at + 1..], b"\n", mended].concat().into()
+        }
+        _ => mended.to_owned(),
+    }
+}
+
+fn of(usage: &RuleUsage, class: Class, name: &str) -> Finding {
+    let (file, cause) = (&usage.list.source.shown, Cause::Rule(usage.status.clone()));
+    Finding::new(class, name, Level::Warning, file.as_bstr(), cause)
+        .with_cause(&usage.rule().text)
+        .at_line(u64::from(usage.rule().line))
+        .with_evidence(Evidence::Pattern(usage.excerpt()))
+}
+
+fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<BString>) -> Finding {
+    let path = stray.path.as_bstr();
+    let entry = scan.tree.get(path);
+    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+    let meant = BString::from([&path[..name_at], IGNORE_FILE.as_bytes()].concat());
+    let is_sure = stray.because == StrayReason::Misspelt
+        && !scan.snapshot.root.is_there(meant.as_bstr())
+        && entry.is_some_and(|entry| entry.kind == EntryKind::File)
+        && renamed.insert(meant.clone());
+    let cause = Cause::StrayFile(stray.because);
+    Finding {
+        state: entry.map_or(State::Candidate, |entry| entry.state),
+        remedy: match is_sure {
+            true => Remedy::Rename(meant),
+            false => Remedy::ByHand(ByHand::GiveRightName),
+        },
+        ..Finding::new(Class::Rule, "stray-file", Level::Warning, path, cause)
+    }
+}

@@ -1,0 +1,61 @@
+//! The finders, each in a file of its own: it takes a scan and what earlier stages found out, and
+//! gives findings.
+
+mod by_first_bytes;
+mod by_name;
+mod by_text;
+mod companions;
+mod derived;
+mod hidden_changes;
+mod links;
+mod misleading_rules;
+mod needed;
+mod nested;
+mod oversized;
+mod portability;
+mod reserved;
+mod script_ends;
+mod tracked_anyway;
+
+pub(crate) use oversized::{POINTER, over_limit};
+pub(crate) use script_ends::Script;
+
+use crate::{Finding, Known, Result, ScanContext};
+use redshank_worktree::tree::Entry;
+
+/// What every finder is.
+pub(crate) type Finder = fn(&ScanContext, &Known) -> Result<Vec<Finding>>;
+
+/// Those that need nothing but names and settings.
+pub(crate) const ANYWHERE: &[Finder] = &[reserved::find, portability::find];
+
+/// Those that look at what only the working tree can tell.
+pub(crate) const ON_DISK: &[Finder] = &[
+    needed::find,
+    companions::find,
+    derived::find,
+    links::find,
+    nested::find,
+    misleading_rules::find,
+    hidden_changes::find,
+];
+
+/// Those that are told by a name what contents didn't tell.
+pub(crate) const BY_NAME: &[Finder] = &[by_name::find];
+
+/// Those that need to know what was seen inside files.
+pub(crate) const WITH_CONTENT: &[Finder] =
+    &[oversized::find, script_ends::find, tracked_anyway::find];
+
+/// The finding on a file that starts so, if a tool made it or it belongs to one machine.
+pub(crate) fn by_start(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
+    match by_first_bytes::finding(entry, head)? {
+        Some(finding) => Ok(Some(finding)),
+        None => by_text::finding(entry, head),
+    }
+}
+
+/// The script that a file is by its name and start, if its lines end wrongly.
+pub(crate) fn script(entry: &Entry, head: &[u8]) -> Option<Script> {
+    script_ends::of(entry, head)
+}

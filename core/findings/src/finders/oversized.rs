@@ -1,0 +1,345 @@
+//! What is too large for git: single files, and folders that are heavy in sum.
+
+use crate::table::{read, rows};
+use crate::{ByHand, Cause, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Breadth, Case, Rule, exactly};
+use redshank_worktree::ignore_file::NewRule;
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::tree::{Entry, EntryKind, State};
+use redshank_worktree::{Class, FileStats};
+use serde::Deserialize;
+use std::collections::HashSet;
+use std::sync::LazyLock;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Type {
+    title: String,
+    store: bool,
+    patterns: PatternSet,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    r#type: Vec<Type>,
+}
+
+const NAME: &str = "types of large files";
+
+static TABLE: LazyLock<Result<Table, String>> =
+    LazyLock::new(|| read(NAME, include_str!("large.toml")));
+
+/// The attribute's value for files of which git keeps a pointer only.
+const STORED: &[u8] = b"lfs";
+
+/// How a pointer starts, in the place of a large file (the Git LFS specification, "The Pointer").
+pub(crate) const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
+
+/// No pointer is longer, in bytes (the same).
+const LONGEST_POINTER: u64 = 1024;
+
+pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
+    let stored = stored_by_attributes(scan)?;
+    let is_stored = |entry: &Entry| stored.contains(entry.path.as_bstr());
+    let limit = scan.settings.limits.file_warning;
+    let mut findings = Vec::new();
+    let mut heavy = HashSet::new();
+    // What git keeps a pointer of only, is not too large for it.
+    let is_open =
+        |entry: &&Entry| entry.size > limit && !known.templates.has(entry) && !is_stored(entry);
+    for entry in scan.tree.to_commit().filter(is_open) {
+        findings.push(over_limit(scan, entry)?);
+        heavy.insert(entry.path.as_bstr());
+    }
+    let is_counted_elsewhere = |entry: &Entry| {
+        known.templates.has(entry) || is_stored(entry) || heavy.contains(entry.path.as_bstr())
+    };
+    findings.extend(folders(scan, &is_counted_elsewhere));
+    findings.extend(pointers(scan, &stored, &known.content.pointers)?);
+    Ok(findings)
+}
+
+/// The finding on a file that is over the limit.
+pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
+    let limits = &scan.settings.limits;
+    let (level, limit) = match entry.size > limits.file_error {
+        true => (Level::Error, limits.file_error),
+        false => (Level::Warning, limits.file_warning),
+    };
+    let kind = type_of(entry)?;
+    let is_for_storage = kind.is_some_and(|row| row.store);
+    let cause = Cause::TooLarge {
+        kind: kind.map(|row| row.title.as_str()),
+        is_for_storage,
+        limit,
+    };
+    let made = Finding::on(entry, Class::Oversized, "file", level, cause);
+    let repository = scan.snapshot.repository.as_ref();
+    let stores_here = repository.is_some_and(|repository| repository.stores_large_files);
+    Ok(made.with_remedy(match is_for_storage && stores_here {
+        true => store(scan, entry),
+        false => keep_out(entry, kind),
+    }))
+}
+
+/// The line of the attributes that sends a file to large-file storage.
+fn store(scan: &ScanContext, entry: &Entry) -> Remedy {
+    let pattern = attribute_pattern(scan, entry);
+    let line = [pattern.as_slice(), b" filter=lfs diff=lfs merge=lfs -text"].concat();
+    Remedy::Attribute {
+        line: NewRule {
+            pattern: line.into(),
+            reason: "large files of which git keeps a pointer only (Git LFS)".to_owned(),
+            remake: None,
+        },
+        is_storage: true,
+    }
+}
+
+fn keep_out(entry: &Entry, kind: Option<&Type>) -> Remedy {
+    let is_for_storage = kind.is_some_and(|row| row.store);
+    let reason = match (kind, is_for_storage) {
+        (_, true) => {
+            "too large for git; where Git LFS is set up, large-file storage takes it instead"
+        }
+        (Some(_), false) => "too large for git",
+        (None, false) => "too large for git; keep it in a store for large files",
+    };
+    Remedy::KeepOut(KeepOut {
+        rule: NewRule {
+            pattern: exactly(entry.path.as_bstr()),
+            reason: reason.to_owned(),
+            remake: None,
+        },
+        is_for_storage,
+    })
+}
+
+fn type_of(entry: &Entry) -> Result<Option<&'static Type>> {
+    let mut types = rows(NAME, &TABLE)?.r#type.iter();
+    Ok(types.find(|row| row.patterns.has(entry.path.as_bstr())))
+}
+
+/// What to call a file by in the attributes: all files of its type, but only itself where git holds
+/// others of them whole already, which would seem changed.
+fn attribute_pattern(scan: &ScanContext, entry: &Entry) -> BString {
+    let path = entry.path.as_bstr();
+    let of_type = Breadth::Type.pattern(path).filter(|pattern| {
+        let others = scan
+            .tree
+            .in_state(State::Tracked)
+            .filter(|other| other.path != entry.path);
+        let rule = Rule::parse(pattern, 1, Case::Sensitive);
+        !others
+            .into_iter()
+            .any(|other| rule.matches(other.path.as_bstr(), false))
+    });
+    // White space ends a pattern there (gitattributes(5)).
+    of_type
+        .unwrap_or_else(|| exactly(path))
+        .replace(" ", "[[:space:]]")
+        .into()
+}
+
+/// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder
+/// above one that is found.
+fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) -> Vec<Finding> {
+    let limits = &scan.settings.limits;
+    let is_heavy =
+        |stats: FileStats| stats.size > limits.folder_warning || stats.files > limits.folder_files;
+    let is_counted = |entry: &&Entry| entry.kind == EntryKind::File && !is_counted_elsewhere(entry);
+    let heavy = HeavyFolders::of(scan.tree.to_commit().filter(is_counted), &is_heavy);
+    let finding = |sum: FolderSum| {
+        let by_size = sum.stats.size > limits.folder_warning;
+        let (name, cause) = match by_size {
+            true => (
+                "folder",
+                Cause::HeavyFolder {
+                    limit: limits.folder_warning,
+                },
+            ),
+            false => (
+                "many-files",
+                Cause::ManyFiles {
+                    limit: limits.folder_files,
+                },
+            ),
+        };
+        // What is tracked already was decided once.
+        let (level, state) = match sum.tracked {
+            true => (Level::Note, State::Tracked),
+            false => (Level::Warning, State::Candidate),
+        };
+        Finding {
+            size: Some(sum.stats.size),
+            files: sum.stats.files,
+            state,
+            ..Finding::new(Class::Oversized, name, level, sum.path, cause)
+                .by_hand(ByHand::SeeWhatItHolds)
+        }
+    };
+    heavy.into_iter().map(finding).collect()
+}
+
+/// What the files of a folder come to.
+struct FolderSum<'t> {
+    /// With a slash at its end.
+    path: &'t BStr,
+    stats: FileStats,
+    /// git tracks all of them.
+    tracked: bool,
+    /// A folder in it is heavy.
+    holds_heavy: bool,
+}
+
+/// Looks for the folders that are heavy and hold none that is.
+struct HeavyFolders<'t, 'f> {
+    is_heavy: &'f dyn Fn(FileStats) -> bool,
+    /// The folders on the way to the last file, from the top down.
+    open: Vec<FolderSum<'t>>,
+    heavy: Vec<FolderSum<'t>>,
+}
+
+impl<'t, 'f> HeavyFolders<'t, 'f> {
+    /// Goes over files, which come sorted.
+    fn of(
+        files: impl Iterator<Item = &'t Entry>,
+        is_heavy: &'f dyn Fn(FileStats) -> bool,
+    ) -> Vec<FolderSum<'t>> {
+        let mut search = Self {
+            is_heavy,
+            open: Vec::new(),
+            heavy: Vec::new(),
+        };
+        for entry in files {
+            search.enter_folders_of(entry.path.as_bstr());
+            if let Some(sum) = search.open.last_mut() {
+                sum.stats += entry.stats();
+                sum.tracked &= entry.state == State::Tracked;
+            }
+        }
+        while let Some(sum) = search.open.pop() {
+            search.leave(sum);
+        }
+        search.heavy
+    }
+
+    fn enter_folders_of(&mut self, path: &'t BStr) {
+        while let Some(sum) = self.open.pop_if(|sum| !path.starts_with(sum.path)) {
+            self.leave(sum);
+        }
+        let known = self.open.last().map_or(0, |sum| sum.path.len());
+        let slashes = path[known..].find_iter("/").map(|slash| known + slash);
+        self.open.extend(slashes.map(|slash| FolderSum {
+            path: path[..=slash].as_bstr(),
+            stats: FileStats::default(),
+            tracked: true,
+            holds_heavy: false,
+        }));
+    }
+
+    /// A folder is summed up: it counts for the one above it.
+    fn leave(&mut self, sum: FolderSum<'t>) {
+        let is_it = !sum.holds_heavy && (self.is_heavy)(sum.stats);
+        if let Some(above) = self.open.last_mut() {
+            above.stats += sum.stats;
+            above.tracked &= sum.tracked;
+            above.holds_heavy |= sum.holds_heavy || is_it;
+        }
+        if is_it {
+            self.heavy.push(sum);
+        }
+    }
+}
+
+/// git reads no larger file of attributes (gitattributes(5)), in bytes.
+const LARGEST_ATTRIBUTES: u64 = 100 << 20;
+
+/// The files of which git keeps a pointer only, by their attributes. git is only asked where some
+/// file speaks of it.
+fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a BStr>> {
+    let (snapshot, tree) = (scan.snapshot, scan.tree);
+    let repository = snapshot.repository.as_ref();
+    let Some(repository) = repository.filter(|_| tree.endless_attributes(snapshot).is_none())
+    else {
+        return Ok(HashSet::new());
+    };
+    let speaks_of_it = |text: &[u8]| text.contains_str("filter=");
+    let is_attributes =
+        |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
+    let files = tree.to_commit().filter(|entry| is_attributes(entry));
+    let mut texts = files.filter_map(|entry| snapshot.read(entry.path.as_bstr()).ok());
+    let own = || {
+        let path = repository.common_folder.join("info/attributes");
+        redshank_files::read_trusted(&path, LARGEST_ATTRIBUTES)
+    };
+    if !texts.any(|text| speaks_of_it(&text)) && !own().is_ok_and(|text| speaks_of_it(&text)) {
+        return Ok(HashSet::new());
+    }
+    let files = tree
+        .to_commit()
+        .filter(|entry| entry.kind == EntryKind::File);
+    let paths: Vec<&BStr> = files.map(|entry| entry.path.as_bstr()).collect();
+    let values = repository.attribute("filter", &paths)?;
+    let is_stored = |path: &&BStr| values.get(*path).is_some_and(|value| value == STORED);
+    Ok(paths.into_iter().filter(is_stored).collect())
+}
+
+/// Files that their attributes send to large-file storage and that git would hold whole, pointers
+/// that no attribute speaks of, and pointers whose contents are not here.
+fn pointers(
+    scan: &ScanContext,
+    stored: &HashSet<&BStr>,
+    pointers: &HashSet<BString>,
+) -> Result<Vec<Finding>> {
+    let Some(repository) = &scan.snapshot.repository else {
+        return Ok(Vec::new());
+    };
+    let is_tracked = |path: &&BStr| {
+        let entry = scan.tree.get(path);
+        entry.is_some_and(|entry| entry.state == State::Tracked)
+    };
+    let tracked: Vec<&BStr> = stored.iter().copied().filter(is_tracked).collect();
+    let sizes = repository.staged_sizes(&tracked)?;
+    let is_whole = |path: &BStr| sizes.get(path).is_some_and(|size| *size > LONGEST_POINTER);
+    let files = scan
+        .tree
+        .to_commit()
+        .filter(|entry| entry.kind == EntryKind::File);
+    let found = files.filter_map(|entry| {
+        let path = entry.path.as_bstr();
+        let is_pointer = entry.size.0 <= LONGEST_POINTER && pointers.contains(path);
+        let is_new = entry.state == State::Candidate && !repository.stores_large_files;
+        let (name, level, cause, mend) = match (stored.contains(path), is_pointer) {
+            (true, true) => (
+                "pointer-alone",
+                Level::Note,
+                Cause::PointerAlone,
+                ByHand::FetchContents,
+            ),
+            (false, true) => (
+                "pointer-uncovered",
+                Level::Warning,
+                Cause::PointerUncovered,
+                ByHand::DeclareStored,
+            ),
+            (true, false) if is_whole(path) => (
+                "stored-whole",
+                Level::Warning,
+                Cause::StoredWhole,
+                ByHand::Renormalize,
+            ),
+            (true, false) if is_new => (
+                "stored-whole",
+                Level::Warning,
+                Cause::WouldBeStoredWhole,
+                ByHand::InstallStorage,
+            ),
+            _ => return None,
+        };
+        Some(Finding::on(entry, Class::Oversized, name, level, cause).by_hand(mend))
+    });
+    Ok(found.collect())
+}

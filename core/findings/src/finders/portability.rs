@@ -1,0 +1,136 @@
+//! Names that not every system can hold: a clone there lacks the file, or git refuses to lay it
+//! out.
+
+use crate::{ByHand, Cause, Finding, Known, Level, NameFault, Result, ScanContext};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_worktree::Class;
+use redshank_worktree::tree::Entry;
+use std::collections::HashMap;
+
+/// Names that Windows keeps for devices, with any ending ("Naming Files, Paths, and Namespaces",
+/// Microsoft).
+const DEVICES: [&str; 22] = [
+    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8",
+    "com9", "lpt1", "lpt2", "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
+];
+
+/// Characters that no name on Windows holds (the same); the slash can't be in one, a back-slash
+/// parts folders there.
+const FORBIDDEN: &[u8] = b"<>:\"|?*\\";
+
+pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
+    let mut findings = clashes(scan);
+    findings.extend(scan.tree.to_commit().filter_map(|entry| {
+        let cause = Cause::UnportableName(fault(entry.path.as_bstr())?);
+        let name = "unportable-name";
+        let made = Finding::on(entry, Class::Needed, name, Level::Warning, cause);
+        Some(made.by_hand(ByHand::Rename))
+    }));
+    Ok(findings)
+}
+
+/// Why Windows can't hold a path.
+fn fault(path: &BStr) -> Option<NameFault> {
+    let mut parts = path.split_str("/").filter(|part| !part.is_empty());
+    parts.find_map(|part| {
+        let stem = part.split_str(".").next().unwrap_or_default();
+        let stem = stem.trim_end().to_ascii_lowercase();
+        if DEVICES.iter().any(|device| device.as_bytes() == stem) {
+            return Some(NameFault::Device(part.into()));
+        }
+        let is_forbidden = |byte: &&u8| FORBIDDEN.contains(byte) || **byte < 32;
+        if let Some(byte) = part.iter().find(is_forbidden) {
+            return Some(NameFault::Character(*byte));
+        }
+        let last = part.last().filter(|byte| [b'.', b' '].contains(byte))?;
+        Some(NameFault::End(char::from(*last)))
+    })
+}
+
+/// Paths, or folders on their way, that are one where upper and lower case are the same.
+fn clashes(scan: &ScanContext) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    // For each folded name, the first spelling of it.
+    let mut spellings: HashMap<Vec<u8>, &BStr> = HashMap::new();
+    let mut before = b"".as_bstr();
+    for entry in scan.tree.to_commit() {
+        let path = entry.path.as_bstr();
+        for part in parts_not_shared(path, before) {
+            let first = *spellings.entry(part.to_lowercase()).or_insert(part);
+            // Below two folders that clash, only what has the same name there clashes, too; the
+            // folder's finding says so.
+            if first != part && folder(first) == folder(part) {
+                findings.push(clash(entry, part, first));
+            }
+        }
+        before = path;
+    }
+    findings
+}
+
+/// The folders on the way to a path, and the path, without those that it shares with the path
+/// before, which were looked at then.
+fn parts_not_shared<'p>(path: &'p BStr, before: &BStr) -> impl Iterator<Item = &'p BStr> {
+    let both = path.iter().zip(before.iter());
+    let shared = both.take_while(|(a, b)| a == b).count();
+    let ends = path.find_iter("/").chain([path.len()]);
+    let new = ends.filter(move |end| *end >= shared && *end > 0);
+    new.map(|end| path[..end].as_bstr())
+}
+
+fn folder(path: &BStr) -> &[u8] {
+    path.rfind_byte(b'/').map_or(b"", |slash| &path[..slash])
+}
+
+fn clash(entry: &Entry, part: &BStr, first: &BStr) -> Finding {
+    let is_folder = part.len() < entry.path.len();
+    let slash: &[u8] = if is_folder { b"/" } else { b"" };
+    let at = BString::from([part.as_bytes(), slash].concat());
+    let cause = Cause::CaseClash {
+        first: first.to_owned(),
+    };
+    Finding {
+        state: entry.state,
+        ..Finding::new(
+            Class::Needed,
+            "case-clash",
+            Level::Warning,
+            at.as_bstr(),
+            cause,
+        )
+        .by_hand(ByHand::RenameOne)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_windows_cannot_hold_are_told_from_those_it_can() {
+        for bad in [
+            "data/aux.c",
+            "NUL",
+            "a/com1.txt",
+            "tide:log",
+            "what?.md",
+            "a/trailing./b",
+            "end ",
+            "a\\b",
+            "tab\there",
+        ] {
+            assert!(fault(bad.into()).is_some(), "{bad}");
+        }
+        for good in [
+            "auxiliary.c",
+            "data/console.rs",
+            ".hidden",
+            "a.b.c",
+            "com10",
+            "größe.txt",
+            "a b",
+        ] {
+            assert!(fault(good.into()).is_none(), "{good}");
+        }
+    }
+}

@@ -1,0 +1,45 @@
+//! What the team says must not go out: bought, licensed or internal files, listed in the settings.
+
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
+use bstr::{BString, ByteSlice};
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::settings::{Reserved, Visibility};
+use redshank_worktree::tree::State;
+use redshank_worktree::{Class, FileStats};
+use std::collections::BTreeMap;
+
+pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
+    let mut findings = Vec::new();
+    for row in &scan.settings.reserved {
+        let patterns: PatternSet = vec![row.pattern.clone()].into();
+        let mut groups: BTreeMap<(BString, State), FileStats> = BTreeMap::new();
+        for entry in scan.tree.to_commit() {
+            if let Some(part) = patterns.topmost(entry.path.as_bstr()) {
+                *groups.entry((part.to_owned(), entry.state)).or_default() += entry.stats();
+            }
+        }
+        let each = groups.into_iter();
+        findings.extend(each.map(|((path, state), stats)| Finding {
+            size: Some(stats.size),
+            files: stats.files,
+            state,
+            ..finding(scan, row, &path)
+        }));
+    }
+    Ok(findings)
+}
+
+fn finding(scan: &ScanContext, row: &Reserved, path: &BString) -> Finding {
+    let is_public = scan.settings.visibility == Visibility::Public;
+    let level = if is_public { Level::Error } else { Level::Note };
+    let cause = Cause::Reserved {
+        because: row.because.clone(),
+        is_public,
+    };
+    let made = Finding::new(Class::Reserved, "listed", level, path.as_bstr(), cause)
+        .with_evidence(Evidence::Reserved(row.pattern.clone()));
+    match is_public {
+        true => made.kept_out_by(row.pattern.as_str().into(), &*row.because, None),
+        false => made.by_hand(ByHand::NothingWhilePrivate),
+    }
+}

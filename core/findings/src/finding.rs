@@ -1,0 +1,533 @@
+//! What a finding is: plain data, of which the program makes sentences.
+
+use bstr::{BStr, BString, ByteSlice};
+use jiff::civil::Date;
+use redshank_worktree::Class;
+use redshank_worktree::ignore_file::NewRule;
+use redshank_worktree::rules::Ruling;
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::usage::{RuleStatus, StrayReason};
+use serde::{Deserialize, Serialize};
+use std::fmt;
+
+/// How bad it is, the worst first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Level {
+    /// Don't commit before it's dealt with.
+    Error,
+    /// It doesn't belong.
+    Warning,
+    /// Worth knowing.
+    Note,
+}
+
+impl Level {
+    /// All levels, the worst first.
+    pub const ALL: [Self; 3] = [Self::Error, Self::Warning, Self::Note];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+            Self::Note => "note",
+        }
+    }
+}
+
+impl fmt::Display for Level {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.word())
+    }
+}
+
+/// How far a file got.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Exposure {
+    /// Only on this disk.
+    Disk,
+    /// In the index.
+    Staged,
+    /// In a commit.
+    Committed,
+    /// In a commit that another machine has.
+    Pushed,
+}
+
+/// Which finder's which rule found it: `class/name`.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FindingRule {
+    /// What is wrong.
+    pub class: Class,
+    /// The rest of the name.
+    pub name: String,
+}
+
+impl fmt::Display for FindingRule {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}/{}", self.class, self.name)
+    }
+}
+
+/// What a finding is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Cause {
+    /// What a row of a table, or a template, says in a sentence of its own.
+    Said(String),
+    /// The same of a folder, in whose place a symbolic link lies, which a rule for folders misses.
+    LinkForFolder(String),
+    /// A path of one person's machine.
+    MachinePath,
+    /// A bundled or minified script or style.
+    Bundled,
+    /// A file has no companion beside it.
+    CompanionMissing {
+        /// What the companion's name ends in.
+        ending: String,
+        /// What breaks without it.
+        reason: String,
+    },
+    /// A companion has nothing beside it.
+    CompanionAlone {
+        /// What its name ends in.
+        ending: String,
+    },
+    /// Each file of a folder is younger than one of the same name in another.
+    Derived {
+        /// The other: empty for the top, or with a slash at its end.
+        source: BString,
+    },
+    /// git is told not to see changes to it.
+    HiddenChanges,
+    /// A symbolic link to a place on this machine.
+    AbsoluteLink,
+    /// A symbolic link to what lies outside the repository.
+    LinkOutside,
+    /// A symbolic link to what isn't there.
+    BrokenLink,
+    /// A symbolic link to what a rule keeps out.
+    LinkToIgnored,
+    /// A name that some systems can't hold.
+    UnportableName(NameFault),
+    /// A path that is the same as another one where upper and lower case are the same.
+    CaseClash {
+        /// The other one.
+        first: BString,
+    },
+    /// A rule keeps it out, but it's needed.
+    Swallowed {
+        /// What breaks without it.
+        reason: String,
+    },
+    /// A repository of its own.
+    NestedRepository,
+    /// A file over the limit.
+    TooLarge {
+        /// What kind of file it is, where that is known.
+        kind: Option<&'static str>,
+        /// It belongs in large-file storage.
+        is_for_storage: bool,
+        /// The limit.
+        limit: Bytes,
+    },
+    /// A folder over the limit in sum.
+    HeavyFolder {
+        /// The limit.
+        limit: Bytes,
+    },
+    /// A folder with more files than the limit.
+    ManyFiles {
+        /// The limit.
+        limit: u64,
+    },
+    /// A pointer into large-file storage, whose contents are not here.
+    PointerAlone,
+    /// A pointer into large-file storage that no attribute speaks of.
+    PointerUncovered,
+    /// Its attributes send it to large-file storage, but git holds it whole.
+    StoredWhole,
+    /// The same, and git would hold it whole: no program for that is set up.
+    WouldBeStoredWhole,
+    /// The team says that it must not go out.
+    Reserved {
+        /// Why.
+        because: String,
+        /// The repository is public.
+        is_public: bool,
+    },
+    /// A script whose lines end as its interpreter can't read them.
+    ScriptEnds(LineEnds),
+    /// git tracks it although a rule would keep it out.
+    TrackedAnyway,
+    /// An acceptance of a finding that is found no more.
+    StaleAcceptance {
+        /// That finding's id.
+        finding: String,
+    },
+    /// A rule that doesn't do what it seems to.
+    Rule(RuleStatus),
+    /// A file that only looks like an ignore file.
+    StrayFile(StrayReason),
+}
+
+/// Why some systems can't hold a name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NameFault {
+    /// A part of it is a device there.
+    Device(BString),
+    /// It holds a character that no name there holds.
+    Character(u8),
+    /// A part of it ends in a dot or a space.
+    End(char),
+}
+
+/// How the lines of a script must end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LineEnds {
+    /// In a line feed only.
+    Lf,
+    /// In a carriage return and a line feed.
+    Crlf,
+}
+
+/// What gives a finding away.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Evidence {
+    /// Its first bytes.
+    FirstBytes,
+    /// Its first lines.
+    FirstLines,
+    /// Its lines, which nobody types.
+    LongLines,
+    /// Its name.
+    Name,
+    /// Another file.
+    File(BString),
+    /// A home folder that it names.
+    HomeFolder,
+    /// Where it leads.
+    LinkTarget(BString),
+    /// The start and the length of a secret.
+    Secret(crate::Secret),
+    /// Several files whose names end so, each by the same.
+    Extension(BString, Option<Box<Evidence>>),
+    /// Some of the paths, and whether there are others.
+    Paths(Vec<BString>, bool),
+    /// An entry of the settings, by its pattern.
+    Reserved(String),
+    /// A rule, where it stands.
+    Ruling {
+        /// The file that holds it, as git prints it.
+        source: BString,
+        /// Its line there, from 1.
+        line: u32,
+        /// The rule.
+        pattern: BString,
+    },
+    /// A pattern.
+    Pattern(BString),
+    /// What was accepted: the rule and the path, as the settings name them.
+    Accepted(String, String),
+}
+
+impl From<&Ruling> for Evidence {
+    fn from(ruling: &Ruling) -> Self {
+        Self::Ruling {
+            source: ruling.source().shown.clone(),
+            line: ruling.rule().line,
+            pattern: ruling.excerpt(),
+        }
+    }
+}
+
+/// What mends a finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Remedy {
+    /// A rule that keeps it out, for the ignore file at the top; and if git tracks it, git stops.
+    KeepOut(KeepOut),
+    /// A rule that lets it in.
+    LetIn {
+        /// The folder whose ignore file takes the rule: empty, or with a slash at its end.
+        folder: BString,
+        /// The rule.
+        rule: NewRule,
+    },
+    /// A rule written as it was meant.
+    Mend {
+        /// The ignore file that holds it.
+        file: BString,
+        /// Its line, from 1.
+        line: u32,
+        /// The line as it stands, without its end.
+        from: BString,
+        /// What is to stand there; perhaps several lines.
+        with: BString,
+    },
+    /// The name that was meant.
+    Rename(BString),
+    /// A line for the attributes at the top (gitattributes(5)), as its pattern.
+    Attribute {
+        /// The line.
+        line: NewRule,
+        /// It sends files to large-file storage.
+        is_storage: bool,
+    },
+    /// Something that only a person can do.
+    ByHand(ByHand),
+}
+
+/// A rule that keeps something out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KeepOut {
+    /// The rule.
+    pub rule: NewRule,
+    /// Large-file storage would take it instead, were a program for that set up.
+    pub is_for_storage: bool,
+}
+
+/// What only a person can do.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ByHand {
+    /// What a row of a table says.
+    Said(String),
+    /// Ignore it, unless it is kept on purpose.
+    IgnoreUnlessOnPurpose {
+        /// The command that makes it again.
+        remake: String,
+    },
+    /// Ignore it, if it is made here.
+    IgnoreIfMadeHere,
+    /// Ignore the folder, if a tool makes what is in it.
+    IgnoreFolderIfMade,
+    /// Make a path relative, or read it from the environment.
+    MakePathRelative,
+    /// Open the project in its editor, which writes what is missing.
+    OpenInEditor,
+    /// Delete it, or let in what it belongs to.
+    DeleteOrLetIn,
+    /// Bring hidden changes back.
+    Unmute,
+    /// Make a symbolic link relative, or keep it out.
+    MakeLinkRelative,
+    /// Put what a symbolic link leads to into the repository, or keep it out.
+    BringTargetIn,
+    /// Mend the symbolic link, or delete it.
+    MendLink,
+    /// Let in what a symbolic link leads to, or keep it out, too.
+    LetTargetIn,
+    /// Give it another name.
+    Rename,
+    /// Rename one of two.
+    RenameOne,
+    /// Narrow the rule that shuts a folder, or add the file by force.
+    NarrowOrForce {
+        /// The folder, with a slash at its end.
+        folder: BString,
+    },
+    /// Say where a nested repository comes from, or stop tracking it.
+    DeclareSubmodule,
+    /// Add it as a submodule, take in its files, or ignore it.
+    AddSubmodule,
+    /// See what a folder holds.
+    SeeWhatItHolds,
+    /// Fetch the contents from large-file storage.
+    FetchContents,
+    /// Say in the attributes that it is stored.
+    DeclareStored,
+    /// Add it anew with the large-file program installed.
+    Renormalize,
+    /// Install a large-file program first.
+    InstallStorage,
+    /// Nothing, as long as the repository is private.
+    NothingWhilePrivate,
+    /// Narrow the rule that shuts its folder, or stop tracking it.
+    NarrowOrUntrack,
+    /// Take an acceptance out of the settings.
+    TakeAcceptanceOut,
+    /// Narrow the rule that shuts the folder.
+    NarrowShuttingRule,
+    /// Narrow a rule, so that others get the file that it stands in.
+    NarrowRule,
+    /// See what may have been meant.
+    SeeMeant(BString),
+    /// Mend the pattern, or take it out.
+    MendPattern,
+    /// Give a file the name and the place of the one that was meant.
+    GiveRightName,
+    /// Take a secret out of the file.
+    ReadFromEnvironment,
+    /// Nothing: a rule keeps it out.
+    NothingKeptOut,
+    /// Only writing the history anew takes it out.
+    RewriteHistory,
+    /// Nothing is known.
+    Nothing,
+}
+
+/// What became of a file so far.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+pub struct Past {
+    /// How many commits added or changed it.
+    pub commits: u64,
+    /// The day of the first one.
+    pub since: String,
+    /// The first one's name.
+    pub first: String,
+    /// The remote branches that hold it.
+    pub remotes: Vec<String>,
+}
+
+/// Something that should be tracked and isn't, or is (or would be) and shouldn't.
+#[derive(Debug, Clone)]
+pub struct Finding {
+    /// The same as long as its cause is the same.
+    pub id: String,
+    /// Which finder's which rule, and so its class.
+    pub rule: FindingRule,
+    /// How bad it is.
+    pub level: Level,
+    /// Relative to the top; a folder ends in a slash and stands for all in it.
+    pub path: BString,
+    /// From 1.
+    pub line: Option<u64>,
+    /// In bytes; of a folder, the sum of its files.
+    pub size: Option<Bytes>,
+    /// How many files it stands for.
+    pub files: u64,
+    /// git's verdict on the path.
+    pub state: State,
+    /// How far it got.
+    pub exposure: Exposure,
+    /// Its file's past, where it matters.
+    pub past: Option<Past>,
+    /// Found in the history only; whether the file is still there.
+    pub only_past: Option<bool>,
+    /// It was accepted until that day, which is over.
+    pub accepted_until: Option<Date>,
+    /// The same in other places, each with what mends it there.
+    pub also: Vec<Self>,
+    /// What it is.
+    pub cause: Cause,
+    /// What gives it away; never a whole secret.
+    pub evidence: Option<Evidence>,
+    /// What mends it.
+    pub remedy: Remedy,
+}
+
+impl Finding {
+    /// A finding on a path, by the last part of its rule's name. What else is known of it is added
+    /// with the methods below.
+    pub(crate) fn new(class: Class, name: &str, level: Level, path: &BStr, cause: Cause) -> Self {
+        let rule = FindingRule {
+            class,
+            name: name.to_owned(),
+        };
+        Self {
+            id: Self::identity(&rule, path, b""),
+            rule,
+            level,
+            path: path.to_owned(),
+            line: None,
+            size: None,
+            files: 1,
+            state: State::Candidate,
+            exposure: Exposure::Disk,
+            past: None,
+            only_past: None,
+            accepted_until: None,
+            also: Vec::new(),
+            cause,
+            evidence: None,
+            remedy: Remedy::ByHand(ByHand::Nothing),
+        }
+    }
+
+    /// A finding on an entry of the tree.
+    pub(crate) fn on(entry: &Entry, class: Class, name: &str, level: Level, cause: Cause) -> Self {
+        Self {
+            size: Some(entry.size),
+            state: entry.state,
+            ..Self::new(class, name, level, entry.path.as_bstr(), cause)
+        }
+    }
+
+    /// What is wrong.
+    pub fn class(&self) -> Class {
+        self.rule.class
+    }
+
+    /// This place and the others.
+    pub fn places(&self) -> impl Iterator<Item = &Self> {
+        std::iter::once(self).chain(&self.also)
+    }
+
+    pub(crate) fn each_place(&mut self, change: &mut dyn FnMut(&mut Self)) {
+        change(self);
+        self.also.iter_mut().for_each(change);
+    }
+
+    /// What sets it apart from others of its rule on its path.
+    pub(crate) fn with_cause(self, cause: &[u8]) -> Self {
+        Self {
+            id: Self::identity(&self.rule, self.path.as_bstr(), cause),
+            ..self
+        }
+    }
+
+    pub(crate) fn with_evidence(self, evidence: Evidence) -> Self {
+        Self {
+            evidence: Some(evidence),
+            ..self
+        }
+    }
+
+    pub(crate) fn at_line(self, line: u64) -> Self {
+        Self {
+            line: Some(line),
+            ..self
+        }
+    }
+
+    pub(crate) fn with_remedy(self, remedy: Remedy) -> Self {
+        Self { remedy, ..self }
+    }
+
+    /// Mended by a rule that keeps it out.
+    pub(crate) fn kept_out_by(
+        self,
+        pattern: BString,
+        reason: impl Into<String>,
+        remake: Option<String>,
+    ) -> Self {
+        self.with_remedy(Remedy::KeepOut(KeepOut {
+            rule: NewRule {
+                pattern,
+                reason: reason.into(),
+                remake,
+            },
+            is_for_storage: false,
+        }))
+    }
+
+    /// Mended by a person only.
+    pub(crate) fn by_hand(self, what: ByHand) -> Self {
+        self.with_remedy(Remedy::ByHand(what))
+    }
+
+    /// An identity that depends on the rule, the path and what else sets causes apart; nothing can
+    /// be read out of it.
+    fn identity(rule: &FindingRule, path: &BStr, cause: &[u8]) -> String {
+        let mut hash = blake3::Hasher::new();
+        for part in [rule.to_string().as_bytes(), path, cause] {
+            hash.update(&(part.len() as u64).to_le_bytes());
+            hash.update(part);
+        }
+        hash.finalize().to_hex()[..12].to_owned()
+    }
+}

@@ -1,0 +1,267 @@
+//! Findings: what should be tracked and isn't, or is (or would be) and shouldn't.
+//!
+//! A scan goes through stages: what the templates say of each path, what files hold, what shows
+//! without looking into files, how far each finding's file got, what somebody accepted. A finder
+//! takes the tree with its verdicts and gives findings as plain data; it prints nothing and changes
+//! nothing. A new finder is one file in `finders/` and one row in its list.
+
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
+mod error;
+mod finders;
+mod finding;
+mod next_step;
+mod secret;
+mod stages;
+mod summary;
+mod table;
+
+pub use error::{Error, Result};
+pub use finding::{
+    ByHand, Cause, Evidence, Exposure, Finding, FindingRule, KeepOut, Level, LineEnds, NameFault,
+    Past, Remedy,
+};
+pub use next_step::NextStep;
+pub use secret::{Secret, is_environment, masked, secrets_in};
+pub use stages::today;
+pub use summary::{ClassSummary, Summary};
+
+use bstr::{BString, ByteSlice};
+use finders::Finder;
+use redshank_templates::{Survey, Template, recognise};
+use redshank_worktree::settings::Settings;
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{Entry, State, Tree, Unread};
+use redshank_worktree::{Class, Overlay, Purpose, Snapshot, Verdicts};
+use stages::{ContentScan, ContentSource, TemplatePaths};
+use std::cmp::Reverse;
+use std::collections::{HashMap, HashSet};
+
+/// What the finders look at.
+struct ScanContext<'a> {
+    snapshot: &'a Snapshot,
+    settings: &'a Settings,
+    /// The tree, with sizes; of staged contents, a tree of these.
+    tree: &'a Tree,
+    /// The projects in it.
+    survey: &'a Survey<'a>,
+    verdicts: &'a Verdicts<'a>,
+    /// What the files hold.
+    source: ContentSource<'a>,
+    options: &'a ScanOptions<'a>,
+}
+
+impl<'a> ScanContext<'a> {
+    /// The entries whose contents are looked into.
+    fn files(&self) -> impl Iterator<Item = &'a Entry> {
+        let ignored = self.options.ignored && !self.options.staged;
+        let entries = self.tree.entries.iter();
+        entries.filter(move |entry| ignored || entry.state != State::Ignored)
+    }
+}
+
+/// What earlier stages found out, for those that come after.
+struct Known<'a> {
+    /// The paths that templates match.
+    templates: &'a TemplatePaths<'a>,
+    /// What was seen inside files; nothing before that stage.
+    content: ContentScan,
+}
+
+/// What a scan found.
+#[derive(Default)]
+pub struct ScanResult {
+    /// Sorted by what to do first.
+    pub findings: Vec<Finding>,
+    /// What could not be read, and so was not looked into.
+    pub unread: Vec<Unread>,
+    /// How many findings are left out because somebody accepted them.
+    pub accepted: usize,
+}
+
+/// What is to be looked at, and which findings are asked for.
+pub struct ScanOptions<'a> {
+    /// The staged contents instead of those on disk.
+    pub staged: bool,
+    /// Ignored files, too.
+    pub ignored: bool,
+    /// Only what concerns these paths; a folder's ends in a slash. All if empty.
+    pub paths: Vec<BString>,
+    /// Only these classes; all if empty.
+    pub classes: Vec<Class>,
+    /// Only this level and worse ones.
+    pub level: Option<Level>,
+    /// Every version that the history holds, too.
+    pub history: bool,
+    /// Told how many of them have been looked into so far.
+    pub progress: &'a (dyn Fn(u64) + Sync),
+}
+
+impl Default for ScanOptions<'_> {
+    fn default() -> Self {
+        Self {
+            staged: false,
+            ignored: false,
+            paths: Vec::new(),
+            classes: Vec::new(),
+            level: None,
+            history: false,
+            progress: &|_| {},
+        }
+    }
+}
+
+impl ScanOptions<'_> {
+    fn is_for(&self, finding: &Finding) -> bool {
+        let concerns = |path: &BString| {
+            let below = |inner: &BString, outer: &BString| {
+                outer.ends_with(b"/") && inner.starts_with(outer)
+            };
+            let is_at = |at: &BString| at == path || below(at, path) || below(path, at);
+            path.is_empty() || finding.places().any(|place| is_at(&place.path))
+        };
+        (self.paths.is_empty() || self.paths.iter().any(concerns))
+            && (self.classes.is_empty() || self.classes.contains(&finding.class()))
+            && self.level.is_none_or(|level| finding.level <= level)
+    }
+
+    /// Whether all findings there are, are asked for.
+    fn is_for_all(&self) -> bool {
+        !self.staged && self.paths.is_empty() && self.classes.is_empty() && self.level.is_none()
+    }
+}
+
+/// Runs every finder on what lies on disk. `survey` is of the snapshot's tree; with
+/// [`ScanOptions::ignored`], of its whole tree.
+///
+/// # Errors
+/// If the tree, the settings or the index can't be read.
+pub fn scan(snapshot: &Snapshot, survey: &Survey, options: &ScanOptions) -> Result<ScanResult> {
+    let tree = match options.ignored {
+        true => snapshot.whole_tree()?,
+        false => snapshot.tree()?,
+    };
+    run(&ScanContext {
+        snapshot,
+        settings: snapshot.settings()?,
+        tree,
+        survey,
+        verdicts: &Verdicts::new(snapshot, Overlay::new())?,
+        source: ContentSource::Disk(snapshot),
+        options,
+    })
+}
+
+/// Runs the finders on the staged contents. What they belong to is told from what lies around them:
+/// walking the whole tree, or reading the whole index, would take longer than the commit that
+/// waits.
+///
+/// # Errors
+/// If there is no repository, or the settings, a template or what is staged can't be read.
+pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
+    snapshot: &Snapshot,
+    templates: impl FnOnce() -> redshank_templates::Result<T> + Send,
+    options: &ScanOptions,
+) -> Result<ScanResult> {
+    let repository = snapshot.needs_repository(Purpose::Staged)?;
+    let settings = snapshot.settings()?;
+    // The tables take as long to get ready as git to answer.
+    let tables = || rayon::join(templates, secret::get_ready);
+    let (staged, (templates, ())) = rayon::join(|| repository.staged(), tables);
+    let (staged, templates) = (staged?, templates?);
+    let folders = templates.iter().flat_map(Template::marker_folders);
+    let folders: HashSet<&[u8]> = folders.collect();
+    let paths = staged.iter().map(|staged| staged.path.as_bstr());
+    let around = Tree::around(snapshot, paths, &|name| folders.contains(name));
+    let survey = recognise(snapshot, &around, &templates);
+    let (tree, source) = stages::staged(repository, staged)?;
+    run(&ScanContext {
+        snapshot,
+        settings,
+        tree: &tree,
+        survey: &survey,
+        verdicts: &Verdicts::of_rules(snapshot)?,
+        source,
+        options,
+    })
+}
+
+fn run(scan: &ScanContext) -> Result<ScanResult> {
+    let mut result = ScanResult {
+        unread: scan.tree.unread.clone(),
+        ..ScanResult::default()
+    };
+    let (templates, findings) = TemplatePaths::of(scan)?;
+    result.findings = findings;
+    let mut known = Known {
+        templates: &templates,
+        content: ContentScan::default(),
+    };
+    // Reading what files hold takes the longest; meanwhile, names and links are looked at.
+    let (content, around) = rayon::join(
+        || ContentScan::of(scan, &templates),
+        || find_around(scan, &templates),
+    );
+    let (content, seen) = content?;
+    known.content = content;
+    result.findings.extend(seen.findings);
+    result.unread.extend(seen.unread);
+    result.accepted += seen.accepted;
+    result
+        .findings
+        .extend(find(finders::BY_NAME, scan, &known)?);
+    stages::group(scan, &templates, &mut result.findings);
+    result
+        .findings
+        .extend(find(finders::WITH_CONTENT, scan, &known)?);
+    result.findings.extend(around?);
+    stages::fill_in_exposure(scan.snapshot, &mut result.findings)?;
+    if scan.options.history {
+        stages::search_history(scan, &mut result.findings)?;
+    }
+    stages::leave_out_accepted(scan, &mut result);
+    result
+        .findings
+        .retain(|finding| scan.options.is_for(finding));
+    sort(&mut result.findings);
+    Ok(result)
+}
+
+/// What shows without looking into files. What only the working tree can tell is left out for
+/// staged contents.
+fn find_around(scan: &ScanContext, templates: &TemplatePaths) -> Result<Vec<Finding>> {
+    let known = Known {
+        templates,
+        content: ContentScan::default(),
+    };
+    let mut findings = find(finders::ANYWHERE, scan, &known)?;
+    if !scan.options.staged {
+        findings.extend(find(finders::ON_DISK, scan, &known)?);
+    }
+    Ok(findings)
+}
+
+fn find(finders: &[Finder], scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
+    let found = finders.iter().map(|finder| finder(scan, known));
+    Ok(found.collect::<Result<Vec<_>>>()?.concat())
+}
+
+/// What to do first comes first: by level, class and how far it got; within a class the rule with
+/// most bytes, whose findings stay together.
+fn sort(findings: &mut [Finding]) {
+    let mut weights: HashMap<FindingRule, Bytes> = HashMap::new();
+    for finding in findings.iter() {
+        *weights.entry(finding.rule.clone()).or_default() += finding.size.unwrap_or_default();
+    }
+    findings.sort_by(|a, b| {
+        let key = |f: &Finding| {
+            let weight = weights.get(&f.rule).copied();
+            (f.level, f.class(), Reverse(f.exposure), Reverse(weight))
+        };
+        let within = |f: &Finding| {
+            let rule = f.rule.to_string();
+            (rule, Reverse(f.size), f.path.clone(), f.line)
+        };
+        key(a).cmp(&key(b)).then_with(|| within(a).cmp(&within(b)))
+    });
+}

@@ -1,0 +1,395 @@
+//! The table of credential formats.
+
+use super::keywords::Keywords;
+use super::proof::Proof;
+use bstr::{BStr, ByteSlice};
+use redshank_worktree::rules::PatternSet;
+use regex::bytes::{Regex, RegexBuilder};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::ops::Range;
+use std::sync::{LazyLock, OnceLock};
+
+/// A row of the table as it is written.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Row {
+    name: String,
+    title: String,
+    keywords: Vec<String>,
+    token: Option<String>,
+    pattern: Option<String>,
+    #[serde(default)]
+    proof: Proof,
+    only: Option<FileCategory>,
+    #[serde(default)]
+    by: By,
+}
+
+/// A kind of file, by its name, that formats may be limited to.
+#[derive(Deserialize, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[serde(rename_all = "lowercase")]
+pub(super) enum FileCategory {
+    Environment,
+    Settings,
+    Markup,
+    Code,
+    Registry,
+}
+
+impl FileCategory {
+    pub(super) const ALL: [Self; 5] = [
+        Self::Environment,
+        Self::Settings,
+        Self::Markup,
+        Self::Code,
+        Self::Registry,
+    ];
+}
+
+/// What a pattern is tried on.
+#[derive(Deserialize, Clone, Copy, PartialEq, Eq, Default)]
+#[serde(rename_all = "lowercase")]
+pub(super) enum By {
+    /// The line that holds the keyword.
+    #[default]
+    Line,
+    /// From where the name starts that holds the keyword, to the line's end.
+    Word,
+    /// From where the token starts that holds the keyword, to the line's end.
+    Token,
+    /// The whole text.
+    Text,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    format: Vec<Row>,
+    file: Vec<FileRow>,
+    kinds: BTreeMap<FileCategory, PatternSet>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct FileRow {
+    pub(super) name: String,
+    pub(super) title: String,
+    patterns: PatternSet,
+}
+
+/// A credential format, ready to be looked for.
+pub(super) struct Format {
+    pub(super) name: String,
+    pub(super) title: String,
+    /// As it is written, and ready once it was wanted: most files make few of them ready.
+    written: String,
+    ready: OnceLock<Result<Regex, String>>,
+    pub(super) proof: Proof,
+    pub(super) only: Option<FileCategory>,
+    by: By,
+}
+
+/// The whole table, ready.
+pub(super) struct Formats {
+    pub(super) formats: Vec<Format>,
+    keywords: Keywords,
+    /// For each keyword, its format.
+    owners: Vec<usize>,
+    files: Vec<FileRow>,
+    kinds: BTreeMap<FileCategory, PatternSet>,
+}
+
+impl Formats {
+    /// The table that comes with the program.
+    ///
+    /// # Errors
+    /// If a row is not in the format; the tests see to it that this does not happen.
+    pub(super) fn get() -> crate::Result<&'static Self> {
+        static READ: LazyLock<Result<Formats, String>> = LazyLock::new(|| {
+            Formats::read(include_str!("formats.toml")).map_err(|error| error.to_string())
+        });
+        READ.as_ref().map_err(|said| crate::Error::Table {
+            table: "credential formats",
+            said: said.clone(),
+        })
+    }
+
+    fn read(text: &str) -> Result<Self, Box<dyn std::error::Error>> {
+        let table: Table = toml::from_str(text)?;
+        let mut owners = Vec::new();
+        let mut keywords = Vec::new();
+        let mut formats = Vec::new();
+        for (at, row) in table.format.into_iter().enumerate() {
+            owners.extend(row.keywords.iter().map(|_| at));
+            keywords.extend(row.keywords);
+            let Row {
+                name,
+                title,
+                proof,
+                only,
+                ..
+            } = row;
+            let (pattern, by) = match (row.token, row.pattern, row.by) {
+                (Some(token), None, By::Line) => (
+                    format!(r"\A(?P<secret>{token})(?:[^A-Za-z0-9_-]|\z)"),
+                    By::Token,
+                ),
+                (None, Some(pattern), By::Word) => (format!(r"\A(?:{pattern})"), By::Word),
+                (None, Some(pattern), by) => (pattern, by),
+                _ => return Err(format!("{name}: either a token or a pattern").into()),
+            };
+            formats.push(Format {
+                written: pattern,
+                ready: OnceLock::new(),
+                name,
+                title,
+                proof,
+                only,
+                by,
+            });
+        }
+        Ok(Self {
+            formats,
+            keywords: Keywords::new(keywords),
+            owners,
+            files: table.file,
+            kinds: table.kinds,
+        })
+    }
+
+    /// The formats of which a keyword stands in the text, in the table's order, each with the
+    /// places to try its pattern on. A format that is limited to other kinds of files is left out.
+    pub(super) fn suspected(
+        &self,
+        text: &[u8],
+        kinds: &[FileCategory],
+    ) -> Vec<(&Format, Vec<Range<usize>>)> {
+        let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
+        let mut starts = Starts::new();
+        self.keywords.find(text, |keyword, hit| {
+            let at = self.owners[keyword];
+            let format = &self.formats[at];
+            if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
+                return;
+            }
+            let Some(place) = format.place(text, &hit, &mut starts) else {
+                return;
+            };
+            match places[at].last_mut() {
+                // One line, and hits so near that what is looked at around them overlaps: it is
+                // looked at once.
+                Some(last)
+                    if format.by == By::Line
+                        && place.start < last.end
+                        && place.end - last.start <= LONGEST_PLACE =>
+                {
+                    last.end = last.end.max(place.end);
+                }
+                Some(last) if last.start == place.start && last.end >= hit.end => {}
+                _ => places[at].push(place),
+            }
+        });
+        self.formats
+            .iter()
+            .zip(places)
+            .filter(|(_, places)| !places.is_empty())
+            .collect()
+    }
+
+    /// The kinds of the file of that path.
+    pub(super) fn categories_of(&self, path: &BStr) -> Vec<FileCategory> {
+        self.kinds
+            .iter()
+            .filter(|(_, names)| names.has(path))
+            .map(|(kind, _)| *kind)
+            .collect()
+    }
+
+    /// What makes the file of that path secret by nature.
+    pub(super) fn by_nature(&self, path: &BStr) -> Option<&FileRow> {
+        self.files.iter().find(|row| row.patterns.has(path))
+    }
+}
+
+/// How much of a line is looked at together, in bytes: patterns are quickest on short texts.
+const LONGEST_PLACE: usize = 8 * LINE_REACH;
+
+/// How far a line is looked at on either side of a keyword, in bytes.
+const LINE_REACH: usize = 1000;
+
+impl Format {
+    /// Its pattern, ready to be tried.
+    ///
+    /// # Errors
+    /// If it isn't one; the tests see to it that this does not happen.
+    pub(super) fn pattern(&self) -> std::io::Result<&Regex> {
+        // Credentials are ASCII; bytes are quicker to match than characters.
+        let build = || {
+            RegexBuilder::new(&self.written)
+                .unicode(false)
+                .build()
+                .map_err(|error| error.to_string())
+        };
+        let ready = self.ready.get_or_init(build).as_ref();
+        ready.map_err(|said| {
+            std::io::Error::other(format!("the credential format {}: {said}", self.name))
+        })
+    }
+
+    /// What the pattern is tried on for a keyword there; nothing where no name or token would be so
+    /// long.
+    fn place(
+        &self,
+        text: &[u8],
+        keyword: &Range<usize>,
+        starts: &mut Starts,
+    ) -> Option<Range<usize>> {
+        let before = &text[keyword.start.saturating_sub(LINE_REACH)..keyword.start];
+        let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
+        let end = keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len());
+        let start = match self.by {
+            By::Text => return Some(0..text.len()),
+            By::Line => {
+                keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1)
+            }
+            By::Word => starts.word.before(text, keyword.start),
+            By::Token => starts.token.before(text, keyword.start),
+        };
+        (keyword.start - start <= LINE_REACH).then_some(start..end)
+    }
+}
+
+/// Where words and tokens start, for hits that come nearly in order: what was looked at before
+/// isn't looked at again.
+struct Starts {
+    word: Start,
+    token: Start,
+}
+
+impl Starts {
+    fn new() -> Self {
+        let is_name = |byte: u8| byte.is_ascii_alphanumeric() || b"_.$-".contains(&byte);
+        let is_token = |byte: u8| byte.is_ascii_alphanumeric() || b"_-".contains(&byte);
+        let start = |is_part| Start {
+            is_part,
+            upto: 0,
+            start: 0,
+        };
+        Self {
+            word: start(is_name),
+            token: start(is_token),
+        }
+    }
+}
+
+struct Start {
+    is_part: fn(u8) -> bool,
+    /// Up to where was looked, and where the word starts that goes on there.
+    upto: usize,
+    start: usize,
+}
+
+impl Start {
+    /// Where the word starts that goes on at a place.
+    fn before(&mut self, text: &[u8], at: usize) -> usize {
+        if (self.start..self.upto).contains(&at) {
+            return self.start;
+        }
+        let from = if at >= self.upto { self.upto } else { 0 };
+        let stop = text[from..at]
+            .iter()
+            .rposition(|byte| !(self.is_part)(*byte))
+            .map(|stop| from + stop + 1);
+        if at < self.upto {
+            return stop.unwrap_or(0);
+        }
+        self.upto = at;
+        self.start = stop.unwrap_or(self.start);
+        self.start
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::strategy::{Strategy, ValueTree};
+    use proptest::test_runner::TestRunner;
+
+    /// What stands around the form of a token.
+    const ALONE: (&str, &str) = (r"\A(?P<secret>", r")(?:[^A-Za-z0-9_-]|\z)");
+
+    #[test]
+    fn every_pattern_can_be_made_ready() {
+        for format in &Formats::get().unwrap().formats {
+            format.pattern().unwrap();
+        }
+    }
+
+    /// Random values of every row whose value stands alone pass; the same with one character
+    /// repeated, as placeholders have it, don't.
+    #[test]
+    fn every_format_finds_values_of_its_form_and_no_placeholders() {
+        let formats = Formats::get().unwrap();
+        let mut runner = TestRunner::deterministic();
+        let (mut rows, mut missed) = (0, Vec::new());
+        for format in formats
+            .formats
+            .iter()
+            .filter(|format| !matches!(format.proof, Proof::Crc32Base62 | Proof::Form))
+        {
+            let pattern = format.pattern().unwrap().as_str();
+            let Some(inner) = pattern
+                .strip_prefix(ALONE.0)
+                .and_then(|rest| rest.strip_suffix(ALONE.1))
+            else {
+                continue;
+            };
+            rows += 1;
+            let values = proptest::string::string_regex(inner).unwrap();
+            for _ in 0..40 {
+                let value = values.new_tree(&mut runner).unwrap().current();
+                let holds = |value: &str| {
+                    let text = format!("twilio = {value}\n");
+                    let suspected = formats.suspected(text.as_bytes(), &[]);
+                    let of_it = suspected
+                        .iter()
+                        .filter(|(other, _)| other.name == format.name);
+                    of_it.flat_map(|(_, places)| places).any(|place| {
+                        let found = format
+                            .pattern()
+                            .unwrap()
+                            .captures(&text.as_bytes()[place.clone()]);
+                        found.is_some_and(|found| {
+                            format
+                                .proof
+                                .holds(found.name("secret").unwrap().as_bytes(), None)
+                        })
+                    })
+                };
+                if !holds(&value) {
+                    missed.push(format!("{}: {value}", format.name));
+                }
+                let fixed = value
+                    .find(|c: char| c.is_ascii_digit())
+                    .unwrap_or(value.len())
+                    .clamp(value.len() / 4, value.len() / 2);
+                let filled: String = value
+                    .char_indices()
+                    .map(|(at, c)| {
+                        if at > fixed && c.is_alphanumeric() {
+                            'x'
+                        } else {
+                            c
+                        }
+                    })
+                    .collect();
+                if holds(&filled) {
+                    missed.push(format!("{}, a placeholder: {filled}", format.name));
+                }
+            }
+        }
+        assert_eq!(missed, [""; 0]);
+        assert!(rows >= 60, "{rows} rows are tried by their form");
+    }
+}

@@ -1,0 +1,185 @@
+//! Credentials: by the form of their value, and files that are secret by nature.
+
+mod formats;
+mod keywords;
+mod proof;
+mod scan;
+
+use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
+use bstr::{BStr, BString, ByteSlice};
+use formats::{FileCategory, FileRow, Formats};
+use redshank_pattern::exactly;
+use redshank_worktree::Class;
+use redshank_worktree::tree::{Entry, State};
+use std::collections::HashMap;
+use std::fmt;
+use std::io::Read;
+use std::ops::Range;
+
+/// A secret value. However it is printed, only its start and its length show.
+#[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Secret(BString);
+
+impl Secret {
+    /// Keeps a value from being shown.
+    pub fn new(value: &[u8]) -> Self {
+        Self(value.into())
+    }
+
+    /// Sixteen bits of a hash: enough to tell that a value was replaced, too little to try guesses
+    /// on.
+    fn trace(&self) -> [u8; 2] {
+        let hash = blake3::hash(&self.0);
+        [hash.as_bytes()[0], hash.as_bytes()[1]]
+    }
+}
+
+impl fmt::Display for Secret {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let length = self.0.chars().count();
+        let shown = if length >= 20 { 4 } else { 0 };
+        let start: String = self
+            .0
+            .chars()
+            .take(shown)
+            .filter(|c| c.is_ascii_graphic())
+            .collect();
+        write!(f, "{start}… ({length} characters)")
+    }
+}
+
+impl fmt::Debug for Secret {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+/// A credential, and its value where there is one, by which the same one is known elsewhere.
+pub(crate) struct SecretFinding {
+    pub(crate) finding: Finding,
+    pub(crate) value: Option<Secret>,
+}
+
+/// Whether a file is an environment file, by its name; a sample of one is none.
+pub fn is_environment(path: &BStr) -> bool {
+    Formats::get().is_ok_and(|formats| {
+        formats
+            .categories_of(path)
+            .contains(&FileCategory::Environment)
+    })
+}
+
+/// A text in which no credential is shown whole, for whatever is echoed of other people's files:
+/// settings, rules, targets of links.
+pub fn masked(text: &str) -> String {
+    let (mut masked, mut from) = (String::with_capacity(text.len()), 0);
+    for (span, shown) in secrets_in(text) {
+        masked += &text[from..span.start];
+        masked += &shown;
+        from = span.end;
+    }
+    masked + &text[from..]
+}
+
+/// Where credentials stand in a text, in order, and how each may be shown.
+pub fn secrets_in(text: &str) -> Vec<(Range<usize>, String)> {
+    let Ok(formats) = Formats::get() else {
+        return Vec::new();
+    };
+    let mut spans = scan::spans(text.as_bytes(), formats);
+    spans.sort_by_key(|span| span.start);
+    let mut from = 0;
+    let mut is_next = |span: &Range<usize>| {
+        let fits = span.start >= from
+            && text.is_char_boundary(span.start)
+            && text.is_char_boundary(span.end);
+        from = if fits { span.end } else { from };
+        fits
+    };
+    spans.retain(|span| is_next(span));
+    spans
+        .into_iter()
+        .map(|span| {
+            (
+                span.clone(),
+                Secret::new(&text.as_bytes()[span]).to_string(),
+            )
+        })
+        .collect()
+}
+
+/// Gets the table of credentials ready; that it can't be read is told by whoever uses it.
+pub(crate) fn get_ready() {
+    let _ = Formats::get();
+}
+
+/// Looks into one file: its credentials, and how many a comment on their line accepts.
+pub(crate) fn look_into(
+    entry: &Entry,
+    file: &mut dyn Read,
+) -> Result<std::io::Result<(Vec<SecretFinding>, usize)>> {
+    let formats = Formats::get()?;
+    let kinds = formats.categories_of(entry.path.as_bstr());
+    let environment = kinds.contains(&FileCategory::Environment);
+    let nature = formats.by_nature(entry.path.as_bstr());
+    Ok(
+        scan::contents(file, formats, &kinds)
+            .map(|hits| findings(entry, environment, nature, hits)),
+    )
+}
+
+fn findings(
+    entry: &Entry,
+    environment: bool,
+    nature: Option<&FileRow>,
+    mut hits: Vec<scan::Credential>,
+) -> (Vec<SecretFinding>, usize) {
+    let path = entry.path.as_bstr();
+    let accepted = hits.iter().filter(|hit| hit.accepted).count();
+    hits.retain(|hit| !hit.accepted);
+    let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
+    let make = |name: &str, title: &str| {
+        // What a rule keeps out, harms nobody.
+        let level = if entry.state == State::Ignored {
+            Level::Note
+        } else {
+            Level::Error
+        };
+        let cause = Cause::Said(title.to_owned());
+        let found = Finding::on(entry, Class::Secret, name, level, cause);
+        if entry.state == State::Ignored {
+            found.by_hand(ByHand::NothingKeptOut)
+        } else if whole_file {
+            found.kept_out_by(exactly(path), "holds secrets of one installation", None)
+        } else {
+            found.by_hand(ByHand::ReadFromEnvironment)
+        }
+    };
+    if let (Some(row), true) = (nature, hits.is_empty()) {
+        return (
+            vec![SecretFinding {
+                finding: make(&row.name, &row.title),
+                value: None,
+            }],
+            accepted,
+        );
+    }
+    let mut findings: Vec<SecretFinding> = Vec::new();
+    let mut of_rule: HashMap<&str, u8> = HashMap::new();
+    for hit in hits {
+        // Values of one trace in one file are told apart by their order.
+        let count = of_rule.entry(&hit.format.name).or_default();
+        let same = *count;
+        *count = count.wrapping_add(1);
+        let cause = [&hit.secret.trace()[..], &[same]].concat();
+        let found = make(&hit.format.name, &hit.format.title)
+            .at_line(hit.line)
+            .with_cause(&cause);
+        let finding = found.with_evidence(Evidence::Secret(hit.secret.clone()));
+        findings.push(SecretFinding {
+            finding,
+            value: Some(hit.secret),
+        });
+    }
+    (findings, accepted)
+}

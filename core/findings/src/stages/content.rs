@@ -1,0 +1,141 @@
+//! What files hold: each is read once, and every finder that looks inside sees it then.
+
+use super::TemplatePaths;
+use crate::finders::{POINTER, Script, by_start, script};
+use crate::secret::{self, Secret, SecretFinding};
+use crate::{Finding, Result, ScanContext, ScanResult};
+use bstr::{BString, ByteSlice};
+use rayon::prelude::*;
+use redshank_worktree::Class;
+use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
+use std::cmp::Reverse;
+use std::collections::{HashMap, HashSet, hash_map};
+use std::io::{ErrorKind, Read};
+
+/// What one file gave.
+#[derive(Default)]
+struct FileScan {
+    made: Option<Finding>,
+    secrets: Vec<SecretFinding>,
+    accepted: usize,
+    unread: Option<Unread>,
+    pointer: Option<BString>,
+    /// It is a script, and how its lines end.
+    script: Option<Script>,
+}
+
+/// What was seen inside files, beside findings.
+#[derive(Default)]
+pub(crate) struct ContentScan {
+    /// Files that tools made, by what they hold.
+    pub(crate) made: HashSet<BString>,
+    /// Files that are pointers into large-file storage.
+    pub(crate) pointers: HashSet<BString>,
+    /// Scripts whose lines end as their interpreter can't read them.
+    pub(crate) scripts: Vec<Script>,
+}
+
+/// How many bytes of a file's start are looked at for what made it.
+const HEAD: u64 = 16 << 10;
+
+impl ContentScan {
+    /// Looks into every file of a scan.
+    pub(crate) fn of(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
+        // What is generated and not tracked will be kept out as it is.
+        let is_open = |entry: &&Entry| {
+            let class = templates.class(entry);
+            let goes_anyway = class.is_some_and(|class| class != Class::Secret);
+            entry.kind == EntryKind::File && !(goes_anyway && entry.state == State::Candidate)
+        };
+        let files: Vec<&Entry> = scan.files().filter(is_open).collect();
+        let is_explained = |entry: &Entry| templates.has(entry) || entry.state == State::Ignored;
+        let seen = files
+            .into_par_iter()
+            .map(|entry| look_into(scan, entry, is_explained(entry)));
+        let (mut content, mut result) = (Self::default(), ScanResult::default());
+        let mut known = HashMap::new();
+        for seen in seen.collect::<Result<Vec<FileScan>>>()? {
+            let of_tool = |finding: &&Finding| finding.class() == Class::Generated;
+            let made = seen.made.iter().filter(of_tool);
+            content
+                .made
+                .extend(made.map(|finding| finding.path.clone()));
+            content.pointers.extend(seen.pointer);
+            content.scripts.extend(seen.script);
+            result.findings.extend(seen.made);
+            for secret in seen.secrets {
+                add(secret, &mut known, &mut result.findings);
+            }
+            result.accepted += seen.accepted;
+            result.unread.extend(seen.unread);
+        }
+        Ok((content, result))
+    }
+}
+
+/// Adds a credential; one of a value that is found elsewhere is another place of that finding.
+fn add(
+    secret: SecretFinding,
+    known: &mut HashMap<(String, Secret), usize>,
+    findings: &mut Vec<Finding>,
+) {
+    let SecretFinding { mut finding, value } = secret;
+    let Some(value) = value else {
+        return findings.push(finding);
+    };
+    match known.entry((finding.rule.name.clone(), value)) {
+        hash_map::Entry::Vacant(free) => {
+            free.insert(findings.len());
+            findings.push(finding);
+        }
+        hash_map::Entry::Occupied(taken) => {
+            let first = &mut findings[*taken.get()];
+            // The worst place comes first: one that git tracks, and not one that a rule keeps out.
+            if (finding.level, Reverse(finding.state)) < (first.level, Reverse(first.state)) {
+                std::mem::swap(first, &mut finding);
+                first.also = std::mem::take(&mut finding.also);
+            }
+            first.also.push(finding);
+        }
+    }
+}
+
+fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<FileScan> {
+    let path = entry.path.as_bstr();
+    let read = scan.source.read(path, |file| {
+        let mut head = Vec::with_capacity(HEAD as usize);
+        Read::take(&mut *file, HEAD).read_to_end(&mut head)?;
+        let made = match is_explained {
+            true => Ok(None),
+            false => by_start(entry, &head),
+        };
+        let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
+        let script = script(entry, &head);
+        let secrets = secret::look_into(entry, &mut head.chain(file));
+        Ok((secrets, made, pointer, script))
+    });
+    let (secrets, made, pointer, script) = match read {
+        Ok((secrets, made, pointer, script)) => (secrets?, made?, pointer, script),
+        // Tracked and gone from the disk: there is nothing to read, but its name may tell.
+        Err(error) if error.kind() == ErrorKind::NotFound => {
+            let nothing: &mut dyn Read = &mut std::io::empty();
+            (secret::look_into(entry, nothing)?, None, None, None)
+        }
+        Err(error) => (Err(error), None, None, None),
+    };
+    let unread = |error: std::io::Error| FileScan {
+        unread: Some(Unread {
+            path: path.to_owned(),
+            reason: error.to_string(),
+        }),
+        ..FileScan::default()
+    };
+    Ok(secrets.map_or_else(unread, |(secrets, accepted)| FileScan {
+        made,
+        secrets,
+        accepted,
+        unread: None,
+        pointer,
+        script,
+    }))
+}

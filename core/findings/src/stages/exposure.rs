@@ -1,0 +1,168 @@
+//! How far each finding's file got.
+
+use crate::{Exposure, Finding, Past, Result, secret};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_git::{Blobs, Repository};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{Entry, EntryKind, State};
+use redshank_worktree::{Class, Worktree};
+use std::collections::{HashMap, HashSet};
+
+/// Fills in the exposure of every finding, and the past of those whose contents stay in the
+/// history.
+pub(crate) fn fill_in_exposure(worktree: &Worktree, findings: &mut [Finding]) -> Result<()> {
+    let tracked = paths_of(findings, |place| place.state == State::Tracked);
+    let repository = worktree.repository.as_ref();
+    let Some(repository) = repository.filter(|_| !tracked.is_empty()) else {
+        return Ok(());
+    };
+    let git = WhatGitKnows::of(repository, findings, &tracked)?;
+    for finding in findings.iter_mut() {
+        finding.each_place(&mut |place| git.fill_in(place));
+    }
+    take_back_only_staged(repository, findings)?;
+    for finding in findings {
+        let path = spread(finding);
+        if let (Some(past), Some(pushed)) = (&mut finding.past, git.pushed.get(&path)) {
+            past.remotes = repository.remotes_with(&pushed.first)?;
+        }
+    }
+    Ok(())
+}
+
+/// The paths of all places that are like that.
+fn paths_of(findings: &[Finding], is_like: impl Fn(&Finding) -> bool) -> Vec<BString> {
+    let places = findings.iter().flat_map(Finding::places);
+    places
+        .filter(|place| is_like(place))
+        .map(|place| place.path.clone())
+        .collect()
+}
+
+fn borrowed(paths: &[BString]) -> Vec<&BStr> {
+    paths.iter().map(|path| path.as_bstr()).collect()
+}
+
+/// A value got as far as the farthest place that holds it; gives that place's path.
+fn spread(finding: &mut Finding) -> BString {
+    let farthest = finding.also.iter().max_by_key(|place| place.exposure);
+    match farthest.filter(|farthest| farthest.exposure > finding.exposure) {
+        Some(farthest) => {
+            let path = farthest.path.clone();
+            (finding.exposure, finding.past) = (farthest.exposure, farthest.past.clone());
+            path
+        }
+        None => finding.path.clone(),
+    }
+}
+
+/// What git knows of the paths.
+struct WhatGitKnows {
+    committed: HashSet<BString>,
+    pushed: HashMap<BString, redshank_git::Past>,
+    past: HashMap<BString, redshank_git::Past>,
+}
+
+impl WhatGitKnows {
+    fn of(repository: &Repository, findings: &[Finding], tracked: &[BString]) -> Result<Self> {
+        let stays = |place: &Finding| {
+            let stays = matches!(place.class(), Class::Secret | Class::Oversized);
+            stays && place.state == State::Tracked
+        };
+        let lasting = paths_of(findings, stays);
+        Ok(Self {
+            committed: repository.committed(&borrowed(tracked))?,
+            pushed: repository.pushed(&borrowed(tracked))?,
+            past: match lasting.is_empty() {
+                true => HashMap::new(),
+                false => repository.past(&borrowed(&lasting))?,
+            },
+        })
+    }
+
+    fn fill_in(&self, finding: &mut Finding) {
+        if finding.state != State::Tracked {
+            return;
+        }
+        let path = finding.path.as_bstr();
+        // A folder's finding got as far as any file in it.
+        let is_folder = path.ends_with(b"/");
+        let is_below = |one: &BString| is_folder && one.starts_with(path);
+        finding.exposure = if self.pushed.contains_key(path) || self.pushed.keys().any(is_below) {
+            Exposure::Pushed
+        } else if self.committed.contains(path) || self.committed.iter().any(is_below) {
+            Exposure::Committed
+        } else {
+            Exposure::Staged
+        };
+        let past = self.past.get(path);
+        let past = past.filter(|_| finding.exposure >= Exposure::Committed);
+        finding.past = past.map(|past| Past {
+            commits: past.commits,
+            since: past.since.clone(),
+            first: past.first.clone(),
+            remotes: Vec::new(),
+        });
+    }
+}
+
+/// A secret in a file that was committed before the secret came into it, has not been committed.
+fn take_back_only_staged(repository: &Repository, findings: &mut [Finding]) -> Result<()> {
+    let is_open = |finding: &Finding| {
+        finding.class() == Class::Secret && finding.exposure >= Exposure::Committed
+    };
+    let paths = paths_of(findings, is_open);
+    if paths.is_empty() {
+        return Ok(());
+    }
+    let changed = repository.changed(&borrowed(&paths))?;
+    let mut blobs = repository.blobs()?;
+    // The findings that the committed and the staged version of each changed file hold.
+    let mut known: HashMap<BString, [HashSet<String>; 2]> = HashMap::new();
+    for path in changed {
+        let ids = ["HEAD", ""].map(|version| ids_in(&mut blobs, version, path.as_bstr()));
+        known.insert(path, ids);
+    }
+    for finding in findings {
+        finding.each_place(&mut |place| {
+            let versions = known.get(&place.path).filter(|_| is_open(place));
+            let Some([committed, staged]) = versions else {
+                return;
+            };
+            if !committed.contains(&place.id) {
+                place.exposure = match staged.contains(&place.id) {
+                    true => Exposure::Staged,
+                    false => Exposure::Disk,
+                };
+                place.past = None;
+            }
+        });
+    }
+    Ok(())
+}
+
+/// What is found in a version of a file that git keeps: a commit's, or for the empty name the
+/// index's.
+fn ids_in(blobs: &mut Blobs, version: &str, path: &BStr) -> HashSet<String> {
+    let (kind, size, ruling) = (EntryKind::File, Bytes(0), None);
+    let entry = Entry {
+        path: path.to_owned(),
+        state: State::Tracked,
+        kind,
+        size,
+        ruling,
+    };
+    let seen = blobs.read(&format!("{version}:{path}"), |_, contents| {
+        Ok(secret::look_into(&entry, contents))
+    });
+    // A version that isn't there holds nothing.
+    let hits = seen
+        .ok()
+        .and_then(Result::ok)
+        .and_then(std::io::Result::ok)
+        .map(|(hits, _)| hits);
+    hits.unwrap_or_default()
+        .into_iter()
+        .map(|hit| hit.finding.id)
+        .collect()
+}

@@ -1,0 +1,18 @@
+//! The stages of a scan, around the finders.
+
+mod accepted;
+mod content;
+mod exposure;
+mod group;
+mod history;
+mod source;
+mod template_paths;
+
+pub(crate) use accepted::leave_out_accepted;
+pub use accepted::today;
+pub(crate) use content::ContentScan;
+pub(crate) use exposure::fill_in_exposure;
+pub(crate) use group::group;
+pub(crate) use history::search_history;
+pub(crate) use source::{ContentSource, staged};
+pub(crate) use template_paths::TemplatePaths;

@@ -1,0 +1,129 @@
+//! Files that the templates of the projects around them say don't belong: generated, personal,
+//! environment files.
+
+use crate::{Cause, Evidence, Finding, Level, Result, ScanContext};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{exactly, fit};
+use redshank_templates::TemplateMatch;
+use redshank_worktree::rules::Ruling;
+use redshank_worktree::tree::{Entry, EntryKind, State};
+use redshank_worktree::{Class, FileStats};
+use std::collections::{BTreeMap, HashMap};
+
+/// The paths that templates match, and as what.
+pub(crate) struct TemplatePaths<'a>(HashMap<&'a BStr, Class>);
+
+impl<'a> TemplatePaths<'a> {
+    pub(crate) fn has(&self, entry: &Entry) -> bool {
+        self.class(entry).is_some()
+    }
+
+    /// As what a path is matched.
+    pub(crate) fn class(&self, entry: &Entry) -> Option<Class> {
+        self.0.get(entry.path.as_bstr()).copied()
+    }
+
+    /// Matches every path that would be committed; gives a finding for the uppermost folder or file
+    /// of each.
+    pub(crate) fn of(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
+        let mut known = HashMap::new();
+        let mut groups: BTreeMap<(BString, State), FileStats> = BTreeMap::new();
+        let mut paths = HashMap::new();
+        let mut links = Vec::new();
+        for entry in scan.tree.to_commit() {
+            let path = entry.path.as_bstr();
+            match topmost(scan, path, &mut known) {
+                Some(at) => {
+                    let found = scan.survey.matches.on(at.as_bstr());
+                    paths.extend(found.map(|found| (path, found.class())));
+                    *groups.entry((at, entry.state)).or_default() += entry.stats();
+                }
+                None if entry.kind == EntryKind::Link => links.push(entry),
+                None => {}
+            }
+        }
+        let mut findings = Vec::new();
+        for ((path, state), stats) in groups {
+            if let Some(found) = scan.survey.matches.on(path.as_bstr()) {
+                findings.push(finding(scan, &path, state, stats, found)?);
+            }
+        }
+        for entry in links {
+            // A rule for a folder misses a link to one in its place.
+            let as_folder = BString::from([entry.path.as_slice(), b"/"].concat());
+            if let Some(found) = scan.survey.matches.on(as_folder.as_bstr()) {
+                findings.push(on_link(scan, entry, found)?);
+                paths.insert(entry.path.as_bstr(), found.class());
+            }
+        }
+        Ok((Self(paths), findings))
+    }
+}
+
+/// The uppermost part of a path that a template matches: a folder on the way, or the path itself.
+fn topmost(
+    scan: &ScanContext,
+    path: &BStr,
+    known: &mut HashMap<BString, Option<BString>>,
+) -> Option<BString> {
+    if let Some(answer) = known.get(path) {
+        return answer.clone();
+    }
+    let bare = path.strip_suffix(b"/").unwrap_or(path);
+    let above = bare.rfind_byte(b'/').map(|slash| path[..=slash].as_bstr());
+    let answer = above
+        .and_then(|above| topmost(scan, above, known))
+        .or_else(|| scan.survey.matches.on(path).map(|_| path.to_owned()));
+    if path.ends_with(b"/") {
+        known.insert(path.to_owned(), answer.clone());
+    }
+    answer
+}
+
+fn finding(
+    scan: &ScanContext,
+    path: &BString,
+    state: State,
+    stats: FileStats,
+    found: TemplateMatch,
+) -> Result<Finding> {
+    let class = found.class();
+    // A rule that is there already needs no second one; the file is tracked in spite of it.
+    let answer = scan.verdicts.query(path.as_bstr())?;
+    let pattern = match (answer.ruling.filter(Ruling::ignores), found) {
+        (Some(ruling), _) => ruling.rule().text.clone(),
+        (None, TemplateMatch::Rule(project, rule)) => {
+            fit(&rule.pattern, project.rules_folder().as_bstr())
+        }
+        (None, TemplateMatch::Known(_)) => exactly(path.as_bstr()),
+    };
+    let level = match class {
+        Class::Secret => Level::Error,
+        _ => Level::Warning,
+    };
+    let (name, cause) = (found.template(), Cause::Said(found.reason().to_owned()));
+    let evidence = match found {
+        TemplateMatch::Rule(..) => None,
+        TemplateMatch::Known(known) => Some(Evidence::File(known.evidence.clone())),
+    };
+    Ok(Finding {
+        size: Some(stats.size),
+        files: stats.files,
+        state,
+        evidence,
+        ..Finding::new(class, name, level, path.as_bstr(), cause).kept_out_by(
+            pattern,
+            found.reason(),
+            found.remake().map(str::to_owned),
+        )
+    })
+}
+
+fn on_link(scan: &ScanContext, entry: &Entry, found: TemplateMatch) -> Result<Finding> {
+    let made = finding(scan, &entry.path, entry.state, entry.stats(), found)?;
+    let remake = found.remake().map(str::to_owned);
+    Ok(Finding {
+        cause: Cause::LinkForFolder(found.reason().to_owned()),
+        ..made.kept_out_by(exactly(entry.path.as_bstr()), found.reason(), remake)
+    })
+}

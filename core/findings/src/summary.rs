@@ -1,0 +1,95 @@
+//! How much was found.
+
+use crate::{Finding, Level};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::{Class, FileStats};
+
+/// Findings, counted.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Summary {
+    /// Of that level.
+    pub errors: usize,
+    /// Of that level.
+    pub warnings: usize,
+    /// Of that level.
+    pub notes: usize,
+    /// By class, in order; those without a finding are left out.
+    pub classes: Vec<ClassSummary>,
+}
+
+/// The findings of a class, counted.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ClassSummary {
+    /// Which.
+    pub class: Class,
+    /// How many findings.
+    pub findings: usize,
+    /// What they stand for. A path that several findings are on counts once.
+    pub stats: FileStats,
+}
+
+impl Summary {
+    /// Counts findings.
+    pub fn of<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Self {
+        let findings: Vec<&Finding> = findings.into_iter().collect();
+        let of_level = |level| findings.iter().filter(|one| one.level == level).count();
+        let classes = Class::ALL.into_iter();
+        Self {
+            errors: of_level(Level::Error),
+            warnings: of_level(Level::Warning),
+            notes: of_level(Level::Note),
+            classes: classes
+                .filter_map(|class| ClassSummary::of(class, &findings))
+                .collect(),
+        }
+    }
+}
+
+impl ClassSummary {
+    fn of(class: Class, findings: &[&Finding]) -> Option<Self> {
+        let of_class = findings.iter().copied().filter(|one| one.class() == class);
+        let mut paths: Vec<&Finding> = of_class.collect();
+        let count = paths.len();
+        paths.sort_by(|a, b| a.path.cmp(&b.path));
+        paths.dedup_by(|a, b| a.path == b.path);
+        let stats = FileStats {
+            files: paths.iter().map(|one| one.files).sum(),
+            size: paths.iter().filter_map(|one| one.size).sum::<Bytes>(),
+        };
+        (count > 0).then_some(Self {
+            class,
+            findings: count,
+            stats,
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Cause;
+
+    #[test]
+    fn a_path_that_two_findings_are_on_counts_once() {
+        let on = |class, level, path: &str, size| Finding {
+            size: Some(Bytes(size)),
+            ..Finding::new(class, "x", level, path.into(), Cause::HiddenChanges)
+        };
+        let findings = [
+            on(Class::Generated, Level::Warning, "dist/", 40),
+            on(Class::Generated, Level::Note, "dist/", 40),
+            on(Class::Generated, Level::Warning, "a.log", 2),
+            on(Class::Secret, Level::Error, ".env", 9),
+        ];
+        let summary = Summary::of(&findings);
+        assert_eq!((summary.errors, summary.warnings, summary.notes), (1, 2, 1));
+        let rows = summary.classes.iter();
+        let rows: Vec<_> = rows
+            .map(|row| (row.class, row.findings, row.stats.files, row.stats.size.0))
+            .collect();
+        assert_eq!(
+            rows,
+            [(Class::Secret, 1, 1, 9), (Class::Generated, 3, 2, 42)]
+        );
+    }
+}

@@ -1,0 +1,61 @@
+use std::path::PathBuf;
+
+/// What can go wrong between us and git.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// The program `git` could not be started.
+    #[error("git could not be started: {0}")]
+    NotStarted(std::io::Error),
+    /// git said no.
+    #[error("git refused `{command}`: {said}")]
+    Refused {
+        /// The words of the command.
+        command: String,
+        /// What git wrote on its standard error.
+        said: String,
+    },
+    /// A repository without files to look at.
+    #[error("{0} is a bare repository or a git folder: there are no files to look at")]
+    NoWorkTree(PathBuf),
+    /// The repository's configuration says that its files are elsewhere.
+    #[error(
+        "{git_folder} says that its working tree is {top}, which isn't where it lies \
+         (core.worktree)"
+    )]
+    TopElsewhere {
+        /// The folder that it names.
+        top: PathBuf,
+        /// Its git folder.
+        git_folder: PathBuf,
+    },
+    /// git would wait for ever to read one of its own files.
+    #[error("{0} is no regular file, and git can't read it")]
+    Endless(PathBuf),
+    /// The folder to start from is not there.
+    #[error("{path}: {cause}")]
+    NoFolder {
+        /// The folder asked for.
+        path: PathBuf,
+        /// What the system said.
+        cause: std::io::Error,
+    },
+    /// The index could not be read.
+    #[error("{path}: git's index cannot be read: {said}")]
+    BadIndex {
+        /// The index file.
+        path: PathBuf,
+        /// Why.
+        said: String,
+    },
+    /// Somebody else holds the index.
+    #[error("{0} exists: another git is at work, or one was killed")]
+    Locked(PathBuf),
+    /// The disk said no.
+    #[error("{path}: {cause}")]
+    Disk {
+        /// The file.
+        path: PathBuf,
+        /// What the system said.
+        cause: std::io::Error,
+    },
+}

@@ -1,0 +1,32 @@
+//! All that only git knows: where a repository lies, how it is configured, what its index holds,
+//! and how its index is changed. Nothing else in Redshank starts git.
+
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
+mod attributes;
+mod command;
+mod error;
+mod hidden_changes;
+mod history;
+mod in_progress;
+mod index;
+mod index_change;
+mod layout;
+mod next_commit;
+mod objects;
+mod programs;
+mod staged;
+mod versions;
+
+pub use command::Git;
+pub use error::Error;
+pub use history::Past;
+pub use in_progress::{InProgress, Operation};
+pub use index::{Index, Mode, Span, Tracked};
+pub use index_change::{Entry, Flag, NotPutBack, Taken};
+pub use layout::{Discovered, Personal, Repository, find, personal_outside};
+pub use staged::{Blobs, Staged};
+pub use versions::{Commit, Version};
+
+/// What every call here gives.
+pub type Result<T, E = Error> = std::result::Result<T, E>;

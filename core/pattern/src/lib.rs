@@ -1,0 +1,15 @@
+//! One ignore rule: reading it from its line, matching it against a name or a path.
+//!
+//! The meaning is git's, from gitignore(5) and from what git does where the manual is silent. This
+//! crate does no input or output and knows nothing of files: it sees bytes.
+
+mod class;
+mod fit;
+mod glob;
+mod line;
+mod rule;
+
+pub use fit::{Breadth, exactly, fit};
+pub use glob::{Glob, Key};
+pub use line::{Line, lines};
+pub use rule::{Case, Rule, quote};

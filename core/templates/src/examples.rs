@@ -1,0 +1,103 @@
+//! Proving a template by its own examples.
+
+use super::Template;
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Case, fit};
+use redshank_worktree::rules::{Chain, RuleList, Source};
+use redshank_worktree::settings::Choices;
+use std::sync::Arc;
+
+/// An example that does not come out as its template says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Failure {
+    /// The pattern whose example it is.
+    pub pattern: String,
+    /// The example.
+    pub example: String,
+    /// Whether it should have been ignored.
+    pub expected_ignored: bool,
+    /// The folder that the project was supposed in: empty for the top.
+    pub folder: BString,
+}
+
+/// Whether a template's rules, at the top, ignore a path. A folder's ends in a slash.
+pub(super) fn ignores(template: &Template, path: &BStr) -> bool {
+    let bare = path.strip_suffix(b"/").unwrap_or(path);
+    fitted(template, b"".into())
+        .shuts(bare.into(), path.ends_with(b"/"))
+        .is_some()
+}
+
+/// A template's rules, fitted to a folder.
+fn fitted(template: &Template, folder: &BStr) -> Chain {
+    let lines: Vec<BString> = template
+        .rule
+        .iter()
+        .map(|rule| fit(&rule.pattern, folder))
+        .collect();
+    let source = Source::of_folder(BString::default());
+    let list = RuleList::parse(source, &bstr::join("\n", &lines), Case::Sensitive);
+    Chain::new([Arc::new(list)])
+}
+
+/// Where the examples are tried: at the top, one folder down, and in a folder whose name must be
+/// quoted.
+const PLACES: [&str; 3] = ["", "exhibit/", "north [old]/a b/"];
+
+/// Tries every example of a template, at the top and fitted to sub-folders. Gives the failures and
+/// how many tries there were.
+pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
+    let (mut failures, mut tries) = prove_as_it_is(template);
+    for (name, variant) in template.variant_names().zip(&template.variant) {
+        let mut chosen = template.clone();
+        chosen.choose(&Choices {
+            variants: vec![name],
+            ..Choices::default()
+        });
+        let (failed, tried) = prove_as_it_is(&chosen);
+        // An exception of the variant may well let in what the template keeps out.
+        let own = |failure: &Failure| {
+            variant
+                .rule
+                .iter()
+                .any(|rule| rule.pattern == failure.pattern)
+        };
+        failures.extend(
+            failed
+                .into_iter()
+                .filter(|failure| !failure.expected_ignored || own(failure)),
+        );
+        tries += tried;
+    }
+    (failures, tries)
+}
+
+fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
+    let mut failures = Vec::new();
+    let mut tries = 0;
+    for folder in PLACES.map(BStr::new) {
+        let chain = fitted(template, folder);
+        for rule in &template.rule {
+            let examples = rule
+                .ignored
+                .iter()
+                .map(|path| (path, true))
+                .chain(rule.kept.iter().map(|path| (path, false)));
+            for (example, expected_ignored) in examples {
+                tries += 1;
+                let path = [folder.as_bytes(), example.as_bytes()].concat();
+                let bare = path.strip_suffix(b"/").unwrap_or(&path);
+                if chain.shuts(bare.into(), path.ends_with(b"/")).is_some() != expected_ignored {
+                    let (pattern, example) = (rule.pattern.clone(), example.clone());
+                    failures.push(Failure {
+                        pattern,
+                        example,
+                        expected_ignored,
+                        folder: folder.into(),
+                    });
+                }
+            }
+        }
+    }
+    (failures, tries)
+}

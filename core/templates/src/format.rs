@@ -1,0 +1,317 @@
+//! The format of a template file (TOML); docs/templates.md explains it to people.
+
+use redshank_worktree::Class;
+use redshank_worktree::settings::Choices;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::path::PathBuf;
+
+/// Rules for one project type.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Template {
+    /// One word, lower case; how it is asked for.
+    pub name: String,
+    /// What it is for, in a few words.
+    pub title: String,
+    /// Grows by one with every change.
+    pub revision: u32,
+    /// What kind of thing it covers, which also says where its rules hold.
+    pub group: Group,
+    /// Templates that usually come along: whoever asks for this one gets those, too.
+    #[serde(default)]
+    pub with: Vec<String>,
+    /// Templates that say nothing new where this one is recognised in the same folder.
+    #[serde(default)]
+    pub outranks: Vec<String>,
+    /// How a project of this type is recognised; any one suffices.
+    #[serde(default)]
+    pub recognise: Vec<Marker>,
+    /// Folders that are recognised by what lies in them, whatever their name.
+    #[serde(default)]
+    pub folder: Vec<FolderMark>,
+    /// The rules, relative to the project's folder, in the order they are to be written.
+    #[serde(default)]
+    pub rule: Vec<TemplateRule>,
+    /// Files and folders whose place is named in the project's own settings.
+    #[serde(default)]
+    pub output: Vec<Output>,
+    /// Files that must be tracked.
+    #[serde(default)]
+    pub needed: Vec<Needed>,
+    /// Files that come with another one beside them.
+    #[serde(default)]
+    pub companion: Vec<Companion>,
+    /// Switches, each of which takes out rules, adds some, or both.
+    #[serde(default)]
+    pub variant: Vec<Variant>,
+    /// Where it comes from; not part of the file.
+    #[serde(skip)]
+    pub origin: Origin,
+}
+
+impl Template {
+    /// The folders, by name, that hold files by which a project around them is recognised.
+    pub fn marker_folders(&self) -> impl Iterator<Item = &[u8]> {
+        let files = self
+            .recognise
+            .iter()
+            .map(|marker| marker.file.trim_start_matches('/'));
+        files
+            .filter_map(|file| file.split_once('/'))
+            .map(|(folder, _)| folder.as_bytes())
+    }
+}
+
+/// Where a template comes from; the nearer hides the farther of the same name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub enum Origin {
+    /// The collection that comes with the program.
+    #[default]
+    BuiltIn,
+    /// A file in the person's configuration folder.
+    Personal(PathBuf),
+    /// A file in the repository, for the whole team.
+    Team(PathBuf),
+}
+
+/// What kind of thing a template covers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Group {
+    /// A programming language.
+    Language,
+    /// A framework.
+    Framework,
+    /// A game engine.
+    Engine,
+    /// A build tool or the like.
+    Tool,
+    /// Infrastructure described in files.
+    Infrastructure,
+    /// Hardware and firmware.
+    Hardware,
+    /// An editor; its rules hold in the whole repository.
+    Editor,
+    /// An operating system; its rules hold in the whole repository.
+    System,
+    /// Any program; its rules hold in the whole repository.
+    Any,
+}
+
+impl fmt::Display for Group {
+    fn fmt(&self, f: &mut fmt::Formatter) -> fmt::Result {
+        f.pad(match self {
+            Self::Language => "language",
+            Self::Framework => "framework",
+            Self::Engine => "engine",
+            Self::Tool => "tool",
+            Self::Infrastructure => "infrastructure",
+            Self::Hardware => "hardware",
+            Self::Editor => "editor",
+            Self::System => "system",
+            Self::Any => "any program",
+        })
+    }
+}
+
+impl Group {
+    /// Whether the rules belong to the whole repository rather than to one project's folder.
+    pub fn everywhere(self) -> bool {
+        matches!(self, Self::Editor | Self::System | Self::Any)
+    }
+}
+
+/// A file by which a project is recognised.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Marker {
+    /// A name or a path in the project's folder, with wildcards as in ignore files.
+    pub file: String,
+    /// Text that the file must hold, too.
+    pub contains: Option<String>,
+    /// The project takes in those of the same type further down (a workspace).
+    #[serde(default)]
+    pub spans: bool,
+    /// Such files lie anywhere in the project: its folder is the deepest that holds them all.
+    #[serde(default)]
+    pub gather: bool,
+    /// How much the file proves.
+    #[serde(default)]
+    pub confidence: Confidence,
+}
+
+/// How much a marker proves.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Confidence {
+    /// Only this project type has such a file.
+    #[default]
+    Sure,
+    /// Others may have it, but hardly.
+    Likely,
+}
+
+/// A folder that is recognised by a file in it.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct FolderMark {
+    /// The name of the file.
+    pub holds: String,
+    /// Text that the file must hold, too.
+    pub contains: Option<String>,
+    /// What the folder's contents are.
+    #[serde(default = "generated")]
+    pub class: Class,
+    /// What it is and why it doesn't belong, in one sentence.
+    pub reason: String,
+    /// The command that makes it again.
+    pub remake: Option<String>,
+}
+
+/// A rule of a template.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct TemplateRule {
+    /// The pattern, relative to the project's folder.
+    pub pattern: String,
+    /// What the files are that it matches.
+    #[serde(default = "generated")]
+    pub class: Class,
+    /// What makes these files and why they don't belong, in one sentence.
+    pub reason: String,
+    /// The command that makes them again.
+    pub remake: Option<String>,
+    /// Paths that the template must ignore because of this rule.
+    #[serde(default)]
+    pub ignored: Vec<String>,
+    /// Near names that the template must leave alone.
+    #[serde(default)]
+    pub kept: Vec<String>,
+    /// The pattern that an earlier revision had in its place.
+    pub replaces: Option<String>,
+}
+
+/// What most rules are about.
+fn generated() -> Class {
+    Class::Generated
+}
+
+/// A file or folder that a setting of the project names, and that its tool writes.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Output {
+    /// The settings file: a name in any folder of the project, with wildcards as in ignore files.
+    pub file: String,
+    /// How to read it.
+    pub format: SettingFormat,
+    /// Where the setting stands in it. For `json` and `toml` its keys with dots between, `*` for
+    /// any key; for `ini` `section.key`; for `text` a regular expression whose first group is the
+    /// value.
+    pub key: String,
+    /// What the setting names is a file, not a folder.
+    #[serde(default)]
+    pub is_file: bool,
+    /// What the tool writes there.
+    pub reason: String,
+    /// The command that makes it again.
+    pub remake: Option<String>,
+}
+
+/// The syntax of a settings file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum SettingFormat {
+    /// JSON, with comments and a comma at the end as many tools allow.
+    Json,
+    /// TOML.
+    Toml,
+    /// Sections and keys.
+    Ini,
+    /// Anything else, by a regular expression.
+    Text,
+}
+
+/// A switch of a template.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Variant {
+    /// One word; how it is asked for.
+    pub name: String,
+    /// For whom it is, in a few words.
+    pub title: String,
+    /// Patterns of the template that it takes out.
+    #[serde(default)]
+    pub drops: Vec<String>,
+    /// Rules that it adds.
+    #[serde(default)]
+    pub rule: Vec<TemplateRule>,
+}
+
+impl Template {
+    /// Whether it, or a variant of it, has a rule of that pattern.
+    pub fn has_rule(&self, pattern: &str) -> bool {
+        let of_variants = self.variant.iter().flat_map(|variant| &variant.rule);
+        let mut rules = self.rule.iter().chain(of_variants);
+        rules.any(|rule| rule.pattern == pattern)
+    }
+
+    /// Its variants, each as it is asked for.
+    pub fn variant_names(&self) -> impl Iterator<Item = String> + '_ {
+        self.variant
+            .iter()
+            .map(|variant| format!("{}/{}", self.name, variant.name))
+    }
+
+    /// Takes a repository's choices in: its variants' rules come and go, and what it doesn't want
+    /// goes.
+    pub fn choose(&mut self, choices: &Choices) {
+        let named = self.variant_names().zip(&self.variant);
+        let chosen: Vec<Variant> = named
+            .filter(|(name, _)| choices.variants.contains(name))
+            .map(|(_, variant)| variant.clone())
+            .collect();
+        self.rule.retain(|rule| {
+            !chosen
+                .iter()
+                .any(|variant| variant.drops.contains(&rule.pattern))
+        });
+        self.rule
+            .extend(chosen.into_iter().flat_map(|variant| variant.rule));
+        self.rule
+            .retain(|rule| !choices.without.contains(&rule.pattern));
+    }
+}
+
+/// Files and folders each of which has another file beside it, which must be tracked with it.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Companion {
+    /// Which: a pattern, relative to the project's folder.
+    pub of: String,
+    /// What is added to their names.
+    pub ending: String,
+    /// What breaks without it.
+    pub reason: String,
+}
+
+/// Files that must be tracked.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Needed {
+    /// A pattern, relative to the project's folder.
+    pub pattern: String,
+    /// What breaks without them.
+    pub reason: String,
+}

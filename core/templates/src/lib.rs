@@ -1,0 +1,31 @@
+//! Templates: rules for one project type, each with its reason, its class and its own examples.
+
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
+mod collection;
+mod draft;
+mod error;
+mod examples;
+mod format;
+mod matches;
+mod needed;
+mod outputs;
+mod recognise;
+mod refresh;
+mod start;
+mod validity;
+
+pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
+pub use draft::{Conflict, Draft, DraftOptions, Edited, TemplateRequest};
+pub use error::{Error, Result};
+pub use examples::{Failure, prove};
+pub use format::{
+    Companion, Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat,
+    Template, TemplateRule, Variant,
+};
+pub use matches::{TemplateMatch, TemplateMatches};
+pub use needed::{SwallowedFile, swallowed};
+pub use outputs::setting;
+pub use recognise::{KnownPlace, Project, Survey, recognise};
+pub use start::started;
+pub use validity::{Fault, check};

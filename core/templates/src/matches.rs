@@ -1,0 +1,116 @@
+//! What the templates of recognised projects say about a path, whether or not their rules are
+//! written anywhere.
+
+use super::{KnownPlace, Project, TemplateRule};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::Case;
+use redshank_worktree::Class;
+use redshank_worktree::rules::{RuleList, Source};
+use std::collections::HashMap;
+
+/// All that is claimed in a tree.
+#[derive(Default)]
+pub struct TemplateMatches<'a> {
+    /// By the folder of the project.
+    projects: HashMap<BString, Vec<(Project<'a>, RuleList)>>,
+    /// By path; a folder's ends in a slash.
+    known: HashMap<BString, KnownPlace<'a>>,
+}
+
+/// Why a path is claimed.
+#[derive(Clone, Copy)]
+pub enum TemplateMatch<'a, 'c> {
+    /// By a rule of a project's template.
+    Rule(&'c Project<'a>, &'a TemplateRule),
+    /// By what lies in the folder, or by the project's settings.
+    Known(&'c KnownPlace<'a>),
+}
+
+impl<'a> TemplateMatch<'a, '_> {
+    /// The name of the template.
+    pub fn template(&self) -> &'a str {
+        match self {
+            Self::Rule(project, _) => &project.template.name,
+            Self::Known(known) => known.template,
+        }
+    }
+
+    /// What the files are.
+    pub fn class(&self) -> Class {
+        match self {
+            Self::Rule(_, rule) => rule.class,
+            Self::Known(known) => known.class,
+        }
+    }
+
+    /// Why they don't belong.
+    pub fn reason(&self) -> &'a str {
+        match self {
+            Self::Rule(_, rule) => &rule.reason,
+            Self::Known(known) => known.reason,
+        }
+    }
+
+    /// The command that makes them again.
+    pub fn remake(&self) -> Option<&'a str> {
+        match self {
+            Self::Rule(_, rule) => rule.remake.as_deref(),
+            Self::Known(known) => known.remake,
+        }
+    }
+}
+
+impl<'a> TemplateMatches<'a> {
+    /// Adds the rules of a project.
+    pub(super) fn add(&mut self, project: Project<'a>, case: Case) {
+        let place = project.rules_folder();
+        let lines: Vec<&str> = project
+            .template
+            .rule
+            .iter()
+            .map(|rule| rule.pattern.as_str())
+            .collect();
+        let list = RuleList::parse(
+            Source::of_folder(place.clone()),
+            lines.join("\n").as_bytes(),
+            case,
+        );
+        self.projects
+            .entry(place)
+            .or_default()
+            .push((project, list));
+    }
+
+    /// Takes the rules of projects out again.
+    pub(super) fn forget(&mut self, which: impl Fn(&Project) -> bool) {
+        self.projects
+            .values_mut()
+            .for_each(|here| here.retain(|(project, _)| !which(project)));
+    }
+
+    /// Adds a known place.
+    pub(super) fn know(&mut self, known: KnownPlace<'a>) {
+        self.known.insert(known.path.clone(), known);
+    }
+
+    /// Who claims exactly this path, not a folder above it. A folder's path ends in a slash.
+    pub fn on(&self, path: &BStr) -> Option<TemplateMatch<'a, '_>> {
+        if let Some(known) = self.known.get(path) {
+            return Some(TemplateMatch::Known(known));
+        }
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let is_folder = || bare.len() < path.len();
+        let bases = bare
+            .rfind_iter("/")
+            .map(|slash| bare[..=slash].as_bstr())
+            .chain([b"".as_bstr()]);
+        let near = bases.filter_map(|base| self.projects.get(base)).flatten();
+        near.filter_map(|(project, list)| {
+            let rule = list.last(bare, &is_folder)?;
+            // One line a rule: the line leads back to the template's own.
+            let own = project.template.rule.get(rule.line as usize - 1)?;
+            (!rule.negated).then_some(TemplateMatch::Rule(project, own))
+        })
+        .next()
+    }
+}

@@ -1,0 +1,6 @@
+//! Templates on random trees, and their own examples.
+
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+mod examples;
+mod projects;

@@ -1,0 +1,99 @@
+//! Ignore rules: the files that hold them, and which rule decides about a path.
+
+mod list;
+mod lookup;
+mod near_miss;
+mod pattern_set;
+mod source;
+
+pub use list::{RuleId, RuleList, Ruling};
+pub use near_miss::{NearMiss, NearReason, looser, misreadings, near_misses};
+pub use pattern_set::PatternSet;
+pub use source::{RuleScope, Source};
+
+use bstr::{BStr, BString, ByteSlice};
+use std::sync::Arc;
+
+/// The name of git's ignore files.
+pub const IGNORE_FILE: &str = ".gitignore";
+
+/// The start of a pattern that nobody would read to its end; any other as it stands.
+pub fn excerpt(pattern: &BStr) -> BString {
+    const LONGEST: usize = 300;
+    if pattern.len() <= LONGEST {
+        return pattern.to_owned();
+    }
+    let start = pattern[..LONGEST].trim_end_with(|c| c == char::REPLACEMENT_CHARACTER);
+    [start, format!("… ({} bytes)", pattern.len()).as_bytes()]
+        .concat()
+        .into()
+}
+
+/// The rule lists that count in a folder, nearest first: each folder's own file, then the ones
+/// above, then this clone's exclude file, then the person's own (gitignore(5), order of
+/// precedence).
+#[derive(Clone)]
+pub struct Chain(Option<Arc<Link>>);
+
+struct Link {
+    list: Arc<RuleList>,
+    next: Chain,
+}
+
+impl Chain {
+    /// A chain of lists that count everywhere, the strongest last.
+    pub fn new(lists: impl IntoIterator<Item = Arc<RuleList>>) -> Self {
+        lists.into_iter().fold(Self(None), Self::with)
+    }
+
+    /// The chain for a folder that has its own list.
+    #[must_use]
+    pub fn with(self, list: Arc<RuleList>) -> Self {
+        if list.is_empty() {
+            self
+        } else {
+            Self(Some(Arc::new(Link { list, next: self })))
+        }
+    }
+
+    /// The rule that decides about this one path, looking at no folder above it: the last matching
+    /// rule of the strongest list that has one. `path` is relative to the repository's top;
+    /// `is_folder` is asked only where it matters.
+    pub fn ruling(&self, path: &BStr, is_folder: &dyn Fn() -> bool) -> Option<Ruling> {
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let mut chain = self;
+        while let Some(link) = &chain.0 {
+            if let Some(at) = link.list.last_match(path, name_at, is_folder) {
+                return Some(Ruling::new(Arc::clone(&link.list), at));
+            }
+            chain = &link.next;
+        }
+        None
+    }
+
+    /// Every rule that matches this one path, strongest first: the first decides, it overrides the
+    /// others.
+    pub fn all_rulings(&self, path: &BStr, is_folder: bool) -> Vec<Ruling> {
+        let of_list = |list: &Arc<RuleList>| {
+            let all = list.all_matches(path, is_folder).into_iter().rev();
+            all.map(|at| Ruling::new(Arc::clone(list), at))
+                .collect::<Vec<_>>()
+        };
+        self.lists().flat_map(of_list).collect()
+    }
+
+    /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it.
+    /// Only the lists of this chain count, for the whole path.
+    pub fn shuts(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
+        let above = path
+            .find_iter("/")
+            .map(|slash| (path[..slash].as_bstr(), true));
+        let mut parts = above.chain([(path, is_folder)]);
+        parts.find_map(|(part, folder)| self.ruling(part, &|| folder).filter(Ruling::ignores))
+    }
+
+    /// The lists, strongest first.
+    pub fn lists(&self) -> impl Iterator<Item = &Arc<RuleList>> {
+        std::iter::successors(self.0.as_ref(), |link| link.next.0.as_ref()).map(|link| &link.list)
+    }
+}

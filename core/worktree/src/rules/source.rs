@@ -1,0 +1,51 @@
+use bstr::BString;
+use serde::Serialize;
+
+/// Who a rule is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum RuleScope {
+    /// Everyone: the ignore file at the repository's top.
+    Team,
+    /// Everyone, one folder: an ignore file further down.
+    Folder,
+    /// Only this clone: its exclude file.
+    Clone,
+    /// Only this person, in every repository.
+    Personal,
+}
+
+/// A file that holds rules.
+#[derive(Debug, Clone)]
+pub struct Source {
+    /// As git prints it: relative to the repository's top where it lies inside.
+    pub shown: BString,
+    /// The folder that its rules are relative to: empty, or with a slash at its end.
+    pub base: BString,
+    /// Who it is for.
+    pub scope: RuleScope,
+}
+
+impl Source {
+    /// A file whose rules hold in the whole tree.
+    pub fn everywhere(shown: BString, scope: RuleScope) -> Self {
+        Self {
+            shown,
+            base: BString::default(),
+            scope,
+        }
+    }
+
+    /// The ignore file of a folder, given relative to the top: empty, or with a slash at its end.
+    pub fn of_folder(base: BString) -> Self {
+        let mut shown = base.clone();
+        shown.extend_from_slice(super::IGNORE_FILE.as_bytes());
+        let scope = if base.is_empty() {
+            RuleScope::Team
+        } else {
+            RuleScope::Folder
+        };
+        Self { shown, base, scope }
+    }
+}

@@ -1,0 +1,293 @@
+//! `redshank.toml`, the repository's own settings.
+
+use crate::expectations::Expectation;
+use crate::rules::PatternSet;
+use crate::size::Bytes;
+use crate::{Error, Result, Worktree, refused, toml_file};
+use bstr::BStr;
+use jiff::civil::Date;
+use serde::Deserialize;
+use std::ops::Deref;
+use std::path::{Path, PathBuf};
+use toml_edit::{Array, Item, Table, value};
+
+/// The name of the file, at the repository's top.
+pub const FILE: &str = "redshank.toml";
+
+/// What a repository can set.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Settings {
+    /// From which sizes on a file is reported.
+    pub limits: Limits,
+    /// What must stay ignored, tracked or a candidate.
+    pub expect: Vec<Expectation>,
+    /// How template rules are written here.
+    pub draft: Choices,
+    /// Findings that are all right.
+    pub accept: Vec<Acceptance>,
+    /// Who gets a copy of the repository.
+    pub visibility: Visibility,
+    /// What must not go out.
+    pub reserved: Vec<Reserved>,
+}
+
+/// Who gets a copy of a repository.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Visibility {
+    /// The team.
+    #[default]
+    Private,
+    /// Everybody.
+    Public,
+}
+
+/// Files that others may not be given: bought, licensed or internal ones.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Reserved {
+    /// Which: a pattern as in an ignore file at the top.
+    pub pattern: String,
+    /// Why.
+    pub because: String,
+}
+
+/// How template rules are written in a repository.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Choices {
+    /// Where they are written.
+    pub layout: Layout,
+    /// Variants that are chosen: `TEMPLATE/VARIANT`.
+    pub variants: Vec<String>,
+    /// Patterns of templates that are not wanted here.
+    pub without: Vec<String>,
+}
+
+/// A finding that is accepted. The secret itself is in none of it.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Acceptance {
+    /// The finding's id.
+    pub finding: String,
+    /// The finder's rule, for people.
+    pub rule: String,
+    /// The path, for people.
+    pub path: String,
+    /// Why it is all right.
+    pub because: String,
+    /// The last day on which it holds; without it, for good.
+    pub until: Option<Date>,
+}
+
+/// Where template rules are written.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Layout {
+    /// All in the ignore file at the top, fitted to where each project is.
+    #[default]
+    Top,
+    /// Each project's in an ignore file in its own folder.
+    Folders,
+}
+
+impl Layout {
+    /// Its word in the settings.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Top => "top",
+            Self::Folders => "folders",
+        }
+    }
+}
+
+/// Sizes from which on a file is reported.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Limits {
+    /// A file larger than this is a warning.
+    pub file_warning: Bytes,
+    /// A file larger than this is an error; most hosts refuse it.
+    pub file_error: Bytes,
+    /// A folder whose files come to more than this is a warning.
+    pub folder_warning: Bytes,
+    /// A folder with more files than this is a warning.
+    pub folder_files: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self {
+            file_warning: Bytes(10 << 20),
+            file_error: Bytes(100 << 20),
+            folder_warning: Bytes(200 << 20),
+            folder_files: 5_000,
+        }
+    }
+}
+
+impl Settings {
+    /// Whether a path, or a folder above it, must not go out.
+    pub fn reserves(&self, path: &BStr) -> bool {
+        self.reserved.iter().any(|row| {
+            PatternSet::from(vec![row.pattern.clone()])
+                .topmost(path)
+                .is_some()
+        })
+    }
+
+    /// The settings that a text holds; `path` is for messages.
+    ///
+    /// # Errors
+    /// If it is not in the format; the error names the line and what was expected.
+    pub fn parse(text: &str, path: &Path) -> Result<Self> {
+        let settings: Self = toml_file::read(text, path)?;
+        let is_whole =
+            |expected: &Expectation| expected.path.is_some() != expected.pattern.is_some();
+        if let Some(nth) = settings.expect.iter().position(|one| !is_whole(one)) {
+            let head = text.match_indices("[[expect]]").nth(nth);
+            return Err(Error::Malformed {
+                path: path.to_owned(),
+                line: head.map_or(1, |(at, _)| toml_file::line_at(text, at)),
+                said: "an expectation has either a `path` or a `pattern`".to_owned(),
+                near: None,
+            });
+        }
+        Ok(settings)
+    }
+}
+
+/// No settings are larger than this, in bytes.
+const LARGEST: u64 = 4 << 20;
+
+/// The settings of a repository and the file that holds them: the only thing that edits it. What
+/// can't be read as settings can't be edited, and an edit keeps comments, order and all that it
+/// isn't about.
+pub struct SettingsFile {
+    path: PathBuf,
+    text: Option<String>,
+    settings: Settings,
+}
+
+impl Deref for SettingsFile {
+    type Target = Settings;
+
+    fn deref(&self) -> &Settings {
+        &self.settings
+    }
+}
+
+impl SettingsFile {
+    /// Reads the settings of a working tree; without the file, the defaults.
+    ///
+    /// # Errors
+    /// If the file can't be read, is no regular file (a symbolic link could lead anywhere), or is
+    /// not in the format; the error names the line and what was expected.
+    pub fn read(worktree: &Worktree) -> Result<Self> {
+        let path = worktree.path(FILE.into());
+        let bytes = worktree
+            .root
+            .read_if_there(FILE.into(), LARGEST)
+            .map_err(refused(&path))?;
+        let text = bytes
+            .map(|bytes| toml_file::text(bytes, &path))
+            .transpose()?;
+        Self::of(text, path)
+    }
+
+    /// The settings that a text holds, or the defaults without one; `path` is the file's.
+    ///
+    /// # Errors
+    /// If it is not in the format; the error names the line and what was expected.
+    pub fn of(text: Option<String>, path: PathBuf) -> Result<Self> {
+        let settings = match &text {
+            Some(text) => Settings::parse(text, &path)?,
+            None => Settings::default(),
+        };
+        Ok(Self {
+            path,
+            text,
+            settings,
+        })
+    }
+
+    /// The file's text; nothing if it isn't there.
+    pub fn text(&self) -> Option<&str> {
+        self.text.as_deref()
+    }
+
+    fn held(&self) -> &str {
+        self.text.as_deref().unwrap_or_default()
+    }
+
+    /// The text with one more finding accepted.
+    ///
+    /// # Errors
+    /// If the text holds acceptances in a form that can't be added to.
+    pub fn with_acceptance(&self, acceptance: &Acceptance) -> Result<String> {
+        let mut table = Table::new();
+        table["finding"] = value(&acceptance.finding);
+        table["rule"] = value(&acceptance.rule);
+        table["path"] = value(&acceptance.path);
+        table["because"] = value(&acceptance.because);
+        if let Some(until) = acceptance.until {
+            table["until"] = value(until.to_string());
+        }
+        let text = toml_file::with_table(self.held(), "[[accept]]", &table);
+        self.readable(text, "accept")
+    }
+
+    /// The text with more expectations.
+    ///
+    /// # Errors
+    /// If the text holds expectations in a form that can't be added to.
+    pub fn with_expectations(&self, expectations: &[Expectation]) -> Result<String> {
+        let mut text = self.held().to_owned();
+        for expected in expectations {
+            text = toml_file::with_table(&text, "[[expect]]", &expected.table());
+        }
+        self.readable(text, "expect")
+    }
+
+    /// An edited text, if it can still be read.
+    fn readable(&self, text: String, key: &'static str) -> Result<String> {
+        match Settings::parse(&text, &self.path) {
+            Ok(_) => Ok(text),
+            Err(_) => Err(Error::NotExtensible {
+                path: self.path.clone(),
+                key,
+            }),
+        }
+    }
+
+    /// The text with these choices in the place of the ones it held.
+    ///
+    /// # Errors
+    /// If the file is not TOML.
+    pub fn with_choices(&self, choices: &Choices) -> Result<String> {
+        let mut document = toml_file::open(self.held(), &self.path)?;
+        let mut new = Table::new();
+        let known = document.get_mut("draft").and_then(Item::as_table_like_mut);
+        let is_new = known.is_none();
+        let draft = known.unwrap_or(&mut new);
+        if choices.layout == Layout::Folders || draft.contains_key("layout") {
+            draft.insert("layout", value(choices.layout.word()));
+        }
+        for (key, values) in [
+            ("variants", &choices.variants),
+            ("without", &choices.without),
+        ] {
+            if !values.is_empty() {
+                draft.insert(key, value(values.iter().collect::<Array>()));
+            }
+        }
+        self.readable(
+            match is_new {
+                true => toml_file::with_table(self.held(), "[draft]", &new),
+                false => document.to_string(),
+            },
+            "draft",
+        )
+    }
+}

@@ -1,0 +1,266 @@
+//! One picture of a working tree: what is in it is read once, and handed on.
+//!
+//! Whatever a command asks about (the index, the settings, an ignore file, the tree) is read when it
+//! is first asked for, and never again: two answers of one command can't contradict each other. What
+//! is to be changed is read anew by whoever changes it.
+
+use crate::rules::{Chain, IGNORE_FILE, RuleList, Source};
+use crate::settings::SettingsFile;
+use crate::tree::Tree;
+use crate::walk::{Depth, WalkOptions};
+use crate::worktree::LARGEST_IGNORE_FILE;
+use crate::{Error, Result, Worktree, refused};
+use bstr::{BStr, BString, ByteSlice};
+use once_cell::sync::OnceCell;
+use parking_lot::Mutex;
+use redshank_git::Index;
+use std::collections::HashMap;
+use std::io::ErrorKind;
+use std::ops::Deref;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Ignore files to be taken as if they held this, by path relative to the top.
+pub type Overlay = HashMap<BString, Vec<u8>>;
+
+/// An ignore file as it was read.
+pub struct RuleFile {
+    /// All of it.
+    pub contents: Vec<u8>,
+    /// Its rules.
+    pub list: Arc<RuleList>,
+}
+
+/// What lies in the place of a folder's ignore file.
+#[derive(Clone)]
+enum Read {
+    File(Arc<RuleFile>),
+    /// Nothing that git would read; whether something lies there all the same.
+    Nothing {
+        is_there: bool,
+    },
+}
+
+/// One picture of a working tree.
+pub struct Snapshot {
+    worktree: Worktree,
+    index: OnceCell<Index>,
+    settings: OnceCell<SettingsFile>,
+    elsewhere: OnceCell<Vec<(Source, Option<RuleFile>)>>,
+    /// By the folder: empty, or with a slash at its end.
+    rule_files: Mutex<HashMap<BString, Arc<OnceCell<Read>>>>,
+    tree: OnceCell<Tree>,
+    whole_tree: OnceCell<Tree>,
+    has_commit: OnceCell<bool>,
+}
+
+impl Deref for Snapshot {
+    type Target = Worktree;
+
+    fn deref(&self) -> &Worktree {
+        &self.worktree
+    }
+}
+
+impl From<Worktree> for Snapshot {
+    fn from(worktree: Worktree) -> Self {
+        Self {
+            worktree,
+            index: OnceCell::new(),
+            settings: OnceCell::new(),
+            elsewhere: OnceCell::new(),
+            rule_files: Mutex::default(),
+            tree: OnceCell::new(),
+            whole_tree: OnceCell::new(),
+            has_commit: OnceCell::new(),
+        }
+    }
+}
+
+impl Snapshot {
+    /// A picture of what `folder` lies in.
+    ///
+    /// # Errors
+    /// If it can't be entered, or git refuses.
+    pub fn of(folder: &Path) -> Result<Self> {
+        Ok(Worktree::find(folder)?.into())
+    }
+
+    /// Where it was taken.
+    pub fn worktree(&self) -> &Worktree {
+        &self.worktree
+    }
+
+    /// What git tracks; nothing where there is no repository.
+    ///
+    /// # Errors
+    /// If the index can't be read.
+    pub fn index(&self) -> Result<&Index> {
+        self.index.get_or_try_init(|| match &self.repository {
+            Some(repository) => Ok(repository.index()?),
+            None => Ok(Index::default()),
+        })
+    }
+
+    /// The repository's own settings.
+    ///
+    /// # Errors
+    /// If the file can't be read or is not in the format; the error names the line and what was
+    /// expected.
+    pub fn settings(&self) -> Result<&SettingsFile> {
+        self.settings
+            .get_or_try_init(|| SettingsFile::read(&self.worktree))
+    }
+
+    /// Whether a commit exists already.
+    pub fn has_commit(&self) -> bool {
+        let asked = || match &self.repository {
+            Some(repository) => repository.has_commit(),
+            None => false,
+        };
+        *self.has_commit.get_or_init(asked)
+    }
+
+    /// The tree with sizes, up to the folders that rules shut.
+    ///
+    /// # Errors
+    /// If the index can't be read or the top folder can't be listed.
+    pub fn tree(&self) -> Result<&Tree> {
+        self.tree
+            .get_or_try_init(|| Tree::walk(self, &WalkOptions::default()))
+    }
+
+    /// The same with every file in the folders that rules shut.
+    ///
+    /// # Errors
+    /// As [`Self::tree`].
+    pub fn whole_tree(&self) -> Result<&Tree> {
+        let options = WalkOptions {
+            depth: Depth::IntoIgnored,
+            ..WalkOptions::default()
+        };
+        self.whole_tree
+            .get_or_try_init(|| Tree::walk(self, &options))
+    }
+
+    /// The rules that hold in the whole tree: the person's own, then this clone's.
+    pub fn everywhere(&self, overlay: &Overlay) -> Chain {
+        let known = self.elsewhere.get_or_init(|| self.read_elsewhere());
+        let lists = known
+            .iter()
+            .filter_map(|(source, read)| match overlay.get(&source.shown) {
+                Some(contents) => {
+                    let list = RuleList::parse(source.clone(), contents, self.case());
+                    Some(Arc::new(list))
+                }
+                None => read.as_ref().map(|file| Arc::clone(&file.list)),
+            });
+        Chain::new(lists)
+    }
+
+    fn read_elsewhere(&self) -> Vec<(Source, Option<RuleFile>)> {
+        let sources = self.sources_elsewhere().into_iter();
+        let read = sources.map(|(path, shown, scope)| {
+            let source = Source::everywhere(shown, scope);
+            let contents = Worktree::read_elsewhere(&path);
+            let file = contents.map(|contents| self.rule_file(source.clone(), contents));
+            (source, file)
+        });
+        read.collect()
+    }
+
+    fn rule_file(&self, source: Source, contents: Vec<u8>) -> RuleFile {
+        let list = Arc::new(RuleList::parse(source, &contents, self.case()));
+        RuleFile { contents, list }
+    }
+
+    /// The rules of one folder's ignore file, if it has one that git would read: a regular file
+    /// (git follows no symbolic link there) of up to 100 MiB. `folder` is empty or ends in a slash.
+    pub(crate) fn rules_of(
+        &self,
+        folder: &BStr,
+        overlay: &Overlay,
+    ) -> std::io::Result<Option<Arc<RuleList>>> {
+        if !overlay.is_empty() {
+            let source = Source::of_folder(folder.to_owned());
+            if let Some(contents) = overlay.get(&source.shown) {
+                let list = RuleList::parse(source, contents, self.case());
+                return Ok(Some(Arc::new(list)));
+            }
+        }
+        Ok(match self.file_of(folder)? {
+            Read::File(file) => Some(Arc::clone(&file.list)),
+            Read::Nothing { .. } => None,
+        })
+    }
+
+    fn file_of(&self, folder: &BStr) -> std::io::Result<Read> {
+        let known = self.rule_files.lock().get(folder).map(Arc::clone);
+        // Most folders have none; those aren't remembered before they are asked for.
+        let cell = known.unwrap_or_else(|| {
+            let mut files = self.rule_files.lock();
+            Arc::clone(files.entry(folder.to_owned()).or_default())
+        });
+        cell.get_or_try_init(|| self.read_file_of(folder)).cloned()
+    }
+
+    fn read_file_of(&self, folder: &BStr) -> std::io::Result<Read> {
+        let source = Source::of_folder(folder.to_owned());
+        match self.root.read(source.shown.as_bstr(), LARGEST_IGNORE_FILE) {
+            Ok(contents) => Ok(Read::File(Arc::new(self.rule_file(source, contents)))),
+            Err(error) if redshank_files::is_absence(&error) => {
+                Ok(Read::Nothing { is_there: false })
+            }
+            Err(error) if is_nothing_to_git(&error) => Ok(Read::Nothing { is_there: true }),
+            Err(error) => Err(error),
+        }
+    }
+
+    /// The rules that everyone has in a folder: its own ignore file and the ones above it.
+    ///
+    /// # Errors
+    /// If one of them can't be read.
+    pub fn shared_rules(&self, folder: &BStr, overlay: &Overlay) -> Result<Chain> {
+        let mut chain = Chain::new([]);
+        for end in std::iter::once(0).chain(folder.find_iter("/").map(|slash| slash + 1)) {
+            chain = self.with_rules(chain, folder[..end].as_bstr(), overlay)?;
+        }
+        Ok(chain)
+    }
+
+    /// A chain with the rules of one more folder.
+    pub(crate) fn with_rules(
+        &self,
+        chain: Chain,
+        folder: &BStr,
+        overlay: &Overlay,
+    ) -> Result<Chain> {
+        let rules = self.rules_of(folder, overlay);
+        let path = || self.path(folder).join(IGNORE_FILE);
+        let rules = rules.map_err(|cause| refused(&path())(cause))?;
+        Ok(rules.into_iter().fold(chain, Chain::with))
+    }
+
+    /// What a folder's ignore file holds; `None` if there is none. `folder` is empty or ends in a
+    /// slash.
+    ///
+    /// # Errors
+    /// If it can't be read, or is something that git would not read.
+    pub fn ignore_file(&self, folder: &BStr) -> Result<Option<Arc<RuleFile>>> {
+        let path = || self.path(folder).join(IGNORE_FILE);
+        match self.file_of(folder) {
+            Ok(Read::File(file)) => Ok(Some(file)),
+            Ok(Read::Nothing { is_there: false }) => Ok(None),
+            Ok(Read::Nothing { is_there: true }) => Err(Error::NotAFile(path())),
+            Err(cause) => Err(refused(&path())(cause)),
+        }
+    }
+}
+
+/// Whether git, too, reads no rules there: a symbolic link, a folder or a FIFO is there, or it is
+/// too large.
+fn is_nothing_to_git(error: &std::io::Error) -> bool {
+    redshank_files::is_link_on_the_way(error)
+        || redshank_files::is_not_regular(error)
+        || error.kind() == ErrorKind::FileTooLarge
+}

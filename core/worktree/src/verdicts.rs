@@ -1,0 +1,201 @@
+//! The verdict on single paths, existing or not, in any order.
+
+use crate::rules::{Chain, Ruling};
+use crate::tree::State;
+use crate::{Overlay, Result, Snapshot};
+use bstr::{BStr, BString, ByteSlice};
+use foldhash::fast::FixedState;
+use parking_lot::RwLock;
+use redshank_files::FileKind;
+use redshank_git::{Index, Span};
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock};
+
+/// Answers questions about single paths, from several threads if asked so. What it learns of a
+/// folder it keeps.
+pub struct Verdicts<'a> {
+    snapshot: &'a Snapshot,
+    overlay: Overlay,
+    index: &'a Index,
+    top: Arc<Folder>,
+    folders: RwLock<HashMap<BString, Arc<Folder>, FixedState>>,
+}
+
+/// What is known of a folder.
+struct Folder {
+    chain: Chain,
+    /// The rule that shuts it or a folder above, and the length of that folder's path.
+    shut: Option<(Ruling, usize)>,
+    /// If it, or a folder above it, is a link: the length of that path.
+    link: Option<usize>,
+    /// The tracked paths in it.
+    tracked: Span,
+}
+
+/// The answer on one path.
+pub struct Answer {
+    /// git's verdict.
+    pub state: State,
+    /// The last rule that matches the path or shuts a folder above it.
+    pub ruling: Option<Ruling>,
+    /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without
+    /// a slash at its end.
+    pub shut: Option<usize>,
+    /// If the path leads through a link: how long the link's path is, in bytes. git looks at the
+    /// link, not behind it.
+    pub link: Option<usize>,
+}
+
+/// An index of nothing.
+static NOTHING: LazyLock<Index> = LazyLock::new(Index::default);
+
+impl<'a> Verdicts<'a> {
+    /// Makes ready to answer. Nothing is walked.
+    ///
+    /// # Errors
+    /// If the index or an ignore file can't be read.
+    pub fn new(snapshot: &'a Snapshot, overlay: Overlay) -> Result<Self> {
+        Self::with_index(snapshot, overlay, snapshot.index()?)
+    }
+
+    /// One that only knows the rules, and takes nothing for tracked. The index isn't read, which
+    /// takes its time where much is tracked.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn of_rules(snapshot: &'a Snapshot) -> Result<Self> {
+        Self::with_index(snapshot, Overlay::new(), &NOTHING)
+    }
+
+    fn with_index(snapshot: &'a Snapshot, overlay: Overlay, index: &'a Index) -> Result<Self> {
+        let everywhere = snapshot.everywhere(&overlay);
+        let chain = snapshot.with_rules(everywhere, b"".into(), &overlay)?;
+        let top = Arc::new(Folder {
+            chain,
+            shut: None,
+            link: None,
+            tracked: index.whole(),
+        });
+        Ok(Self {
+            snapshot,
+            overlay,
+            index,
+            top,
+            folders: RwLock::default(),
+        })
+    }
+
+    /// The answer on a path relative to the top, as git's own query gives it. A path that ends in a
+    /// slash stands for a folder, even where nothing exists.
+    ///
+    /// # Errors
+    /// If an ignore file on the way can't be read.
+    pub fn query(&self, path: &BStr) -> Result<Answer> {
+        let folder = self.folder(parent(path))?;
+        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+        let tracked = if bare.len() == path.len() {
+            self.index.holds_within(folder.tracked, bare)
+        } else {
+            self.index.holds(bare) || self.index.holds_below(bare)
+        };
+        let (ruling, shut) = match &folder.shut {
+            Some((ruling, shut)) => (Some(ruling.clone()), (*shut < bare.len()).then_some(*shut)),
+            None => (folder.chain.ruling(path, &|| self.is_folder(path)), None),
+        };
+        let state = match &ruling {
+            _ if tracked => State::Tracked,
+            Some(ruling) if ruling.ignores() => State::Ignored,
+            _ => State::Candidate,
+        };
+        Ok(Answer {
+            state,
+            ruling,
+            shut,
+            link: folder.link.filter(|_| bare.len() == path.len()),
+        })
+    }
+
+    /// The rules that hold where a path lies, strongest first.
+    ///
+    /// # Errors
+    /// If an ignore file on the way can't be read.
+    pub fn rules_at(&self, path: &BStr) -> Result<Chain> {
+        Ok(self.folder(parent(path))?.chain.clone())
+    }
+
+    fn is_folder(&self, path: &BStr) -> bool {
+        self.snapshot.root.kind(path) == Some(FileKind::Folder)
+    }
+
+    fn folder(&self, path: &BStr) -> Result<Arc<Folder>> {
+        if path.is_empty() {
+            return Ok(Arc::clone(&self.top));
+        }
+        if let Some(known) = self.folders.read().get(path) {
+            return Ok(Arc::clone(known));
+        }
+        // From the deepest folder that is known, downwards.
+        let ends: Vec<usize> = path.find_iter("/").chain([path.len()]).collect();
+        let known = |end: &usize| {
+            self.folders
+                .read()
+                .get(path[..*end].as_bstr())
+                .map(Arc::clone)
+        };
+        let from = ends.iter().rposition(|end| known(end).is_some());
+        let mut folder = from
+            .and_then(|at| known(&ends[at]))
+            .unwrap_or_else(|| Arc::clone(&self.top));
+        for end in &ends[from.map_or(0, |at| at + 1)..] {
+            let here = path[..*end].as_bstr();
+            let below = Arc::new(self.below(&folder, here)?);
+            self.folders
+                .write()
+                .insert(here.to_owned(), Arc::clone(&below));
+            folder = below;
+        }
+        Ok(folder)
+    }
+
+    fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
+        let tracked = self.index.span(path, above.tracked);
+        let chain = above.chain.clone();
+        let is_link = || self.snapshot.root.kind(path) == Some(FileKind::Link);
+        let link = above.link.or_else(|| is_link().then_some(path.len()));
+        if above.shut.is_some() {
+            return Ok(Folder {
+                chain,
+                shut: above.shut.clone(),
+                link,
+                tracked,
+            });
+        }
+        match chain.ruling(path, &|| true).filter(Ruling::ignores) {
+            Some(ruling) => Ok(Folder {
+                chain,
+                shut: Some((ruling, path.len())),
+                link,
+                tracked,
+            }),
+            None => {
+                let slashed = [path.as_bytes(), b"/"].concat();
+                let chain = self
+                    .snapshot
+                    .with_rules(chain, slashed.as_bstr(), &self.overlay)?;
+                Ok(Folder {
+                    chain,
+                    shut: None,
+                    link,
+                    tracked,
+                })
+            }
+        }
+    }
+}
+
+/// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,
+/// itself.
+fn parent(path: &BStr) -> &BStr {
+    path.rfind_byte(b'/')
+        .map_or(b"".as_bstr(), |slash| path[..slash].as_bstr())
+}

@@ -1,0 +1,399 @@
+//! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore
+//! files.
+
+use crate::rules::{Chain, IGNORE_FILE, Ruling};
+use crate::size::Bytes;
+use crate::tree::{Entry, EntryKind, State, Tree, Unread};
+use crate::{Overlay, Result, Snapshot};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use rayon::prelude::*;
+use redshank_files::{FileKind, Folder as OpenFolder, Root};
+use redshank_git::{Index, Mode};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+/// How far the walk goes into folders that a rule shuts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// It lists such a folder and does not enter it.
+    StopAtIgnored,
+    /// It lists every file in it.
+    IntoIgnored,
+}
+
+/// What a walk is to bring back.
+#[derive(Clone)]
+pub struct WalkOptions {
+    /// How far it goes.
+    pub depth: Depth,
+    /// Whether it asks for sizes.
+    pub sizes: bool,
+    /// Ignore files taken as if they held something else.
+    pub overlay: Overlay,
+    /// The folder to stay below: empty, or with a slash at its end.
+    pub under: BString,
+}
+
+impl Default for WalkOptions {
+    /// The whole tree, with sizes, stopping at ignored folders.
+    fn default() -> Self {
+        Self {
+            depth: Depth::StopAtIgnored,
+            sizes: true,
+            overlay: Overlay::new(),
+            under: BString::default(),
+        }
+    }
+}
+
+impl Tree {
+    /// Walks a snapshot.
+    ///
+    /// # Errors
+    /// If the index can't be read or the top folder can't be listed. What can't be read further
+    /// down is in [`Tree::unread`].
+    pub fn walk(snapshot: &Snapshot, options: &WalkOptions) -> Result<Self> {
+        let index = snapshot.index()?;
+        let walk = Walk {
+            snapshot,
+            options,
+            index,
+            found: Mutex::default(),
+        };
+        let top = Folder {
+            path: BString::default(),
+            chain: snapshot.everywhere(&options.overlay),
+            shut: None,
+        };
+        rayon::scope(|threads| walk.enter(threads, top));
+        let mut tree = walk
+            .found
+            .into_inner()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        tree.entries.extend(tracked(snapshot, options, index));
+        tree.entries
+            .par_sort_unstable_by(|a, b| a.path.cmp(&b.path));
+        tree.unread.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok(tree)
+    }
+}
+
+/// The tracked paths, with their sizes on disk.
+fn tracked(snapshot: &Snapshot, options: &WalkOptions, index: &Index) -> Vec<Entry> {
+    let under = options.under.strip_suffix(b"/").unwrap_or(&options.under);
+    let listed: Vec<_> = index.below(under.into()).collect();
+    let parts = listed.par_chunks(TRACKED_A_PART).map(|part| {
+        let mut sizes = options.sizes.then(|| Sizes {
+            root: &snapshot.root,
+            open: None,
+        });
+        let entries = part.iter().map(|tracked| Entry {
+            path: tracked.path.to_owned(),
+            state: State::Tracked,
+            kind: match tracked.mode {
+                Mode::File => EntryKind::File,
+                Mode::Link => EntryKind::Link,
+                Mode::Submodule => EntryKind::Repository,
+            },
+            size: sizes
+                .as_mut()
+                .map_or(Bytes(0), |sizes| sizes.of(tracked.path)),
+            ruling: None,
+        });
+        entries.collect::<Vec<_>>()
+    });
+    parts.flatten().collect()
+}
+
+/// How many tracked paths are looked at together: neighbours lie in one folder, which is opened
+/// once.
+const TRACKED_A_PART: usize = 256;
+
+/// The sizes of paths that come sorted.
+struct Sizes<'a> {
+    root: &'a Root,
+    /// The folder that was opened last, if it could be.
+    open: Option<(BString, Option<OpenFolder>)>,
+}
+
+impl Sizes<'_> {
+    fn of(&mut self, path: &BStr) -> Bytes {
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let folder = path[..name_at].as_bstr();
+        if self.open.as_ref().is_none_or(|(open, _)| open != folder) {
+            self.open = Some((folder.to_owned(), OpenFolder::at(self.root, folder).ok()));
+        }
+        let open = self.open.as_ref().and_then(|(_, open)| open.as_ref());
+        open.map_or(Bytes(0), |open| size_in(open, path[name_at..].as_bstr()))
+    }
+}
+
+/// How large a file or a link in a folder is.
+fn size_in(folder: &OpenFolder, name: &BStr) -> Bytes {
+    let found = folder
+        .meta(name)
+        .ok()
+        .filter(|found| found.kind != FileKind::Folder);
+    Bytes(found.map_or(0, |found| found.size))
+}
+
+struct Walk<'a> {
+    snapshot: &'a Snapshot,
+    options: &'a WalkOptions,
+    index: &'a Index,
+    found: Mutex<Tree>,
+}
+
+/// A folder to be entered.
+struct Folder {
+    /// Empty, or with a slash at its end.
+    path: BString,
+    chain: Chain,
+    /// The rule that shuts it, or a folder above.
+    shut: Option<Ruling>,
+}
+
+/// git's file of attributes (gitattributes(5)).
+const ATTRIBUTES: &str = ".gitattributes";
+
+/// Why a FIFO in its snapshot is told.
+const WAITS: &str = "it is no file, and git would wait for ever to read it";
+
+impl Tree {
+    /// A file of attributes that git would wait for ever to read, if it is asked about attributes
+    /// here.
+    pub fn endless_attributes(&self, snapshot: &Snapshot) -> Option<PathBuf> {
+        let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
+        Some(snapshot.path(met.path.as_bstr()))
+    }
+}
+
+/// What holds for all that lies in a folder.
+struct Around<'o> {
+    open: &'o OpenFolder,
+    chain: &'o Chain,
+    shut: Option<&'o Ruling>,
+}
+
+impl<'a> Walk<'a> {
+    fn enter<'s>(&'s self, threads: &rayon::Scope<'s>, folder: Folder)
+    where
+        'a: 's,
+    {
+        let mut seen = Tree::default();
+        if let Err(reason) = self.list(threads, folder, &mut seen) {
+            seen.unread.push(reason);
+        }
+        let mut found = self
+            .found
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        found.entries.append(&mut seen.entries);
+        found.unread.append(&mut seen.unread);
+    }
+
+    fn list<'s>(
+        &'s self,
+        threads: &rayon::Scope<'s>,
+        folder: Folder,
+        seen: &mut Tree,
+    ) -> Result<(), Unread>
+    where
+        'a: 's,
+    {
+        let Folder {
+            path,
+            mut chain,
+            shut,
+        } = folder;
+        let bare = path.strip_suffix(b"/").unwrap_or(&path).as_bstr();
+        let unread = |at: &BStr, error: std::io::Error| Unread {
+            path: at.to_owned(),
+            reason: error.to_string(),
+        };
+        let open = OpenFolder::at(&self.snapshot.root, path.as_bstr());
+        let listed = open.and_then(|open| Ok((open.list()?, open)));
+        let (names, open) = listed.map_err(|error| unread(path.as_bstr(), error))?;
+        let nested = !path.is_empty()
+            && names.iter().any(|(name, _)| name == ".git")
+            && !self.index.holds_below(bare)
+            && is_repository(&self.snapshot.path(path.as_bstr()).join(".git"));
+        if nested {
+            seen.entries
+                .push(self.entry(path, EntryKind::Repository, None, shut));
+            return Ok(());
+        }
+        let has_rules =
+            names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.options.overlay.is_empty();
+        if has_rules && shut.is_none() {
+            match self
+                .snapshot
+                .rules_of(path.as_bstr(), &self.options.overlay)
+            {
+                Ok(Some(rules)) => chain = chain.with(rules),
+                Ok(None) => {}
+                Err(error) => {
+                    let mut at = path.clone();
+                    at.push_str(IGNORE_FILE);
+                    seen.unread.push(unread(at.as_bstr(), error));
+                }
+            }
+        }
+        for (name, kind) in names {
+            if kind == FileKind::Other && name == ATTRIBUTES {
+                let at = BString::from([path.as_slice(), &name].concat());
+                seen.unread.push(Unread {
+                    path: at,
+                    reason: WAITS.to_owned(),
+                });
+            }
+            // No folder of that name is ever looked into, at any depth.
+            if name.eq_ignore_ascii_case(b".git") {
+                continue;
+            }
+            // Room for a slash, too, should it be a folder.
+            let mut at = BString::from(Vec::with_capacity(path.len() + name.len() + 1));
+            at.push_str(&path);
+            at.push_str(&name);
+            let around = Around {
+                open: &open,
+                chain: &chain,
+                shut: shut.as_ref(),
+            };
+            self.sort_in(threads, around, (at, kind), seen);
+        }
+        Ok(())
+    }
+
+    /// Gives the verdict on one path, and enters it if it's a folder to be entered.
+    fn sort_in<'s>(
+        &'s self,
+        threads: &rayon::Scope<'s>,
+        Around { open, chain, shut }: Around,
+        (mut path, kind): (BString, FileKind),
+        seen: &mut Tree,
+    ) where
+        'a: 's,
+    {
+        let is_folder = kind == FileKind::Folder;
+        // FIFOs, sockets and devices are nothing that git would track.
+        if kind == FileKind::Other || !self.within(path.as_bstr(), is_folder) {
+            return;
+        }
+        let tracked = if is_folder {
+            self.index
+                .get(path.as_bstr())
+                .is_some_and(|tracked| tracked.mode == Mode::Submodule)
+        } else {
+            self.index.holds(path.as_bstr())
+        };
+        if tracked {
+            return;
+        }
+        let ruling = match shut {
+            Some(rule) => Some(rule.clone()),
+            None => chain.ruling(path.as_bstr(), &|| is_folder),
+        };
+        if !is_folder {
+            let kind = if kind == FileKind::Link {
+                EntryKind::Link
+            } else {
+                EntryKind::File
+            };
+            seen.entries
+                .push(self.entry(path, kind, Some(open), ruling));
+            return;
+        }
+        path.push(b'/');
+        let shut = ruling.filter(Ruling::ignores);
+        if shut.is_some() && self.options.depth == Depth::StopAtIgnored {
+            seen.entries
+                .push(self.entry(path, EntryKind::Folder, None, shut));
+        } else {
+            let folder = Folder {
+                path,
+                chain: chain.clone(),
+                shut,
+            };
+            threads.spawn(move |threads| self.enter(threads, folder));
+        }
+    }
+
+    /// Whether the walk is to look there: at or below the folder to stay below, or on the way to
+    /// it.
+    fn within(&self, path: &BStr, is_folder: bool) -> bool {
+        let under = &self.options.under;
+        path.starts_with(under)
+            || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
+    }
+
+    /// An entry; `open` is the folder that a file or a link lies in.
+    fn entry(
+        &self,
+        path: BString,
+        kind: EntryKind,
+        open: Option<&OpenFolder>,
+        ruling: Option<Ruling>,
+    ) -> Entry {
+        let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
+        let state = if ignored {
+            State::Ignored
+        } else {
+            State::Candidate
+        };
+        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let size = match open.filter(|_| self.options.sizes) {
+            Some(open) => size_in(open, path[name_at..].as_bstr()),
+            None => Bytes(0),
+        };
+        Entry {
+            path,
+            state,
+            kind,
+            size,
+            ruling,
+        }
+    }
+}
+
+/// Whether `.git` there makes its folder a repository of its own, by git's own test
+/// (gitrepository-layout(5)): a file that points to a git folder, wherever that is, or a folder
+/// with `HEAD`, `objects` and `refs`.
+#[allow(
+    clippy::disallowed_methods,
+    reason = "whether git takes it for another repository, by its own test; nothing is shown"
+)]
+fn is_repository(git: &Path) -> bool {
+    if git.is_dir() {
+        return is_git_folder(git);
+    }
+    let Ok(contents) = redshank_files::read_trusted(git, LARGEST_POINTER) else {
+        return true;
+    };
+    let Some(target) = contents.strip_prefix(b"gitdir: ") else {
+        return false;
+    };
+    let target = target
+        .trim_end_with(|c| c == '\n' || c == '\r')
+        .to_path_lossy();
+    is_git_folder(&git.with_file_name("").join(target))
+}
+
+/// Files of a git folder that hold one name or path, in bytes.
+const LARGEST_POINTER: u64 = 1 << 16;
+
+#[allow(
+    clippy::disallowed_methods,
+    reason = "whether git takes it for a git folder, by its own test; nothing is shown"
+)]
+fn is_git_folder(folder: &Path) -> bool {
+    let shared = redshank_files::read_trusted(&folder.join("commondir"), LARGEST_POINTER).ok();
+    let shared = shared.map(|path| folder.join(path.trim_end_with(|c| c == '\n').to_path_lossy()));
+    let shared = shared.as_deref().unwrap_or(folder);
+    let head =
+        redshank_files::read_trusted(&folder.join("HEAD"), LARGEST_POINTER).unwrap_or_default();
+    let names_commit = head.len() >= 40 && head[..40].iter().all(u8::is_ascii_hexdigit);
+    (head.starts_with(b"ref:") || names_commit)
+        && shared.join("objects").is_dir()
+        && shared.join("refs").is_dir()
+}

@@ -1,0 +1,115 @@
+//! The working tree: where it lies, and the one way to what lies in it.
+
+use crate::rules::RuleScope;
+use crate::{Error, Result, refused};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_files::{Root, read_trusted};
+use redshank_git::{Discovered, Personal, Repository};
+use redshank_pattern::Case;
+use std::path::{Path, PathBuf};
+
+/// git reads no ignore file beyond this size, in bytes.
+pub(crate) const LARGEST_IGNORE_FILE: u64 = 100 << 20;
+
+/// A folder to work in: the working tree of a repository, or a folder that may become one.
+#[derive(Clone)]
+pub struct Worktree {
+    /// The top folder.
+    pub top: PathBuf,
+    /// The same, opened: all reading and writing of the working tree goes through it.
+    pub root: Root,
+    /// The repository, if it is one already.
+    pub repository: Option<Repository>,
+    personal: Option<Personal>,
+}
+
+impl Worktree {
+    /// Finds out what `folder` is.
+    ///
+    /// # Errors
+    /// If it can't be entered, or git refuses.
+    pub fn find(folder: &Path) -> Result<Self> {
+        let open = |top: &Path| Root::open(top).map_err(refused(top));
+        Ok(match redshank_git::find(folder)? {
+            Discovered::Repository(repository) => Self {
+                root: open(&repository.top)?,
+                top: repository.top.clone(),
+                personal: repository.personal.clone(),
+                repository: Some(*repository),
+            },
+            Discovered::Folder(top) => Self {
+                root: open(&top)?,
+                personal: redshank_git::personal_outside(&top)?,
+                top,
+                repository: None,
+            },
+        })
+    }
+
+    /// Whether upper and lower case are told apart here.
+    pub fn case(&self) -> Case {
+        match &self.repository {
+            Some(repository) if repository.ignores_case => Case::Blind,
+            _ => Case::Sensitive,
+        }
+    }
+
+    /// The person's own ignore file, which may not exist.
+    pub fn personal(&self) -> Option<&Personal> {
+        self.personal.as_ref()
+    }
+
+    /// The files of rules that lie outside the tree or in git's folder, each with how git prints it
+    /// and whom it is for, the weakest first.
+    pub(crate) fn sources_elsewhere(&self) -> Vec<(PathBuf, BString, RuleScope)> {
+        let personal = self.personal.iter();
+        let personal =
+            personal.map(|file| (file.path.clone(), file.shown.clone(), RuleScope::Personal));
+        let clone = self.repository.iter().map(|repository| {
+            let (path, shown) = repository.clone_file();
+            (path, shown, RuleScope::Clone)
+        });
+        personal.chain(clone).collect()
+    }
+
+    /// What one of those files holds; nothing where git, too, would take it for empty.
+    pub(crate) fn read_elsewhere(path: &Path) -> Option<Vec<u8>> {
+        read_trusted(path, LARGEST_IGNORE_FILE).ok()
+    }
+
+    /// What a file of the working tree holds.
+    ///
+    /// # Errors
+    /// If it can't be read, or is no regular file.
+    pub fn read(&self, path: &BStr) -> Result<Vec<u8>> {
+        self.root
+            .read(path, LARGEST_IGNORE_FILE)
+            .map_err(refused(&self.path(path)))
+    }
+
+    /// The same, with nothing for a file that isn't there.
+    ///
+    /// # Errors
+    /// If it is there and can't be read, or is no regular file.
+    pub fn read_if_there(&self, path: &BStr) -> Result<Option<Vec<u8>>> {
+        self.root
+            .read_if_there(path, LARGEST_IGNORE_FILE)
+            .map_err(refused(&self.path(path)))
+    }
+
+    /// The file system's name of a path relative to the top.
+    pub fn path(&self, relative: &BStr) -> PathBuf {
+        self.top.join(relative.to_path_lossy())
+    }
+
+    /// The repository.
+    ///
+    /// # Errors
+    /// If it is none; `purpose` says what can't be done without.
+    pub fn needs_repository(&self, purpose: crate::Purpose) -> Result<&Repository> {
+        self.repository.as_ref().ok_or_else(|| Error::NoRepository {
+            top: self.top.clone(),
+            purpose,
+        })
+    }
+}

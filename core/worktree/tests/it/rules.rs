@@ -1,0 +1,220 @@
+//! Lists of rules: what the index answers is what trying every rule would.
+
+use bstr::{BStr, BString, ByteSlice};
+use proptest::prelude::*;
+use redshank_pattern::{Case, Rule, exactly, fit};
+use redshank_worktree::ignore_file::{NewRule, Section, labels, with_section};
+use redshank_worktree::rules::{Chain, NearReason, RuleList, Source, near_misses};
+use redshank_worktree::size::Bytes;
+use std::sync::Arc;
+
+fn list(base: &str, rules: &[String], case: Case) -> Arc<RuleList> {
+    Arc::new(RuleList::parse(
+        Source::of_folder(base.into()),
+        rules.join("\n").as_bytes(),
+        case,
+    ))
+}
+
+fn rule() -> impl Strategy<Value = String> {
+    let part = prop::sample::select(vec![
+        "a",
+        "b",
+        "ab",
+        "*.o",
+        "a*",
+        "*b",
+        "**",
+        "?",
+        "[ab]",
+        "x.o",
+        "A",
+        "*a*",
+        "a*b",
+        "ba",
+        "*",
+        "lib*.so.[0-9]",
+    ]);
+    let ends = prop::sample::select(vec!["", "", "/"]);
+    (
+        any::<bool>(),
+        prop::bool::weighted(0.2),
+        prop::collection::vec(part, 1..4),
+        ends,
+    )
+        .prop_map(|(rooted, negated, parts, end)| {
+            format!(
+                "{}{}{}{end}",
+                if negated { "!" } else { "" },
+                if rooted { "/" } else { "" },
+                parts.join("/")
+            )
+        })
+}
+
+fn path() -> impl Strategy<Value = String> {
+    let part = prop::sample::select(vec![
+        "a",
+        "b",
+        "ab",
+        "x.o",
+        "A",
+        "ba",
+        "bab",
+        "libx.so.1",
+        "c",
+    ]);
+    prop::collection::vec(part, 1..5).prop_map(|parts| parts.join("/"))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 1500, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn the_index_finds_the_last_match(
+        rules in prop::collection::vec(rule(), 0..40),
+        path in path(),
+        folder: bool,
+        blind: bool,
+    ) {
+        let case = if blind { Case::Blind } else { Case::Sensitive };
+        let chain = Chain::new([list("", &rules, case)]);
+        let found = chain.ruling(path.as_bytes().as_bstr(), &|| folder).map(|ruling| ruling.rule().line);
+        let plainly = (1..rules.len() as u32 + 1).zip(&rules).rev().find(|(line, text)| {
+            Rule::parse(text.as_bytes(), *line, case).matches(path.as_bytes().as_bstr(), folder)
+        });
+        prop_assert_eq!(found, plainly.map(|(line, _)| line));
+    }
+
+    #[test]
+    fn a_fitted_rule_means_below_its_folder_what_it_meant_at_the_top(rule in rule(), path in path(), folder: bool) {
+        for place in ["exhibit/", "a/b/", "odd [x]*/#y/", "back\\slash/end /"] {
+            let at_top = Chain::new([list("", std::slice::from_ref(&rule), Case::Sensitive)]);
+            let fitted = fit(&rule, place.into()).to_string();
+            let at_place = Chain::new([list("", std::slice::from_ref(&fitted), Case::Sensitive)]);
+            let deeper = format!("{place}{path}");
+            let says = |chain: &Chain, path: &str| chain.ruling(path.as_bytes().as_bstr(), &|| folder).is_some();
+            prop_assert_eq!(says(&at_top, &path), says(&at_place, &deeper), "{} for {} on {}", fitted, rule, deeper);
+            prop_assert!(!says(&at_place, &path) || path.starts_with(place), "{} reaches {}", fitted, path);
+        }
+    }
+
+    #[test]
+    fn the_rule_for_exactly_a_path_matches_it_and_no_other(path in path(), other in path()) {
+        let chain = Chain::new([list("", &[exactly(path.as_bytes().as_bstr()).to_string()], Case::Sensitive)]);
+        prop_assert_eq!(chain.ruling(other.as_bytes().as_bstr(), &|| false).is_some(), path == other);
+    }
+
+    #[test]
+    fn adding_a_section_changes_no_line(
+        before in "([a-z#!* ]{0,6}(\r?\n)){0,6}[a-z]{0,3}",
+        pattern in "[a-z]{1,8}",
+        more in "[a-z]{1,8}",
+    ) {
+        let section = |pattern: &str| Section::new("tidy".into(), [NewRule { pattern: pattern.into(), reason: "why".into(), remake: None }]);
+        let once = with_section(before.as_bytes(), &section(&pattern), Some(3));
+        prop_assert!(once.starts_with(before.as_bytes()));
+        prop_assert_eq!(labels(&once), ["tidy"]);
+        let twice = with_section(&once, &section(&more), None);
+        prop_assert_eq!(labels(&twice), ["tidy"], "the section at the end grows");
+        let lines = |text: &[u8]| text.lines().map(BString::from).collect::<Vec<_>>();
+        let (old, new) = (lines(&once), lines(&twice));
+        prop_assert_eq!(&new[..old.len() - 1], &old[..old.len() - 1]);
+        prop_assert!(new.contains(&BString::from(more)));
+    }
+}
+
+#[test]
+fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
+    let chain = Chain::new([list("", &["*.log".into(), "/out/".into()], Case::Sensitive)]);
+    let chain = chain.with(list(
+        "gauge/",
+        &["!keep.log".into(), "/own".into()],
+        Case::Sensitive,
+    ));
+    let shuts = |path: &str| {
+        chain
+            .shuts(BStr::new(path), false)
+            .map(|ruling| ruling.rule().text.to_string())
+    };
+    assert_eq!(shuts("gauge/keep.log"), None);
+    assert_eq!(shuts("keep.log").as_deref(), Some("*.log"));
+    assert_eq!(shuts("gauge/own").as_deref(), Some("/own"));
+    assert_eq!(shuts("gauge/x/own"), None);
+    assert_eq!(shuts("out/deep/keep.c").as_deref(), Some("/out/"));
+}
+
+#[test]
+fn near_misses_say_what_would_match() {
+    for (rule, path, because, mended) in [
+        (
+            "/Library/",
+            "exhibit/Library/x",
+            NearReason::Anchored,
+            "Library/",
+        ),
+        (
+            "out/build",
+            "a/out/build",
+            NearReason::Anchored,
+            "**/out/build",
+        ),
+        ("*.LOG", "x.log", NearReason::LetterCase, "*.LOG"),
+        ("notes/", "notes", NearReason::FoldersOnly, "notes"),
+        (
+            "*.tmp # scratch",
+            "x.tmp",
+            NearReason::CommentBehind,
+            "*.tmp",
+        ),
+        (
+            "out\\cache",
+            "out/cache",
+            NearReason::BackSlashes,
+            "out/cache",
+        ),
+        ("./out", "out", NearReason::DotSlash, "/out"),
+        ("*.bak\t", "x.bak", NearReason::SpaceAtEnd, "*.bak"),
+        ("  *.bak", "x.bak", NearReason::SpaceAtStart, "*.bak"),
+    ] {
+        let chain = Chain::new([list("", &[rule.to_owned()], Case::Sensitive)]);
+        assert!(
+            chain.shuts(path.into(), false).is_none(),
+            "{rule} does miss {path}"
+        );
+        let misses = near_misses(&chain, path.into());
+        assert_eq!(misses.len(), 1, "{rule} on {path}");
+        assert_eq!(misses[0].because, because, "{rule}");
+        assert_eq!(misses[0].mended, mended, "{rule}");
+    }
+    let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
+    assert!(near_misses(&chain, "level.c".into()).is_empty());
+}
+
+#[test]
+fn sizes_are_written_and_read_in_binary_units() {
+    for (bytes, text) in [
+        (0, "0 B"),
+        (1023, "1023 B"),
+        (1024, "1.0 KiB"),
+        (1536, "1.5 KiB"),
+        (1_048_524, "1023.9 KiB"),
+        (1_048_575, "1.0 MiB"),
+        (10 << 20, "10.0 MiB"),
+        (5 << 30, "5.0 GiB"),
+        (u64::MAX, "16384.0 PiB"),
+    ] {
+        assert_eq!(Bytes(bytes).to_string(), text);
+    }
+    for (text, bytes) in [
+        ("10 MiB", 10 << 20),
+        ("0.5KiB", 512),
+        ("77", 77),
+        ("3 B", 3),
+    ] {
+        assert_eq!(text.parse(), Ok(Bytes(bytes)));
+    }
+    for text in ["", "MiB", "ten", "10 MB", "-1", "1 furlong", "NaN"] {
+        assert!(text.parse::<Bytes>().is_err(), "{text}");
+    }
+}

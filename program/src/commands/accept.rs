@@ -1,0 +1,110 @@
+use super::proposal::Proposal;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, Paint, shown};
+use crate::report::{AcceptOut, FindingOut, root};
+use crate::{putln, words};
+use anyhow::{Context as _, Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use jiff::civil::Date;
+use redshank_changes::Edit;
+use redshank_findings::{Finding, ScanOptions, today};
+use redshank_worktree::settings::Acceptance;
+use std::process::ExitCode;
+
+/// Record that a finding is all right, and why
+#[derive(Args)]
+pub struct Accept {
+    /// The finding's id; `redshank check -v` shows it
+    finding: String,
+    /// Why it is all right
+    #[arg(long, value_name = "REASON")]
+    because: Option<String>,
+    /// The last day on which that holds
+    #[arg(long, value_name = "YYYY-MM-DD")]
+    until: Option<Date>,
+    /// Write it into redshank.toml
+    #[arg(long)]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+impl Accept {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(self.write || context.is_interactive())?;
+        if self.until.is_some_and(|until| until < today()) {
+            bail!("--until names a day that is past\n  name today or a later one");
+        }
+        let result = context.scan(&ScanOptions::default())?;
+        let mut findings = result.findings.iter();
+        let finding = findings.find(|finding| finding.id == self.finding);
+        let finding = finding.with_context(|| self.unknown(&context))?;
+        if context.for_people {
+            show(finding)?;
+        }
+        let because = self.reason(&context)?;
+        let settings = context.snapshot.settings()?;
+        let after = settings.with_acceptance(&Acceptance {
+            finding: finding.id.clone(),
+            rule: finding.rule.to_string(),
+            path: finding.path.to_str_lossy().into_owned(),
+            because: because.clone(),
+            until: self.until,
+        })?;
+        let outcome = Proposal {
+            command: "accept",
+            write: self.write,
+            edits: vec![Edit::of_settings(settings, after)],
+            notes: Vec::new(),
+        }
+        .carry_out(&context)?;
+        if !context.for_people {
+            render::json(&AcceptOut {
+                schema: "redshank.accept/1",
+                root: root(&context.snapshot.top),
+                finding: FindingOut::from(finding),
+                because,
+                written: outcome.written,
+            })?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn reason(&self, context: &Context) -> Result<String> {
+        match &self.because {
+            Some(because) if !because.trim().is_empty() => Ok(because.clone()),
+            None if context.is_interactive() => {
+                let theme = dialoguer::theme::SimpleTheme;
+                Ok(dialoguer::Input::with_theme(&theme)
+                    .with_prompt("Why is it all right?")
+                    .interact_text()?)
+            }
+            _ => bail!("an acceptance needs a reason\n  say it with --because"),
+        }
+    }
+
+    fn unknown(&self, context: &Context) -> String {
+        let settings = context.snapshot.settings();
+        let is_this = |one: &Acceptance| one.finding == self.finding;
+        if settings.is_ok_and(|settings| settings.accept.iter().any(is_this)) {
+            return format!("{} is accepted already", self.finding);
+        }
+        format!(
+            "there is no finding `{}`\n  `redshank check -v` shows the ids",
+            self.finding
+        )
+    }
+}
+
+fn show(finding: &Finding) -> Result<()> {
+    let evidence = words::evidence(finding).map_or(String::new(), |evidence| {
+        format!(": {}", shown(evidence.as_bytes().as_bstr()))
+    });
+    let path = Paint::Head.on(shown(finding.path.as_bstr()));
+    let message = words::message(finding);
+    Ok(putln!("{path}  {}: {message}{evidence}", finding.rule)?)
+}

@@ -1,0 +1,237 @@
+use super::proposal::Proposal;
+use super::rule_args::RuleArgs;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, Align, Cell, Paint, Table, count, shown};
+use crate::report::EffectOut;
+use crate::{put, putln, words};
+use anyhow::{Result, bail};
+use bstr::{BString, ByteSlice};
+use clap::{Args, ValueEnum};
+use redshank_changes::{Edit, RuleTarget};
+use redshank_pattern::Breadth;
+use redshank_worktree::coverage::Proposed;
+use redshank_worktree::ignore_file::contents_only;
+use redshank_worktree::rules::RuleScope;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Write a rule where it belongs, after showing its effect
+#[derive(Args)]
+pub struct Add {
+    /// Patterns, as they are to stand in an ignore file; one that starts with `-` goes behind `--`
+    #[arg(required_unless_present_any = ["like", "contents_of"])]
+    patterns: Vec<String>,
+    /// Make the pattern from this file
+    #[arg(long, value_name = "FILE", conflicts_with = "patterns")]
+    like: Option<OsString>,
+    /// How much a pattern made from a file catches
+    #[arg(long, value_enum, requires = "like")]
+    width: Option<WidthArg>,
+    /// Keep this folder and drop what comes to lie in it
+    #[arg(
+        long,
+        value_name = "FOLDER",
+        conflicts_with_all = ["patterns", "like", "reach", "folder"]
+    )]
+    contents_of: Option<OsString>,
+    #[command(flatten)]
+    rules: RuleArgs,
+    /// Write what is shown
+    #[arg(long)]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum WidthArg {
+    /// This one file
+    File,
+    /// Everything of that name
+    Name,
+    /// Every file with that extension
+    Type,
+    /// The folder that it lies in
+    Folder,
+}
+
+impl From<WidthArg> for Breadth {
+    fn from(width: WidthArg) -> Self {
+        match width {
+            WidthArg::File => Self::File,
+            WidthArg::Name => Self::Name,
+            WidthArg::Type => Self::Type,
+            WidthArg::Folder => Self::Folder,
+        }
+    }
+}
+
+impl Add {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(self.write || context.is_interactive())?;
+        if let Some(folder) = &self.contents_of {
+            let folder = context.resolve_folder(folder)?;
+            if folder.is_empty() {
+                bail!(
+                    "that is the top folder; nothing would be left to commit\n  name a folder \
+                     inside it"
+                );
+            }
+            let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, folder.as_bstr())?;
+            return self.write(&context, target, contents_only());
+        }
+        let target = self.rules.target(&context)?;
+        let patterns = match &self.like {
+            Some(file) => match self.pattern_like(&context, &target, file)? {
+                Some(pattern) => vec![pattern],
+                None => return Ok(ExitCode::SUCCESS),
+            },
+            None => self
+                .patterns
+                .iter()
+                .map(|text| text.as_str().into())
+                .collect(),
+        };
+        self.write(&context, target, patterns)
+    }
+
+    /// Writes what is not there yet and not covered.
+    fn write(
+        &self,
+        context: &Context,
+        target: RuleTarget,
+        patterns: Vec<BString>,
+    ) -> Result<ExitCode> {
+        let snapshot = &context.snapshot;
+        let mut new = Vec::new();
+        for pattern in patterns {
+            let proposed = Proposed::of(snapshot, &target.source, &pattern);
+            if target.holds(pattern.as_bstr()) {
+                let file = &target.source.shown;
+                note(context, &format!("`{pattern}` stands in {file} already"))?;
+            } else if let Some(by) = proposed.covered_by(snapshot.tree()?)? {
+                let by = words::ruling(&by);
+                note(context, &format!("`{pattern}` is covered already by {by}"))?;
+            } else {
+                new.push(pattern);
+            }
+        }
+        if new.is_empty() {
+            note(context, "nothing to write")?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        let after = target.with(&new);
+        let outcome = Proposal {
+            command: "add",
+            write: self.write,
+            edits: vec![Edit::of_rules(target, after)],
+            notes: Vec::new(),
+        }
+        .carry_out(context)?;
+        if !context.for_people {
+            let rules = new.iter().map(|one| one.to_str_lossy().into_owned());
+            render::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    /// The pattern for a file, by the breadth that is asked for or picked; `None` if the patterns
+    /// were only shown.
+    fn pattern_like(
+        &self,
+        context: &Context,
+        target: &RuleTarget,
+        file: &OsString,
+    ) -> Result<Option<BString>> {
+        let path = context.resolve(file)?;
+        let base = target.source.base.as_bstr();
+        let Some(below) = path.strip_prefix(base.as_bytes()) else {
+            bail!(
+                "{} lies outside {}\n  choose another --in",
+                shown(path.as_bstr()),
+                shown(base)
+            );
+        };
+        let below = below.as_bstr();
+        if let Some(width) = self.width {
+            return match Breadth::from(width).pattern(below) {
+                Some(pattern) => Ok(Some(pattern)),
+                None => bail!(
+                    "{} has no pattern of that width\n  choose another --width",
+                    shown(path.as_bstr())
+                ),
+            };
+        }
+        let offers = Breadth::ALL.into_iter();
+        let offers: Vec<(Breadth, BString)> = offers
+            .filter_map(|breadth| Some((breadth, breadth.pattern(below)?)))
+            .collect();
+        let rows = table_of(context, target, &offers)?;
+        if context.is_interactive() {
+            return Ok(Some(pick(&rows, offers)?));
+        }
+        if !context.for_people {
+            bail!("which of the widths?\n  say --width file, name, type or folder");
+        }
+        put!("{rows}")?;
+        let width = Paint::Type.on("--width");
+        putln!("nothing was written; {width} picks one")?;
+        Ok(None)
+    }
+}
+
+fn table_of(
+    context: &Context,
+    target: &RuleTarget,
+    offers: &[(Breadth, BString)],
+) -> Result<String> {
+    let tree = context.snapshot.tree()?;
+    let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Right, Align::Right]);
+    for (breadth, pattern) in offers {
+        let proposed = Proposed::of(&context.snapshot, &target.source, pattern);
+        let stats = proposed.candidates(tree);
+        table.row([
+            Cell::from(word(*breadth).to_owned()),
+            Cell::painted(Paint::Type, shown(pattern.as_bstr())),
+            count(stats.files).into(),
+            stats.size.to_string().into(),
+        ]);
+    }
+    Ok(table.text())
+}
+
+/// Lets a person pick one.
+fn pick(rows: &str, offers: Vec<(Breadth, BString)>) -> Result<BString> {
+    let plain = anstream::adapter::strip_str(rows).to_string();
+    let items: Vec<&str> = plain.lines().collect();
+    let theme = dialoguer::theme::SimpleTheme;
+    let picked = dialoguer::Select::with_theme(&theme)
+        .with_prompt("How much of it")
+        .items(&items)
+        .default(0)
+        .interact()?;
+    let picked = offers.into_iter().nth(picked);
+    Ok(picked.map(|(_, pattern)| pattern).unwrap_or_default())
+}
+
+fn note(context: &Context, text: &str) -> Result<()> {
+    let text = shown(text.as_bytes().as_bstr());
+    if context.for_people {
+        putln!("{text}")?;
+    } else {
+        crate::eputln!("{text}");
+    }
+    Ok(())
+}
+
+fn word(breadth: Breadth) -> &'static str {
+    match breadth {
+        Breadth::File => "this file",
+        Breadth::Name => "this name anywhere",
+        Breadth::Type => "this type",
+        Breadth::Folder => "this folder",
+    }
+}

@@ -1,0 +1,315 @@
+use super::found;
+use crate::cli::{CheckFormat, DocumentFormat, GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::{
+    self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown,
+    width,
+};
+use crate::report::{CheckOut, FindingOut, Listing, Report, SummaryOut, root};
+use crate::words;
+use anyhow::{Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use indicatif::{ProgressBar, ProgressStyle};
+use redshank_files::FileKind;
+use redshank_findings::{Exposure, Finding, Level, Remedy, ScanOptions, ScanResult, Summary};
+use redshank_worktree::Class;
+use redshank_worktree::tree::State;
+use std::ffi::OsString;
+use std::fmt::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// What should not be tracked and is or would be, and what should and isn't
+#[derive(Args)]
+pub struct Check {
+    /// Only what concerns these files and folders
+    paths: Vec<OsString>,
+    /// Look at the staged contents instead of those on disk
+    #[arg(long, conflicts_with = "ignored")]
+    staged: bool,
+    /// Look into ignored files, too
+    #[arg(long)]
+    ignored: bool,
+    /// Look into every version that a commit holds, too: for secrets and files too large
+    #[arg(long, conflicts_with = "staged")]
+    history: bool,
+    /// Only findings of these classes
+    #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = class)]
+    classes: Vec<Class>,
+    /// Only findings of this level and worse ones
+    #[arg(long, value_name = "LEVEL", value_parser = level)]
+    level: Option<Level>,
+    /// Fail with 2 if anything could not be read
+    #[arg(long)]
+    strict: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: CheckFormat,
+}
+
+/// A class by its word.
+pub fn class(word: &str) -> Result<Class, String> {
+    let known = || Class::ALL.map(Class::word).join(", ");
+    Class::ALL
+        .into_iter()
+        .find(|class| class.word() == word)
+        .ok_or_else(|| format!("one of {}", known()))
+}
+
+fn level(word: &str) -> Result<Level, String> {
+    let known = || Level::ALL.map(Level::word).join(", ");
+    Level::ALL
+        .into_iter()
+        .find(|level| level.word() == word)
+        .ok_or_else(|| format!("one of {}", known()))
+}
+
+impl Check {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(false)?;
+        let spinner = ProgressBar::new_spinner().with_message("versions looked into");
+        let spinner =
+            spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
+        let progress = |versions| spinner.set_position(versions);
+        let result = context.scan(&ScanOptions {
+            progress: &progress,
+            ..self.options(&context)?
+        })?;
+        spinner.finish_and_clear();
+        let checked = Checked {
+            top: &context.snapshot.top,
+            result: &result,
+            verbose: args.verbose,
+        };
+        match self.format {
+            CheckFormat::Text if args.quiet => {}
+            CheckFormat::Text => DocumentFormat::Text.print(&checked)?,
+            CheckFormat::Json => DocumentFormat::Json.print(&checked)?,
+            CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
+            CheckFormat::Sarif => render::json(&render::sarif(&result))?,
+        }
+        context.say_unread(&result.unread);
+        if self.strict && !result.unread.is_empty() {
+            bail!(
+                "{} paths could not be read, and --strict was asked for",
+                result.unread.len()
+            );
+        }
+        let is_serious = |finding: &Finding| finding.level < Level::Note;
+        Ok(found(result.findings.iter().any(is_serious)))
+    }
+
+    fn options(&self, context: &Context) -> Result<ScanOptions<'static>> {
+        let mut paths = Vec::new();
+        for path in &self.paths {
+            let mut resolved = context.resolve(path)?;
+            let on_disk = context.snapshot.root.kind(resolved.as_bstr());
+            let is_folder = on_disk == Some(FileKind::Folder);
+            if is_folder && !resolved.is_empty() && !resolved.ends_with(b"/") {
+                resolved.push(b'/');
+            } else if on_disk.is_none() && !self.staged {
+                bail!(
+                    "{} is not there\n  name a file or folder that exists",
+                    shown(resolved.as_bstr())
+                );
+            }
+            paths.push(resolved);
+        }
+        Ok(ScanOptions {
+            staged: self.staged,
+            ignored: self.ignored,
+            history: self.history,
+            paths,
+            classes: self.classes.clone(),
+            level: self.level,
+            ..ScanOptions::default()
+        })
+    }
+}
+
+/// What was found.
+struct Checked<'a> {
+    top: &'a Path,
+    result: &'a ScanResult,
+    verbose: bool,
+}
+
+impl Report for Checked<'_> {
+    type Document = CheckOut;
+
+    fn text(&self) -> Result<String> {
+        let findings = &self.result.findings;
+        let mut text = String::new();
+        if findings.is_empty() {
+            writeln!(text, "{}", nothing_found(self.result))?;
+            return Ok(text);
+        }
+        for group in findings.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class())) {
+            self.text_of_group(group, &mut text)?;
+        }
+        text += &self.text_of_sums()?;
+        Ok(text)
+    }
+
+    fn document(&self) -> CheckOut {
+        let summary = Summary::of(&self.result.findings);
+        CheckOut {
+            schema: "redshank.check/1",
+            root: root(self.top),
+            findings: self.rows().collect(),
+            summary: SummaryOut::of(&summary, self.result.accepted),
+            unread: self.result.unread.iter().map(Into::into).collect(),
+        }
+    }
+}
+
+impl Listing for Checked<'_> {
+    type Row = FindingOut;
+
+    fn rows(&self) -> impl Iterator<Item = FindingOut> {
+        self.result.findings.iter().map(FindingOut::from)
+    }
+}
+
+/// That there are no findings, as far as could be seen.
+pub fn nothing_found(result: &ScanResult) -> String {
+    match result.unread.is_empty() {
+        true => Paint::Good.on("nothing found that should not be tracked"),
+        false => Paint::Warn.on("nothing found in what could be read"),
+    }
+}
+
+/// Below this width, in columns, what a finding is goes on a line of its own.
+const NARROW: usize = 100;
+
+impl Checked<'_> {
+    /// Findings of one level and class: a line for each, and what mends those that `tidy` can't.
+    fn text_of_group(&self, group: &[Finding], text: &mut String) -> Result<()> {
+        let (level, class) = (group[0].level, group[0].class());
+        let (level, class) = (level_paint(level).on(level), class_paint(class).on(class));
+        let findings = if group.len() == 1 {
+            "finding"
+        } else {
+            "findings"
+        };
+        let many = Paint::Quiet.on(format!("{} {findings}", count(group.len() as u64)));
+        writeln!(text, "{level}  {class}  {many}")?;
+        let is_narrow = width().is_some_and(|width| width < NARROW);
+        let columns = [
+            Align::Whole,
+            Align::Right,
+            Align::Right,
+            Align::Whole,
+            Align::Left,
+        ];
+        let mut table = Table::new(&columns);
+        for finding in group {
+            let what = Cell::painted(Paint::Quiet, what(finding));
+            table.row(
+                cells(finding)
+                    .into_iter()
+                    .chain((!is_narrow).then_some(what)),
+            );
+        }
+        for (at, (row, finding)) in table.text().lines().zip(group).enumerate() {
+            writeln!(text, "{row}")?;
+            if is_narrow {
+                let what = cut(&what(finding), width().unwrap_or(NARROW) - 8);
+                writeln!(text, "      {}", Paint::Quiet.on(what))?;
+            }
+            self.text_below(finding, group.get(at + 1), text)?;
+        }
+        text.push('\n');
+        Ok(())
+    }
+
+    /// What is said below a finding's line: all that is known of it, and what mends it. What mends
+    /// several in a row, is said below the last of them.
+    fn text_below(
+        &self,
+        finding: &Finding,
+        next: Option<&Finding>,
+        text: &mut String,
+    ) -> Result<()> {
+        if self.verbose {
+            let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));
+            writeln!(text, "      {id} {}: {message}", finding.rule)?;
+            for also in &finding.also {
+                writeln!(text, "      {} {}", Paint::Quiet.on("also in"), place(also))?;
+            }
+        }
+        let mend = words::remedy(finding);
+        let is_last = next.is_none_or(|next| words::remedy(next) != mend);
+        if matches!(finding.remedy, Remedy::ByHand(_)) && is_last || self.verbose {
+            writeln!(text, "      {} {mend}", Paint::Good.on("mend:"))?;
+        }
+        Ok(())
+    }
+
+    fn text_of_sums(&self) -> Result<String> {
+        let mut text = String::new();
+        let summary = Summary::of(&self.result.findings);
+        let counts = [
+            (summary.errors, "error"),
+            (summary.warnings, "warning"),
+            (summary.notes, "note"),
+        ];
+        let counts = counts.iter().filter(|(number, _)| *number > 0);
+        let counts: Vec<String> = counts
+            .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
+            .collect();
+        writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
+        let accepted = match self.result.accepted {
+            0 => None,
+            1 => Some("1 finding is accepted in redshank.toml".to_owned()),
+            many => Some(format!("{many} findings are accepted in redshank.toml")),
+        };
+        if let Some(accepted) = accepted {
+            writeln!(text, "{}", Paint::Quiet.on(accepted))?;
+        }
+        let is_mended = |finding: &&Finding| !matches!(finding.remedy, Remedy::ByHand(_));
+        let by_tidy = self.result.findings.iter().filter(is_mended).count();
+        if by_tidy > 0 {
+            let command = Paint::Type.on("redshank tidy");
+            let mends = format!("mends {by_tidy} of them, and can be undone");
+            writeln!(text, "{command}  {}", Paint::Quiet.on(mends))?;
+        }
+        Ok(text)
+    }
+}
+
+fn what(finding: &Finding) -> String {
+    let evidence = words::evidence(finding);
+    let evidence = evidence.map_or(String::new(), |evidence| format!("{evidence}; "));
+    let text = format!("{evidence}{}", words::message(finding));
+    shown(text.as_bytes().as_bstr())
+}
+
+/// The path, and the line behind it.
+pub fn place(finding: &Finding) -> String {
+    let path = shown(finding.path.as_bstr());
+    match finding.line {
+        Some(line) => format!("{path}:{line}"),
+        None => path,
+    }
+}
+
+fn cells(finding: &Finding) -> [Cell; 4] {
+    let size = finding.size.map_or(String::new(), |size| size.to_string());
+    let many = match finding.path.ends_with(b"/") {
+        true => files(finding.files),
+        false => String::new(),
+    };
+    let far = match (finding.exposure, finding.state) {
+        (Exposure::Disk, State::Ignored) => "ignored",
+        (Exposure::Disk, _) => "on disk",
+        (Exposure::Staged, _) => "staged",
+        (Exposure::Committed, _) => "committed",
+        (Exposure::Pushed, _) => "pushed",
+    };
+    let most = width().map_or(usize::MAX, |width| width * 2 / 5);
+    let path = shortened(&place(finding), most);
+    [path.into(), many.into(), size.into(), far.to_owned().into()]
+}

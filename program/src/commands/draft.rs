@@ -1,0 +1,181 @@
+use super::proposal::Proposal;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, shown};
+use crate::report::EffectOut;
+use anyhow::{Result, bail};
+use bstr::{BString, ByteSlice};
+use clap::{Args, ValueEnum};
+use redshank_changes::{Edit, RuleTarget};
+use redshank_templates::{self as templates, Collection, DraftOptions, TemplateRequest, recognise};
+use redshank_worktree::rules::RuleScope;
+use redshank_worktree::settings::{Choices, Layout};
+use std::process::ExitCode;
+
+/// Write rules for the projects that are here, fitted to where each one is
+#[derive(Args)]
+pub struct Draft {
+    /// Templates, as NAME or NAME@FOLDER; without any, those of the projects found
+    #[arg(value_name = "NAME[@FOLDER]")]
+    names: Vec<String>,
+    /// Bring the blocks that are there up to date; what you changed or took out stays so
+    #[arg(long)]
+    refresh: bool,
+    /// Move lines of yours that a template has, too, into its block
+    #[arg(long)]
+    take_over: bool,
+    /// Where the rules go; redshank.toml remembers it
+    #[arg(long, value_enum)]
+    layout: Option<LayoutArg>,
+    /// Choose a variant; redshank.toml remembers it
+    #[arg(long = "variant", value_name = "TEMPLATE/VARIANT")]
+    variants: Vec<String>,
+    /// Leave out a template's rule; redshank.toml remembers it
+    #[arg(long, value_name = "PATTERN", allow_hyphen_values = true)]
+    without: Vec<String>,
+    /// Write what is shown
+    #[arg(long)]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+enum LayoutArg {
+    /// All into the ignore file at the top
+    Top,
+    /// Each project's into its own folder
+    Folders,
+}
+
+impl Draft {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(self.write || context.is_interactive())?;
+        let snapshot = &context.snapshot;
+        let all = Collection::of(snapshot)?;
+        let settings = snapshot.settings()?;
+        let choices = self.choices(&settings.draft, &all)?;
+        let collection = all.chosen(&choices)?;
+        let survey = recognise(snapshot, snapshot.tree()?, &collection);
+        let mut requests = Vec::new();
+        for text in &self.names {
+            requests.extend(request(&context, &collection, text)?);
+        }
+        let options = DraftOptions {
+            layout: choices.layout,
+            refresh: self.refresh,
+            take_over: self.take_over,
+        };
+        let draft = templates::Draft::compose(snapshot, &survey, &requests, options)?;
+        let notes = self.notes(&draft);
+        let mut edits = Vec::new();
+        for (folder, file) in draft.files {
+            let target = RuleTarget::of(snapshot, RuleScope::Folder, folder.as_bstr())?;
+            edits.push(Edit::of_rules(target, file.after));
+        }
+        if choices != settings.draft {
+            edits.push(Edit::of_settings(
+                settings,
+                settings.with_choices(&choices)?,
+            ));
+        }
+        let outcome = Proposal {
+            command: "draft",
+            write: self.write,
+            edits,
+            notes,
+        }
+        .carry_out(&context)?;
+        if !context.for_people {
+            let rules = draft
+                .added
+                .iter()
+                .map(|rule| rule.to_str_lossy().into_owned());
+            render::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    /// What the repository chose already, with what is asked for now.
+    fn choices(&self, known: &Choices, all: &[templates::Template]) -> Result<Choices> {
+        let mut choices = known.clone();
+        if let Some(layout) = self.layout {
+            choices.layout = match layout {
+                LayoutArg::Top => Layout::Top,
+                LayoutArg::Folders => Layout::Folders,
+            };
+        }
+        let unknown = |pattern: &&String| !all.iter().any(|one| one.has_rule(pattern));
+        if let Some(pattern) = self.without.iter().find(unknown) {
+            bail!(
+                "no template has the rule `{pattern}`\n  give it as `redshank templates show \
+                 NAME` writes it"
+            );
+        }
+        let new = |had: &[String], wanted: &[String]| -> Vec<String> {
+            let new = wanted.iter().filter(|one| !had.contains(one));
+            new.cloned().collect()
+        };
+        let variants = new(&known.variants, &self.variants);
+        choices.variants.extend(variants);
+        choices.without.extend(new(&known.without, &self.without));
+        Ok(choices)
+    }
+
+    fn notes(&self, draft: &templates::Draft) -> Vec<String> {
+        let mut notes = Vec::new();
+        if draft.covered > 0 {
+            notes.push(format!(
+                "{} rules are left out: the rules that are there cover them",
+                draft.covered
+            ));
+        }
+        if draft.repeated > 0 && !self.take_over {
+            let lines = if draft.repeated == 1 { "line" } else { "lines" };
+            notes.push(format!(
+                "templates have {} {lines} of yours, too; --take-over moves them into the blocks",
+                draft.repeated
+            ));
+        }
+        if !draft.retired.is_empty() {
+            let quoted = |rule: &BString| format!("`{}`", shown(rule.as_bstr()));
+            let rules: Vec<String> = draft.retired.iter().map(quoted).collect();
+            notes.push(format!(
+                "no longer in their templates: {}",
+                rules.join(", ")
+            ));
+        }
+        for label in &draft.stale {
+            notes.push(format!(
+                "a newer `{}` has come; --refresh brings it in",
+                shown(label.as_bstr())
+            ));
+        }
+        for conflict in &draft.conflicts {
+            let texts = [&conflict.label, &conflict.was, &conflict.now];
+            let [label, was, now] = texts.map(|text| shown(text.as_bstr()));
+            notes.push(format!(
+                "conflict in `{label}`: you changed `{was}`, the template has `{now}` in its \
+                 place; add what you want"
+            ));
+        }
+        notes
+    }
+}
+
+/// Reads `NAME` or `NAME@FOLDER`.
+fn request<'a>(
+    context: &Context,
+    collection: &'a Collection,
+    text: &str,
+) -> Result<Vec<TemplateRequest<'a>>> {
+    let (name, folder) = match text.split_once('@') {
+        Some((name, folder)) => (name, Some(context.resolve(folder.as_ref())?)),
+        None => (text, None),
+    };
+    let folder = folder.as_ref().map(|folder| folder.as_bstr());
+    let requests = TemplateRequest::of(&context.snapshot, collection, name, folder)?;
+    Ok(requests)
+}

@@ -1,0 +1,59 @@
+use super::proposal::Proposal;
+use super::rule_args::RuleArgs;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, shown};
+use crate::report::EffectOut;
+use anyhow::{Result, bail};
+use bstr::{BStr, ByteSlice};
+use clap::Args;
+use redshank_changes::Edit;
+use std::process::ExitCode;
+
+/// Take a rule out, after showing what that does
+#[derive(Args)]
+pub struct Drop {
+    /// Patterns, as they stand in the file; one that starts with `-` goes behind `--`
+    #[arg(required = true)]
+    patterns: Vec<String>,
+    #[command(flatten)]
+    rules: RuleArgs,
+    /// Write what is shown
+    #[arg(long)]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+impl Drop {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(self.write || context.is_interactive())?;
+        let before = self.rules.target(&context)?;
+        let mut target = before.clone();
+        for pattern in &self.patterns {
+            let Some(after) = target.without(BStr::new(pattern)) else {
+                let file = shown(before.source.shown.as_bstr());
+                bail!(
+                    "no line of {file} holds `{pattern}`\n  `redshank rules` lists all rules \
+                     with their files; --for and --in choose the file"
+                );
+            };
+            target.contents = Some(after);
+        }
+        let after = target.contents.unwrap_or_default();
+        let outcome = Proposal {
+            command: "drop",
+            write: self.write,
+            edits: vec![Edit::of_rules(before, after)],
+            notes: Vec::new(),
+        }
+        .carry_out(&context)?;
+        if !context.for_people {
+            let rules = self.patterns.clone();
+            render::json(&EffectOut::of(&context.snapshot.top, rules, outcome))?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}

@@ -1,0 +1,274 @@
+use super::found;
+use crate::cli::{GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::{Align, Cell, Paint, Table, count, folder_name, screen, shown};
+use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
+use anyhow::Result;
+use bstr::{BStr, BString, ByteSlice};
+use clap::{Args, ValueEnum};
+use redshank_worktree::tree::{Entry, State, Tree};
+use redshank_worktree::{Depth, FileStats, WalkOptions, grouped};
+use std::ffi::OsString;
+use std::io::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// The list of files, by state
+#[derive(Args)]
+pub struct Files {
+    /// Which files: candidates would be taken by `git add --all`
+    #[arg(
+        long,
+        value_delimiter = ',',
+        value_enum,
+        default_value = "candidate,tracked"
+    )]
+    state: Vec<StateArg>,
+    /// Folders with their counts and sizes instead, so many levels deep, biggest first
+    #[arg(
+        long,
+        value_name = "LEVELS",
+        num_args = 0..=1,
+        default_missing_value = "2",
+        conflicts_with = "z"
+    )]
+    tree: Option<usize>,
+    /// Check that every candidate lies below this folder, instead; those that don't are listed
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"])]
+    under: Option<OsString>,
+    /// End every path with a NUL, and write it byte for byte
+    #[arg(short, conflicts_with = "format")]
+    z: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ListFormat,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum StateArg {
+    Candidate,
+    Ignored,
+    Tracked,
+}
+
+impl From<StateArg> for State {
+    fn from(state: StateArg) -> Self {
+        match state {
+            StateArg::Candidate => Self::Candidate,
+            StateArg::Ignored => Self::Ignored,
+            StateArg::Tracked => Self::Tracked,
+        }
+    }
+}
+
+impl Files {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let wanted = |state| {
+            self.state
+                .iter()
+                .any(|wanted| State::from(*wanted) == state)
+        };
+        let options = WalkOptions {
+            depth: match wanted(State::Ignored) {
+                true => Depth::IntoIgnored,
+                false => Depth::StopAtIgnored,
+            },
+            sizes: !self.z,
+            under: context.prefix.clone(),
+            ..WalkOptions::default()
+        };
+        let tree = Tree::walk(&context.snapshot, &options)?;
+        let entries = tree.entries.iter().filter(|entry| wanted(entry.state));
+        let mut listed: Vec<&Entry> = entries.collect();
+        if let Some(folder) = &self.under {
+            let folder = context.resolve_folder(folder)?;
+            listed.retain(|entry| {
+                entry.state == State::Candidate && !entry.path.starts_with(&folder)
+            });
+        }
+        let prefix = context.prefix.as_bstr();
+        if self.z {
+            write_raw(&listed, prefix)?;
+        } else if let Some(levels) = self.tree {
+            self.format.print(&Folders::of(&context, &listed, levels))?;
+        } else {
+            self.format.print(&List {
+                listed: &listed,
+                prefix,
+            })?;
+        }
+        context.say_unread(&tree.unread);
+        Ok(found(self.under.is_some() && !listed.is_empty()))
+    }
+}
+
+fn write_raw(listed: &[&Entry], prefix: &BStr) -> Result<()> {
+    let mut out = std::io::BufWriter::new(screen::raw());
+    for entry in listed {
+        out.write_all(&entry.path[prefix.len()..])?;
+        out.write_all(b"\0")?;
+    }
+    Ok(out.flush()?)
+}
+
+/// Files, relative to a folder.
+struct List<'a> {
+    listed: &'a [&'a Entry],
+    prefix: &'a BStr,
+}
+
+impl<'a> List<'a> {
+    fn relative(&self, entry: &'a Entry) -> &'a BStr {
+        entry.path[self.prefix.len()..].as_bstr()
+    }
+}
+
+impl Report for List<'_> {
+    type Document = Vec<FileOut>;
+
+    fn text(&self) -> Result<String> {
+        let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);
+        for entry in self.listed {
+            let (word, paint) = match entry.state {
+                State::Candidate => ("candidate", Paint::Good),
+                State::Ignored => ("ignored", Paint::Quiet),
+                State::Tracked => ("tracked", Paint::Type),
+            };
+            table.row([
+                Cell::painted(paint, word),
+                entry.size.to_string().into(),
+                shown(self.relative(entry)).into(),
+            ]);
+        }
+        Ok(table.text())
+    }
+
+    fn document(&self) -> Vec<FileOut> {
+        self.rows().collect()
+    }
+}
+
+impl Listing for List<'_> {
+    type Row = FileOut;
+
+    fn rows(&self) -> impl Iterator<Item = FileOut> {
+        self.listed.iter().map(|entry| FileOut {
+            path: PathOut::of(self.relative(entry)),
+            state: entry.state,
+            size: entry.size,
+        })
+    }
+}
+
+/// Folders down to a level, each below the one that holds it, biggest first.
+struct Folders<'a> {
+    top: &'a Path,
+    rows: Vec<FolderRow>,
+}
+
+struct FolderRow {
+    /// From the folder that was asked about; empty for what lies right in it.
+    path: BString,
+    /// Where the last part of the path starts.
+    name_at: usize,
+    /// From 1.
+    level: usize,
+    stats: FileStats,
+}
+
+impl<'a> Folders<'a> {
+    fn of(context: &'a Context, listed: &[&Entry], levels: usize) -> Self {
+        let mut folders = Self {
+            top: &context.snapshot.top,
+            rows: Vec::new(),
+        };
+        let at = context.prefix.len();
+        folders.add_below(listed, (at, at), 1, levels);
+        let is_here = |entry: &Entry| folder_name_at(entry, at).is_none();
+        let here = FileStats::of(listed.iter().copied().filter(|entry| is_here(entry)));
+        if levels > 0 && here.files > 0 {
+            folders.rows.push(FolderRow {
+                path: BString::default(),
+                name_at: 0,
+                level: 1,
+                stats: here,
+            });
+        }
+        folders
+    }
+
+    /// Adds the folders right in one folder, each with those in it. `start` is where paths start,
+    /// `at` where they go on.
+    fn add_below(
+        &mut self,
+        listed: &[&Entry],
+        (start, at): (usize, usize),
+        level: usize,
+        levels: usize,
+    ) {
+        if level > levels {
+            return;
+        }
+        let in_folders = |entry: &&Entry| folder_name_at(entry, at).is_some();
+        let within: Vec<&Entry> = listed.iter().copied().filter(in_folders).collect();
+        let name = |entry| folder_name_at(entry, at).unwrap_or_default();
+        for (folder, stats) in grouped(within.iter().copied(), name) {
+            let inner = within.iter().copied().filter(|entry| name(entry) == folder);
+            let inner: Vec<&Entry> = inner.collect();
+            let end = at + folder.len();
+            self.rows.push(FolderRow {
+                path: inner[0].path[start..end].into(),
+                name_at: at - start,
+                level,
+                stats,
+            });
+            self.add_below(&inner, (start, end), level + 1, levels);
+        }
+    }
+}
+
+/// The name of the folder that an entry lies in, further down; none if it lies right there. A folder
+/// that wasn't entered lies where it is.
+fn folder_name_at(entry: &Entry, at: usize) -> Option<&BStr> {
+    let rest = &entry.path[at..];
+    let slash = rest
+        .find_byte(b'/')
+        .filter(|slash| slash + 1 < rest.len())?;
+    Some(rest[..=slash].as_bstr())
+}
+
+impl Report for Folders<'_> {
+    type Document = FoldersOut;
+
+    fn text(&self) -> Result<String> {
+        let mut table = Table::new(&[Align::Right, Align::Right, Align::Left]);
+        for row in &self.rows {
+            let name = row.path[row.name_at..].as_bstr();
+            let indented = format!("{}{}", "  ".repeat(row.level - 1), folder_name(name));
+            table.row([
+                count(row.stats.files).into(),
+                row.stats.size.to_string().into(),
+                indented.into(),
+            ]);
+        }
+        Ok(table.text())
+    }
+
+    fn document(&self) -> FoldersOut {
+        FoldersOut {
+            schema: "redshank.folders/1",
+            root: root(self.top),
+            folders: self.rows().collect(),
+        }
+    }
+}
+
+impl Listing for Folders<'_> {
+    type Row = FolderRowOut;
+
+    fn rows(&self) -> impl Iterator<Item = FolderRowOut> {
+        let rows = self.rows.iter();
+        rows.map(|row| FolderRowOut::of(row.path.as_bstr(), row.level, row.stats))
+    }
+}

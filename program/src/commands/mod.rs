@@ -1,0 +1,113 @@
+//! The commands: one file each, with its arguments and its `run`.
+
+mod accept;
+mod add;
+mod check;
+mod demo;
+mod draft;
+mod drop;
+mod files;
+mod hook;
+mod mute;
+mod proposal;
+mod prove;
+mod rehearse;
+mod rule_args;
+mod rules;
+mod survey;
+mod templates;
+mod tidy;
+mod r#try;
+mod undo;
+mod why;
+
+pub use proposal::Outcome;
+
+use crate::cli::GlobalArgs;
+use crate::eputln;
+use anyhow::Result;
+use clap::Subcommand;
+use redshank_changes::Error;
+use std::process::ExitCode;
+use std::time::Duration;
+
+/// All commands, in the order in which people need them.
+#[derive(Subcommand)]
+pub enum Command {
+    Survey(survey::Survey),
+    Templates(templates::Templates),
+    Draft(draft::Draft),
+    Try(r#try::Try),
+    Add(add::Add),
+    Drop(drop::Drop),
+    Why(why::Why),
+    Rules(rules::Rules),
+    Prove(prove::Prove),
+    Files(files::Files),
+    Check(check::Check),
+    Accept(accept::Accept),
+    Tidy(tidy::Tidy),
+    Undo(undo::Undo),
+    Mute(mute::Mute),
+    Unmute(mute::Unmute),
+    Rehearse(rehearse::Rehearse),
+    Hook(hook::Hook),
+    Demo(demo::Demo),
+}
+
+/// Runs the command. If somebody else changed meanwhile what it was to change, it starts anew: what
+/// it shows, and what it writes, comes from what is there.
+pub fn run(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
+    for _ in 0..STARTS {
+        match run_once(command, args) {
+            Err(error) if is_overtaken(&error) => {
+                let said = format!("{error:#}");
+                eputln!("{}; starting anew", said.lines().next().unwrap_or_default());
+                // Not in step with whoever else starts anew.
+                let wait = u64::from(std::process::id() % 7 + 1);
+                std::thread::sleep(Duration::from_millis(wait));
+            }
+            ended => return ended,
+        }
+    }
+    run_once(command, args)
+}
+
+/// How often a command starts anew before it gives up.
+const STARTS: u32 = 30;
+
+fn is_overtaken(error: &anyhow::Error) -> bool {
+    matches!(
+        error.downcast_ref(),
+        Some(Error::ChangedMeanwhile { .. } | Error::IndexMoved)
+    )
+}
+
+fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
+    match command {
+        Command::Survey(survey) => survey.run(args),
+        Command::Templates(templates) => templates.run(args),
+        Command::Demo(demo) => demo.run(args),
+        Command::Draft(draft) => draft.run(args),
+        Command::Try(r#try) => r#try.run(args),
+        Command::Add(add) => add.run(args),
+        Command::Drop(drop) => drop.run(args),
+        Command::Rules(rules) => rules.run(args),
+        Command::Prove(prove) => prove.run(args),
+        Command::Why(why) => why.run(args),
+        Command::Files(files) => files.run(args),
+        Command::Check(check) => check.run(args),
+        Command::Accept(accept) => accept.run(args),
+        Command::Tidy(tidy) => tidy.run(args),
+        Command::Undo(undo) => undo.run(args),
+        Command::Mute(mute) => mute.run(args),
+        Command::Unmute(unmute) => unmute.run(args),
+        Command::Rehearse(rehearse) => rehearse.run(args),
+        Command::Hook(hook) => hook.run(args),
+    }
+}
+
+/// Exit code 1: it found what it looks for.
+fn found(any: bool) -> ExitCode {
+    ExitCode::from(u8::from(any))
+}

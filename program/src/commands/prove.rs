@@ -1,0 +1,188 @@
+use super::found;
+use super::proposal::Proposal;
+use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
+use crate::context::Context;
+use crate::putln;
+use crate::render::{self, JunitCase, Paint, shown};
+use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
+use anyhow::{Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_changes::Edit;
+use redshank_worktree::expectations::{Outcome, prove, recorded};
+use redshank_worktree::settings;
+use redshank_worktree::{Overlay, Verdicts};
+use std::path::Path;
+use std::process::ExitCode;
+
+/// Run the repository's own expectations
+#[derive(Args)]
+pub struct Prove {
+    /// Propose expectations from what holds today, instead
+    #[arg(long)]
+    record: bool,
+    /// Add the proposed ones to `redshank.toml`
+    #[arg(long, requires = "record")]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ProveFormat,
+}
+
+impl Prove {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        context.recover(self.write)?;
+        if self.record {
+            return self.record(&context);
+        }
+        let expected = &context.snapshot.settings()?.expect;
+        if expected.is_empty() {
+            bail!(
+                "{} holds no expectations yet\n  `redshank prove --record` proposes some from \
+                 what holds today",
+                settings::FILE
+            );
+        }
+        let verdicts = Verdicts::new(&context.snapshot, Overlay::new())?;
+        let proof = Proof {
+            top: &context.snapshot.top,
+            outcomes: prove(&context.snapshot, &verdicts, expected)?,
+            verdicts: &verdicts,
+        };
+        match self.format {
+            ProveFormat::Text => DocumentFormat::Text.print(&proof)?,
+            ProveFormat::Json => DocumentFormat::Json.print(&proof)?,
+            ProveFormat::Jsonl => ListFormat::Jsonl.print(&proof)?,
+            ProveFormat::Junit => putln!("{}", proof.junit()?)?,
+        }
+        Ok(found(proof.failed() > 0))
+    }
+
+    fn record(&self, context: &Context) -> Result<ExitCode> {
+        let format = match self.format {
+            ProveFormat::Text => ListFormat::Text,
+            ProveFormat::Json => ListFormat::Json,
+            ProveFormat::Jsonl => ListFormat::Jsonl,
+            ProveFormat::Junit => {
+                bail!("what is proposed is no test run\n  use --format json, or leave out --record")
+            }
+        };
+        let proposed = recorded(&context.snapshot)?;
+        let settings = context.snapshot.settings()?;
+        let after = settings.with_expectations(&proposed)?;
+        let outcome = Proposal {
+            command: "prove --record",
+            write: self.write,
+            edits: vec![Edit::of_settings(settings, after)],
+            notes: Vec::new(),
+        }
+        .carry_out(context)?;
+        let rows = || proposed.iter().map(ProposedOut::from);
+        match format {
+            ListFormat::Text => {}
+            ListFormat::Json => render::json(&RecordOut {
+                schema: "redshank.record/1",
+                root: root(&context.snapshot.top),
+                expectations: rows().collect(),
+                written: outcome.written,
+            })?,
+            ListFormat::Jsonl => render::jsonl(rows())?,
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// How expectations came out.
+struct Proof<'a> {
+    top: &'a Path,
+    verdicts: &'a Verdicts<'a>,
+    outcomes: Vec<Outcome<'a>>,
+}
+
+impl Proof<'_> {
+    fn failed(&self) -> usize {
+        let failed = self.outcomes.iter().filter(|one| !one.wrong.is_empty());
+        failed.count()
+    }
+
+    /// Why each path that is not as expected is what it is.
+    fn reasons(&self, outcome: &Outcome) -> Result<String> {
+        let mut text = String::new();
+        for (path, answer) in &outcome.wrong {
+            let path = path.as_bstr();
+            for line in super::why::text(self.verdicts, path, path, answer)?.lines() {
+                text += &format!("        {line}\n");
+            }
+        }
+        Ok(text)
+    }
+
+    fn junit(&self) -> Result<String> {
+        let case = |outcome: &Outcome| {
+            let many = outcome.wrong.len();
+            let failure = match many {
+                0 => None,
+                _ => {
+                    let reasons = self.reasons(outcome)?;
+                    let plain = anstream::adapter::strip_str(&reasons).to_string();
+                    Some((format!("{many} paths are not as expected"), plain))
+                }
+            };
+            let name = title(outcome);
+            Ok(JunitCase { name, failure })
+        };
+        let cases: Result<Vec<JunitCase>> = self.outcomes.iter().map(case).collect();
+        render::junit("redshank prove", &cases?)
+    }
+}
+
+impl Report for Proof<'_> {
+    type Document = ProveOut;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        for outcome in &self.outcomes {
+            let because = outcome.expected.because.as_deref().unwrap_or_default();
+            let because = Paint::Quiet.on(shown(because.as_bytes().as_bstr()));
+            let mark = match outcome.wrong.is_empty() {
+                true => Paint::Good.on("holds "),
+                false => Paint::Bad.on("failed"),
+            };
+            text += &format!("{mark}  {}  {because}\n", title(outcome));
+            text += &self.reasons(outcome)?;
+        }
+        let all = self.outcomes.len();
+        let sum = format!("{} of {all} hold", all - self.failed());
+        text += &format!("{}\n", Paint::Head.on(sum));
+        Ok(text)
+    }
+
+    fn document(&self) -> ProveOut {
+        let failed = self.failed();
+        ProveOut {
+            schema: "redshank.prove/1",
+            root: root(self.top),
+            passed: self.outcomes.len() - failed,
+            failed,
+            expectations: self.rows().collect(),
+        }
+    }
+}
+
+impl Listing for Proof<'_> {
+    type Row = ExpectationOut;
+
+    fn rows(&self) -> impl Iterator<Item = ExpectationOut> {
+        self.outcomes.iter().map(ExpectationOut::from)
+    }
+}
+
+/// What an expectation is about, in words.
+fn title(outcome: &Outcome) -> String {
+    let expected = outcome.expected;
+    let what = expected.path.as_ref().or(expected.pattern.as_ref());
+    let what = what.map_or("", |text| text.as_str());
+    let what = shown(what.as_bytes().as_bstr());
+    format!("{what} {}", expected.state.word())
+}

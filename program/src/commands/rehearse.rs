@@ -1,0 +1,260 @@
+use super::found;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, Align, Cell, Paint, Table, files, quoted, shown};
+use crate::report::{DifferenceOut, MissingOut, RehearseOut, RunOut, root};
+use crate::{put, putln, words};
+use anyhow::{Context as _, Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_changes::rehearse::{
+    Missing, NewPath, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
+};
+use redshank_worktree::Worktree;
+use rustix::process::Pid;
+use std::ffi::OsString;
+use std::path::Path;
+use std::process::{Command, ExitCode, Stdio};
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::{Duration, Instant};
+
+/// What a fresh clone of the next commit would hold, and whether a command works in it
+#[derive(Args)]
+pub struct Rehearse {
+    /// Only what is staged, not all that `git add --all` would stage
+    #[arg(long, conflicts_with = "here")]
+    staged: bool,
+    /// Run the command in this folder, without a clone
+    #[arg(long, requires = "command")]
+    here: bool,
+    /// What to run there, behind `--`
+    #[arg(last = true, value_name = "COMMAND")]
+    command: Vec<OsString>,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+/// The process of the command that runs, or 0.
+static RUNNING: AtomicU32 = AtomicU32::new(0);
+
+/// Deletes the clone, and ends what runs in it, when the program is told to end.
+fn clears_up_on_signals() -> Result<()> {
+    let ended_by_signal = || {
+        let running = i32::try_from(RUNNING.load(Ordering::Relaxed))
+            .ok()
+            .and_then(Pid::from_raw);
+        running
+            .map(|process| rustix::process::kill_process(process, rustix::process::Signal::KILL));
+        scratch::remove_all();
+        std::process::exit(128 + 2);
+    };
+    ctrlc::set_handler(ended_by_signal).context("signals can't be waited for")
+}
+
+/// A command that ran.
+struct Ran {
+    code: Option<i32>,
+    time: Duration,
+    difference: RunDifference,
+}
+
+impl Ran {
+    fn worked(&self) -> bool {
+        self.code == Some(0) && self.difference.unruled.is_empty()
+    }
+}
+
+impl Rehearse {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let snapshot = &context.snapshot;
+        let missing = missing(snapshot, &context.survey()?, self.staged)?;
+        let clone = self.clone_of(&context)?;
+        if context.for_people {
+            put!("{}", text_of_missing(&missing))?;
+        }
+        let ran = match self.command.as_slice() {
+            [] => None,
+            [program, words @ ..] => {
+                let (worktree, folder) = match &clone {
+                    Some(clone) => (&clone.worktree, clone.worktree.top.clone()),
+                    None => (snapshot.worktree(), snapshot.path(context.prefix.as_bstr())),
+                };
+                Some(run(&context, worktree, &folder, (program, words))?)
+            }
+        };
+        if !context.for_people {
+            render::json(&RehearseOut {
+                schema: "redshank.rehearse/1",
+                root: root(&snapshot.top),
+                clone: clone.as_ref().map(|clone| clone.stats),
+                missing: missing.iter().map(MissingOut::from).collect(),
+                run: ran.as_ref().map(|ran| RunOut {
+                    exit_code: ran.code,
+                    seconds: ran.time.as_secs_f64(),
+                    difference: DifferenceOut::from(&ran.difference),
+                }),
+            })?;
+        } else if let Some(ran) = &ran {
+            put!("{}", text_of_run(ran))?;
+        }
+        let worked = ran.as_ref().is_none_or(Ran::worked);
+        Ok(found(!(worked && missing.is_empty())))
+    }
+
+    /// The clone to run in, unless the command is to run here.
+    fn clone_of(&self, context: &Context) -> Result<Option<ScratchClone>> {
+        if self.here {
+            return Ok(None);
+        }
+        clears_up_on_signals()?;
+        let clone = ScratchClone::of(&context.snapshot, self.staged)?;
+        if context.speaks() {
+            let holds = format!("{}, {}", files(clone.stats.files), clone.stats.size);
+            let head = Paint::Head.on("a clone of the next commit holds");
+            putln!("{head}  {holds}")?;
+        }
+        Ok(Some(clone))
+    }
+}
+
+/// Runs a command in a folder of a working tree and looks at what it leaves behind.
+#[allow(
+    clippy::disallowed_methods,
+    reason = "the command that the person gave"
+)]
+fn run(
+    context: &Context,
+    worktree: &Worktree,
+    folder: &Path,
+    (program, words): (&OsString, &[OsString]),
+) -> Result<Ran> {
+    let before = RunSnapshot::take(worktree)?;
+    let mut command = Command::new(program);
+    command.args(words).current_dir(folder);
+    // What a hook says of the repository here, is not so there.
+    let is_gits = |name: &OsString| name.to_str().is_some_and(|name| name.starts_with("GIT_"));
+    for (name, _) in std::env::vars_os().filter(|(name, _)| is_gits(name)) {
+        command.env_remove(name);
+    }
+    let typed = typed(program, words);
+    if !context.for_people {
+        // Our own answer has the standard output to itself.
+        command.stdout(Stdio::from(std::io::stderr()));
+    } else if context.speaks() {
+        putln!("\n{}", Paint::Type.on(format!("$ {typed}")))?;
+    }
+    let start = Instant::now();
+    let status = command.spawn().and_then(|mut child| {
+        RUNNING.store(child.id(), Ordering::Relaxed);
+        let status = child.wait();
+        RUNNING.store(0, Ordering::Relaxed);
+        status
+    });
+    let status = match status {
+        Ok(status) => status,
+        Err(error) => bail!(
+            "{} can't be run: {error}\n  name a program that is on the PATH, or by its path in \
+             the clone",
+            program.to_string_lossy()
+        ),
+    };
+    let time = start.elapsed();
+    let difference = before.difference()?;
+    difference.remember(&context.snapshot, &typed)?;
+    Ok(Ran {
+        code: status.code(),
+        time,
+        difference,
+    })
+}
+
+/// A command as a person would type it.
+fn typed(program: &OsString, words: &[OsString]) -> String {
+    shell_words::join(
+        std::iter::once(program)
+            .chain(words)
+            .map(|word| word.to_string_lossy()),
+    )
+}
+
+fn text_of_missing(missing: &[Missing]) -> String {
+    let line = |file: &Missing| {
+        let by = match &file.ruling {
+            Some(by) => format!("kept out by {}", words::ruling(by)),
+            None => "not staged".to_owned(),
+        };
+        let (mark, path) = (Paint::Warn.on("missing"), shown(file.path.as_bstr()));
+        let reason = words::missing_reason(&file.reason);
+        format!("{mark}  {}  {reason}; {by}\n", Paint::Head.on(path))
+    };
+    missing.iter().map(line).collect()
+}
+
+fn text_of_run(ran: &Ran) -> String {
+    let seconds = format!("{:.1} s", ran.time.as_secs_f64());
+    let mut text = match ran.code {
+        Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works")),
+        Some(code) => {
+            let failed = Paint::Bad.on(format!("it failed with {code}"));
+            format!("\n{failed} after {seconds}\n")
+        }
+        None => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
+    };
+    let difference = &ran.difference;
+    if !difference.ignored.is_empty() {
+        text += &text_of_ignored(difference);
+    }
+    if !difference.changed.is_empty() {
+        text += &format!("\n{}\n", Paint::Head.on("tracked, and changed by the run"));
+        for path in &difference.changed {
+            text += &format!("  {}\n", shown(path.as_bstr()));
+        }
+    }
+    text + &match difference.unruled.as_slice() {
+        [] => {
+            let nothing = Paint::Good.on("nothing new that no rule keeps out");
+            format!("\n{nothing}\n")
+        }
+        unruled => text_of_unruled(unruled),
+    }
+}
+
+fn text_of_ignored(difference: &RunDifference) -> String {
+    let columns = [Align::Right, Align::Right, Align::Whole, Align::Left];
+    let mut table = Table::new(&columns);
+    for (ruling, stats) in &difference.ignored {
+        let by = format!("{}:{}", ruling.source().shown, ruling.rule().line);
+        table.row([
+            files(stats.files).into(),
+            stats.size.to_string().into(),
+            Cell::painted(Paint::Type, words::pattern(ruling.rule().text.as_bstr())),
+            Cell::painted(Paint::Quiet, by),
+        ]);
+    }
+    format!(
+        "\n{}\n{}",
+        Paint::Head.on("new, and kept out"),
+        table.text()
+    )
+}
+
+fn text_of_unruled(unruled: &[NewPath]) -> String {
+    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right]);
+    for new in unruled {
+        table.row([
+            shown(new.path.as_bstr()).into(),
+            files(new.stats.files).into(),
+            new.stats.size.to_string().into(),
+        ]);
+    }
+    let rules: Vec<String> = unruled
+        .iter()
+        .map(|new| quoted(new.rule.as_bstr()))
+        .collect();
+    let add = Paint::Type.on(format!("redshank add {} --write", rules.join(" ")));
+    let head = Paint::Warn.on("new, and NOT kept out");
+    let keeps = Paint::Quiet.on("keeps it out");
+    format!("\n{head}\n{}{add}  {keeps}\n", table.text())
+}

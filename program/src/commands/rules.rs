@@ -1,0 +1,166 @@
+use super::found;
+use super::why::{difference, marked_line, whole};
+use crate::cli::{GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::{Align, Cell, Paint, Table, count, shown};
+use crate::report::{Listing, Report, RuleRowOut, RulesOut, StrayOut, root};
+use crate::words;
+use anyhow::Result;
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport, rule_usage};
+use std::fmt::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// Every rule in force, what each catches, and those that do nothing
+#[derive(Args)]
+pub struct Rules {
+    /// Only the rules that don't do what they seem to
+    #[arg(long)]
+    idle: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ListFormat,
+}
+
+impl Rules {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let mut usage = rule_usage(&context.snapshot)?;
+        if self.idle {
+            usage.rules.retain(|rule| rule.status != RuleStatus::Works);
+        }
+        self.format.print(&InForce {
+            top: &context.snapshot.top,
+            usage: &usage,
+        })?;
+        let is_any = !(usage.rules.is_empty() && usage.strays.is_empty());
+        Ok(found(self.idle && is_any))
+    }
+}
+
+/// The rules in force.
+struct InForce<'a> {
+    top: &'a Path,
+    usage: &'a UsageReport,
+}
+
+impl Report for InForce<'_> {
+    type Document = RulesOut;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        let file = |rule: &RuleUsage| rule.list.source.shown.clone();
+        for group in self.usage.rules.chunk_by(|a, b| file(a) == file(b)) {
+            text_of_file(group, &mut text)?;
+        }
+        if self.usage.rules.is_empty() {
+            writeln!(text, "{}", Paint::Quiet.on("no rules"))?;
+        }
+        for stray in &self.usage.strays {
+            let (mark, path) = (Paint::Warn.on("stray"), shown(stray.path.as_bstr()));
+            let because = words::stray_reason(stray.because);
+            writeln!(text, "{mark} {path} is not read by git: {because}")?;
+        }
+        Ok(text)
+    }
+
+    fn document(&self) -> RulesOut {
+        RulesOut {
+            schema: "redshank.rules/1",
+            root: root(self.top),
+            rules: self.rows().collect(),
+            strays: self.usage.strays.iter().map(StrayOut::from).collect(),
+        }
+    }
+}
+
+impl Listing for InForce<'_> {
+    type Row = RuleRowOut;
+
+    fn rows(&self) -> impl Iterator<Item = RuleRowOut> {
+        self.usage.rules.iter().map(RuleRowOut::from)
+    }
+}
+
+fn text_of_file(rules: &[RuleUsage], text: &mut String) -> Result<()> {
+    let source = &rules[0].list.source;
+    let name = Paint::Head.on(shown(source.shown.as_bstr()));
+    writeln!(
+        text,
+        "{name}  {}",
+        Paint::Quiet.on(words::scope(source.scope))
+    )?;
+    let columns = [
+        Align::Right,
+        Align::Whole,
+        Align::Right,
+        Align::Right,
+        Align::Left,
+    ];
+    let mut table = Table::new(&columns);
+    for rule in rules {
+        table.row(row(rule));
+    }
+    writeln!(text, "{}", table.text())?;
+    for rule in rules {
+        text.push_str(&diagnosis(rule).unwrap_or_default());
+    }
+    Ok(())
+}
+
+/// What is wrong with a rule that can't do what it seems to: the line with a marker under the
+/// fault, and the mend.
+fn diagnosis(usage: &RuleUsage) -> Option<String> {
+    let rule = words::pattern(usage.rule().text.as_bstr());
+    let typed = |text: &str| Paint::Type.on(format!("`{text}`"));
+    let (fault, mend) = match &usage.status {
+        RuleStatus::Misread { mended, .. } => {
+            let mended = words::pattern(mended.as_bstr());
+            let mend = format!("{} may be meant", typed(&mended));
+            (difference(&rule, &mended), mend)
+        }
+        RuleStatus::CannotWork { folder, .. } => {
+            let open = typed(&format!("/{}*", shown(folder.as_bstr())));
+            let mend = format!(
+                "a rule {open} in the place of the one that shuts it leaves the folder open"
+            );
+            (whole(&rule), mend)
+        }
+        RuleStatus::SwallowsItsFile => {
+            let mend = format!("{} behind it keeps the file", typed("!.gitignore"));
+            (whole(&rule), mend)
+        }
+        RuleStatus::Impossible => {
+            let mend = "a back-slash before `[` or `\\` makes it stand for itself";
+            (whole(&rule), mend.to_owned())
+        }
+        RuleStatus::Works
+        | RuleStatus::CatchesNothing
+        | RuleStatus::Duplicate { .. }
+        | RuleStatus::Overridden { .. }
+        | RuleStatus::OnlyTracked { .. } => return None,
+    };
+    let file = shown(usage.list.source.shown.as_bstr());
+    let place = format!("{file}:{}", usage.rule().line);
+    let line = marked_line(&place, &rule, fault);
+    Some(format!("{line}    {}; {mend}\n\n", words::status(usage)))
+}
+
+fn row(usage: &RuleUsage) -> [Cell; 5] {
+    let works = usage.status == RuleStatus::Works;
+    let number = |text: String| match works {
+        true => text.into(),
+        false => Cell::painted(Paint::Quiet, ""),
+    };
+    let paint = if works { Paint::Type } else { Paint::Warn };
+    let status = words::status(usage);
+    [
+        Cell::painted(Paint::Quiet, usage.rule().line),
+        Cell::painted(paint, words::pattern(usage.rule().text.as_bstr())),
+        number(count(usage.catches.files)),
+        number(usage.catches.size.to_string()),
+        Cell::painted(Paint::Quiet, shown(status.as_bytes().as_bstr())),
+    ]
+}

@@ -1,0 +1,259 @@
+use super::check::nothing_found;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{
+    Align, Cell, Paint, Table, class_paint, count, files, folder_name, shortened, shown,
+};
+use crate::report::{FolderOut, PathOut, ProjectOut, Report, SummaryOut, SurveyOut, root};
+use crate::words;
+use anyhow::Result;
+use bstr::{BStr, ByteSlice};
+use clap::Args;
+use redshank_findings::{
+    Cause, ClassSummary, Finding, NextStep, ScanOptions, ScanResult, Summary, scan,
+};
+use redshank_templates::{Confidence, Project, Survey as Recognised};
+use redshank_worktree::tree::{State, Tree};
+use redshank_worktree::{FileStats, Snapshot, grouped, top_folder};
+use std::fmt::Write;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// What is here, what would be committed, what worries, and what to do next
+#[derive(Args)]
+pub struct Survey {
+    /// The folder to look at; without it, the one you are in
+    dir: Option<PathBuf>,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+/// How many rows of a kind are shown before the rest is summed up.
+const ROWS: usize = 10;
+
+impl Survey {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = match &self.dir {
+            Some(dir) => {
+                let folder = args.root.clone().unwrap_or_default().join(dir);
+                Context::at(&folder, args, self.format)?
+            }
+            None => Context::find(args, self.format)?,
+        };
+        context.recover(false)?;
+        let snapshot = &context.snapshot;
+        let recognised = context.survey()?;
+        let result = scan(snapshot, &recognised, &ScanOptions::default())?;
+        self.format.print(&Picture {
+            snapshot,
+            tree: snapshot.tree()?,
+            next: NextStep::of(snapshot, &recognised, &result.findings)?,
+            summary: Summary::of(&result.findings),
+            recognised: &recognised,
+            result: &result,
+        })?;
+        context.say_unread(&result.unread);
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// The picture of a working tree.
+struct Picture<'a> {
+    snapshot: &'a Snapshot,
+    tree: &'a Tree,
+    recognised: &'a Recognised<'a>,
+    result: &'a ScanResult,
+    summary: Summary,
+    next: NextStep,
+}
+
+impl Report for Picture<'_> {
+    type Document = SurveyOut;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        let top = self.snapshot.top.file_name();
+        let name = top.map(|name| name.to_string_lossy().into_owned());
+        let name = Paint::Head.on(shown(name.unwrap_or_default().as_bytes().as_bstr()));
+        let (standing, verb) = match (&self.snapshot.repository, self.snapshot.has_commit()) {
+            (None, _) => ("not a repository yet", "The first commit"),
+            (Some(_), false) => ("no commit yet", "The first commit"),
+            (Some(_), true) => ("", "A commit of everything"),
+        };
+        writeln!(text, "{name}  {}", Paint::Quiet.on(standing))?;
+        let all = FileStats::of(self.tree.to_commit());
+        writeln!(
+            text,
+            "{verb} would hold {}, {}.",
+            files(all.files),
+            all.size
+        )?;
+        self.text_of_folders(&mut text)?;
+        self.text_of_projects(&mut text)?;
+        self.text_of_findings(&mut text)?;
+        let (command, what_for) = words::next_step(self.next);
+        let (command, what_for) = (Paint::Type.on(command), Paint::Quiet.on(what_for));
+        writeln!(text, "\n{}  {command}  {what_for}", Paint::Head.on("Next"))?;
+        Ok(text)
+    }
+
+    fn document(&self) -> SurveyOut {
+        let folders = self.folders().into_iter();
+        SurveyOut {
+            schema: "redshank.survey/1",
+            root: root(&self.snapshot.top),
+            repository: self.snapshot.repository.is_some(),
+            has_commit: self.snapshot.has_commit(),
+            to_commit: FileStats::of(self.tree.to_commit()),
+            tracked: FileStats::of(self.tree.in_state(State::Tracked)),
+            candidates: FileStats::of(self.tree.in_state(State::Candidate)),
+            folders: folders
+                .map(|(folder, stats)| FolderOut {
+                    path: PathOut::of(folder),
+                    stats,
+                })
+                .collect(),
+            projects: self.recognised.projects.iter().map(project_out).collect(),
+            summary: SummaryOut::of(&self.summary, 0),
+            next: words::next_step(self.next).0.to_owned(),
+            unread: self.result.unread.iter().map(Into::into).collect(),
+        }
+    }
+}
+
+fn project_out(project: &Project) -> ProjectOut {
+    ProjectOut {
+        template: project.template.name.clone(),
+        title: project.template.title.clone(),
+        folder: PathOut::of(project.folder.as_bstr()),
+        evidence: project.evidence.to_str_lossy().into_owned(),
+        confidence: project.confidence,
+    }
+}
+
+impl Picture<'_> {
+    fn folders(&self) -> Vec<(&BStr, FileStats)> {
+        grouped(self.tree.to_commit(), |entry| {
+            top_folder(entry.path.as_bstr())
+        })
+    }
+
+    fn text_of_folders(&self, text: &mut String) -> Result<()> {
+        let folders = self.folders();
+        if folders.is_empty() {
+            return Ok(());
+        }
+        writeln!(text, "\n{}", Paint::Head.on("By folder"))?;
+        let columns = [Align::Right, Align::Right, Align::Whole, Align::Left];
+        let mut table = Table::new(&columns);
+        for (folder, stats) in folders.iter().take(ROWS) {
+            table.row([
+                files(stats.files).into(),
+                stats.size.to_string().into(),
+                folder_name(folder).into(),
+                Cell::painted(Paint::Quiet, self.of_which(folder)),
+            ]);
+        }
+        text.push_str(&table.text());
+        if folders.len() > ROWS {
+            let rest: FileStats = folders[ROWS..].iter().map(|(_, stats)| *stats).sum();
+            let more = count((folders.len() - ROWS) as u64);
+            writeln!(text, "  and {more} more folders with {}", files(rest.files))?;
+        }
+        Ok(())
+    }
+
+    /// How many of a top folder's files findings stand for, by class.
+    fn of_which(&self, folder: &BStr) -> String {
+        let is_within = |finding: &&Finding| {
+            finding.state != State::Ignored && top_folder(finding.path.as_bstr()) == folder
+        };
+        let within = self.result.findings.iter().filter(is_within);
+        let part = |class: &ClassSummary| format!("{} {}", count(class.stats.files), class.class);
+        let parts: Vec<String> = Summary::of(within).classes.iter().map(part).collect();
+        parts.join(", ")
+    }
+
+    fn text_of_projects(&self, text: &mut String) -> Result<()> {
+        let projects = &self.recognised.projects;
+        if projects.is_empty() {
+            return Ok(());
+        }
+        writeln!(text, "\n{}", Paint::Head.on("Projects"))?;
+        let is_trace = |project: &&Project| project.template.group.everywhere();
+        let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
+        for project in projects.iter().filter(|one| !is_trace(one)).take(2 * ROWS) {
+            let surely = match project.confidence {
+                Confidence::Likely => "probably, ",
+                Confidence::Sure => "",
+            };
+            let by = format!("{surely}by {}", shown(project.evidence.as_bstr()));
+            table.row([
+                project.template.name.clone().into(),
+                folder_name(project.folder.as_bstr()).into(),
+                Cell::painted(Paint::Quiet, by),
+            ]);
+        }
+        text.push_str(&table.text());
+        let traces = projects.iter().filter(is_trace);
+        let traces: Vec<&str> = traces.map(|one| one.template.name.as_str()).collect();
+        if !traces.is_empty() {
+            let and = Paint::Quiet.on("and traces of");
+            writeln!(text, "  {and} {}", traces.join(", "))?;
+        }
+        Ok(())
+    }
+
+    fn text_of_findings(&self, text: &mut String) -> Result<()> {
+        if self.summary.classes.is_empty() {
+            writeln!(text, "\n{}", nothing_found(self.result))?;
+            return Ok(());
+        }
+        writeln!(text, "\n{}", Paint::Head.on("Findings"))?;
+        let columns = [
+            Align::Whole,
+            Align::Right,
+            Align::Right,
+            Align::Right,
+            Align::Left,
+        ];
+        let mut table = Table::new(&columns);
+        for class in &self.summary.classes {
+            table.row([
+                Cell::painted(class_paint(class.class), class.class),
+                count(class.findings as u64).into(),
+                files(class.stats.files).into(),
+                class.stats.size.to_string().into(),
+                Cell::painted(Paint::Quiet, self.biggest(class)),
+            ]);
+        }
+        text.push_str(&table.text());
+        let findings = self.result.findings.iter();
+        let hidden = findings.filter(|one| one.cause == Cause::HiddenChanges);
+        let hidden = hidden.count() as u64;
+        if hidden > 0 {
+            let list = Paint::Type.on("redshank mute --list");
+            writeln!(
+                text,
+                "  git sees no changes to {} here: {list}",
+                files(hidden)
+            )?;
+        }
+        Ok(())
+    }
+
+    /// The biggest finding of a class, and how many others there are.
+    fn biggest(&self, class: &ClassSummary) -> String {
+        let of_class = |finding: &&Finding| finding.class() == class.class;
+        let findings = self.result.findings.iter().filter(of_class);
+        let biggest = findings.max_by_key(|finding| finding.size);
+        let path = biggest.map_or(String::new(), |finding| {
+            shortened(&shown(finding.path.as_bstr()), 40)
+        });
+        match class.findings {
+            1 => path,
+            many => format!("{path} and {} more", many - 1),
+        }
+    }
+}

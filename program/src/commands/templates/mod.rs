@@ -1,0 +1,143 @@
+mod new;
+mod show;
+mod test;
+
+use super::found;
+use crate::cli::{DocumentFormat, GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::{Align, Cell, Paint, Table};
+use crate::report::{Listing, Report, TemplateRowOut};
+use anyhow::Result;
+use clap::{Args, Subcommand};
+use redshank_templates::{Collection, Group, Origin, Template};
+use std::process::ExitCode;
+
+/// Find, read and prove templates
+#[derive(Args)]
+#[command(args_conflicts_with_subcommands = true)]
+pub struct Templates {
+    #[command(subcommand)]
+    action: Option<Action>,
+    /// Only those whose name, title, marker file or file type (`.rs`) fits this
+    query: Option<String>,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ListFormat,
+}
+
+#[derive(Subcommand)]
+enum Action {
+    /// One template with its rules and reasons
+    Show {
+        /// Its name
+        name: String,
+        /// How the answer is written
+        #[arg(long, value_enum, default_value_t)]
+        format: DocumentFormat,
+    },
+    /// Try every example of templates against the matching engine
+    Test(test::Test),
+    /// Start a template of your own from an ignore file
+    New(new::New),
+}
+
+impl Templates {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        match &self.action {
+            Some(Action::Show { name, format }) => show::run(args, name, *format),
+            Some(Action::Test(test)) => test.run(args),
+            Some(Action::New(new)) => new.run(args),
+            None => self.list(args),
+        }
+    }
+
+    fn list(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let collection = Collection::of(&context.snapshot)?;
+        let is_asked_for = |template: &&Template| self.is_asked_for(template);
+        let listed: Vec<&Template> = collection.iter().filter(is_asked_for).collect();
+        self.format.print(&List {
+            collection: &collection,
+            listed: &listed,
+        })?;
+        Ok(found(listed.is_empty()))
+    }
+
+    fn is_asked_for(&self, template: &Template) -> bool {
+        let Some(query) = self.query.as_deref().map(str::to_lowercase) else {
+            return true;
+        };
+        let markers = template.recognise.iter().map(|marker| &marker.file);
+        // `.rs` and `*.rs` ask for a file type, which the rules and their examples tell.
+        let extension = query.trim_start_matches('*');
+        let is_type = extension.starts_with('.') && !extension.contains('/');
+        let rules = template.rule.iter();
+        let examples =
+            rules.flat_map(|rule| rule.ignored.iter().chain(&rule.kept).chain([&rule.pattern]));
+        let mut examples = examples.map(|path| path.to_lowercase());
+        let mut texts = [&template.name, &template.title].into_iter().chain(markers);
+        texts.any(|text| text.to_lowercase().contains(&query))
+            || is_type && examples.any(|path| path.ends_with(extension))
+    }
+}
+
+/// Templates of a collection.
+struct List<'a> {
+    collection: &'a Collection,
+    listed: &'a [&'a Template],
+}
+
+impl Report for List<'_> {
+    type Document = Vec<TemplateRowOut>;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        let mut groups: Vec<Group> = self.listed.iter().map(|one| one.group).collect();
+        groups.sort_unstable();
+        groups.dedup();
+        for group in groups {
+            text += &format!("{}\n", Paint::Head.on(group));
+            let mut table = Table::new(&[Align::Whole, Align::Left]);
+            for template in self.listed.iter().filter(|one| one.group == group) {
+                let from = self.origin(template);
+                table.row([
+                    template.name.clone().into(),
+                    Cell::painted(Paint::Quiet, format!("{}{from}", template.title)),
+                ]);
+            }
+            text += &table.text();
+        }
+        let next = Paint::Type.on("redshank templates show NAME");
+        let reads = Paint::Quiet.on("reads one; `redshank draft` writes the ones that fit");
+        Ok(text + &format!("{next}  {reads}\n"))
+    }
+
+    fn document(&self) -> Vec<TemplateRowOut> {
+        self.rows().collect()
+    }
+}
+
+impl Listing for List<'_> {
+    type Row = TemplateRowOut;
+
+    fn rows(&self) -> impl Iterator<Item = TemplateRowOut> {
+        let listed = self.listed.iter();
+        listed.map(|template| TemplateRowOut::of(self.collection, template))
+    }
+}
+
+impl List<'_> {
+    /// Where a template comes from, if it doesn't come with the program.
+    fn origin(&self, template: &Template) -> String {
+        let from = match &template.origin {
+            Origin::BuiltIn => return String::new(),
+            Origin::Personal(_) => "yours",
+            Origin::Team(_) => "team",
+        };
+        let mut hidden = self.collection.hidden.iter();
+        match hidden.any(|hidden| hidden.name == template.name) {
+            true => format!(" ({from}, in place of the built-in one)"),
+            false => format!(" ({from})"),
+        }
+    }
+}

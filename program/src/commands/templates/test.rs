@@ -1,0 +1,87 @@
+//! Trying the examples of templates.
+
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::commands::found;
+use crate::context::Context;
+use crate::render::Paint;
+use crate::report::{ExampleOut, Report, TestOut};
+use crate::words;
+use anyhow::Result;
+use clap::Args;
+use redshank_templates::{Collection, Failure, Template, prove};
+use std::process::ExitCode;
+
+#[derive(Args)]
+pub struct Test {
+    /// Their names; without any, all
+    names: Vec<String>,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+impl Test {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let collection = Collection::of(&context.snapshot)?;
+        let chosen: Vec<&Template> = match self.names.as_slice() {
+            [] => collection.iter().collect(),
+            names => names
+                .iter()
+                .map(|name| collection.find(name))
+                .collect::<Result<_, _>>()?,
+        };
+        let mut tried = Tried {
+            templates: chosen.len(),
+            examples: 0,
+            failed: Vec::new(),
+        };
+        for template in chosen {
+            let (failures, tries) = prove(template);
+            tried.examples += tries;
+            let of_template = |failure| (template.name.clone(), failure);
+            tried.failed.extend(failures.into_iter().map(of_template));
+        }
+        self.format.print(&tried)?;
+        Ok(found(!tried.failed.is_empty()))
+    }
+}
+
+/// How the examples came out.
+struct Tried {
+    templates: usize,
+    examples: usize,
+    failed: Vec<(String, Failure)>,
+}
+
+impl Report for Tried {
+    type Document = TestOut;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        for (template, failure) in &self.failed {
+            let mark = Paint::Bad.on("failed");
+            let (example, folder) = (words::example(failure), &failure.folder);
+            text += &format!("{mark} {template}: {example} (in folder `{folder}`)\n");
+        }
+        let Self {
+            templates,
+            examples,
+            ..
+        } = self;
+        let failed = self.failed.len();
+        Ok(text + &format!("{templates} templates, {examples} examples tried, {failed} failed\n"))
+    }
+
+    fn document(&self) -> TestOut {
+        let failed = self.failed.iter();
+        TestOut {
+            schema: "redshank.templates-test/1",
+            templates: self.templates,
+            tried: self.examples,
+            failed: failed
+                .map(|(template, failure)| ExampleOut::of(template, failure))
+                .collect(),
+        }
+    }
+}

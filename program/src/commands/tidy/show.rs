@@ -1,0 +1,198 @@
+//! A plan in words.
+
+use crate::commands::check::place;
+use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
+use crate::words;
+use anyhow::Result;
+use bstr::ByteSlice;
+use redshank_changes::journal::{Content, FileChange};
+use redshank_changes::plan::{Plan, Step, StepKind};
+use redshank_worktree::FileStats;
+use std::collections::BTreeMap;
+use std::fmt::Write;
+
+/// What a step is about.
+fn subject(step: &Step) -> Cell {
+    let path = shown(step.path.as_bstr());
+    match &step.kind {
+        StepKind::Ignore { pattern, .. }
+        | StepKind::LetIn(pattern)
+        | StepKind::Attribute { line: pattern, .. } => {
+            Cell::painted(Paint::Type, shown(pattern.as_bstr()))
+        }
+        StepKind::Mend { from, with } => {
+            let with = with.lines().next_back().unwrap_or_default().as_bstr();
+            let both = format!("{} → {}", shown(from.as_bstr()), shown(with));
+            Cell::painted(Paint::Type, both)
+        }
+        StepKind::Rename(name) => format!("{path} → {}", shown(name.as_bstr())).into(),
+        StepKind::Sample(sample) => shown(sample.as_bstr()).into(),
+        StepKind::StopTracking | StepKind::Remove { .. } => path.into(),
+    }
+}
+
+/// A step on one line.
+pub(super) fn in_words(step: &Step) -> String {
+    let (_, kind) = words::kind_title(&step.kind);
+    let reason = words::reason(&step.reason);
+    format!("{kind}: {} ({reason})", shown(step.path.as_bstr()))
+}
+
+pub(super) fn plan(plan: &Plan) -> Result<String> {
+    let mut text = String::new();
+    let mut kinds: BTreeMap<(u8, &str), Vec<&Step>> = BTreeMap::new();
+    for step in &plan.steps {
+        kinds
+            .entry(words::kind_title(&step.kind))
+            .or_default()
+            .push(step);
+    }
+    for ((_, title), steps) in kinds {
+        writeln!(text, "{}", Paint::Head.on(title))?;
+        writeln!(text, "{}", table_of(&steps))?;
+    }
+    if plan.steps.is_empty() {
+        let nothing = "nothing that a rule or git's index could mend";
+        writeln!(text, "{}", Paint::Good.on(nothing))?;
+    } else {
+        text += &render::effect(&plan.effect);
+        text += &storage(plan)?;
+    }
+    text += &left(plan)?;
+    Ok(text)
+}
+
+fn table_of(steps: &[&Step]) -> String {
+    let columns = [Align::Whole, Align::Right, Align::Right, Align::Left];
+    let mut table = Table::new(&columns);
+    for step in steps {
+        let (many, size) = match step.stats == FileStats::default() {
+            true => (String::new(), String::new()),
+            false => (files(step.stats.files), step.stats.size.to_string()),
+        };
+        table.row([
+            subject(step),
+            many.into(),
+            size.into(),
+            Cell::painted(Paint::Quiet, words::reason(&step.reason)),
+        ]);
+    }
+    table.text()
+}
+
+/// What is said of large-file storage: how much goes there, or could.
+fn storage(plan: &Plan) -> Result<String> {
+    let mut text = String::new();
+    let goes_there = |step: &&Step| {
+        matches!(
+            step.kind,
+            StepKind::Attribute {
+                is_storage: true,
+                ..
+            }
+        )
+    };
+    let stored: FileStats = plan
+        .steps
+        .iter()
+        .filter(goes_there)
+        .map(|step| step.stats)
+        .sum();
+    if stored != FileStats::default() {
+        let many = files(stored.files);
+        writeln!(
+            text,
+            "{many}, {} of it go to large-file storage",
+            stored.size
+        )?;
+    }
+    let could_go = |step: &Step| {
+        matches!(
+            step.kind,
+            StepKind::Ignore {
+                is_for_storage: true,
+                ..
+            }
+        )
+    };
+    if plan.steps.iter().any(could_go) {
+        let install = Paint::Type.on("git lfs install");
+        let tidy = Paint::Type.on("redshank tidy");
+        writeln!(
+            text,
+            "Git LFS is not set up here: install it, run {install}, take those rules out, then \
+             {tidy} stores them"
+        )?;
+    }
+    Ok(text)
+}
+
+fn left(plan: &Plan) -> Result<String> {
+    let mut text = String::new();
+    if !plan.left.is_empty() {
+        writeln!(text, "\n{}", Paint::Head.on("left for you"))?;
+    }
+    for finding in &plan.left {
+        let level = level_paint(finding.level).on(finding.level);
+        let (place, message) = (place(finding), words::message(finding));
+        writeln!(text, "  {level}  {place}  {message}")?;
+        let mend = Paint::Good.on("mend:");
+        writeln!(text, "      {mend} {}", words::remedy(finding))?;
+    }
+    Ok(text)
+}
+
+/// What was done.
+pub(super) fn done(plan: &Plan) -> Result<String> {
+    let (before, after) = (plan.effect.before, plan.effect.after);
+    let mut text = format!("\n{}", Paint::Good.on("done"));
+    if before != after {
+        write!(
+            text,
+            ": the next commit holds {}, {}",
+            files(after.files),
+            after.size
+        )?;
+        write!(text, " instead of {}, {}", files(before.files), before.size)?;
+    }
+    text.push('\n');
+    let is_moved = |step: &&Step| matches!(step.kind, StepKind::Remove { .. });
+    let moved: FileStats = plan
+        .steps
+        .iter()
+        .filter(is_moved)
+        .map(|step| step.stats)
+        .sum();
+    if moved != FileStats::default() {
+        let frees = Paint::Type.on("redshank undo --forget");
+        let (many, size) = (files(moved.files), moved.size);
+        writeln!(
+            text,
+            "{many}, {size} moved out of the way; {frees} frees the space"
+        )?;
+    }
+    match plan.left.len() {
+        0 => {}
+        1 => writeln!(text, "one finding is left for you, above")?,
+        many => writeln!(text, "{many} findings are left for you, above")?,
+    }
+    writeln!(text, "{} takes it back", Paint::Type.on("redshank undo"))?;
+    Ok(text)
+}
+
+/// What the files that it writes would hold, beside what they hold now.
+pub(super) fn differences(plan: &Plan) -> String {
+    let bytes = |content: &Content| match content {
+        Content::File(bytes) => bytes.clone(),
+        Content::Link(target) => target.to_vec(),
+        Content::Nothing => Vec::new(),
+    };
+    let difference = |file: &FileChange| {
+        render::diff(
+            &shown(file.path.as_bstr()),
+            &bytes(&file.before),
+            &bytes(&file.after),
+        )
+    };
+    plan.changes.files.iter().map(difference).collect()
+}

@@ -1,0 +1,130 @@
+use super::found;
+use super::why::Answers;
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::render::{self, Paint, files};
+use crate::report::{EffectOut, Report};
+use crate::words;
+use anyhow::Result;
+use bstr::{BString, ByteSlice, ByteVec};
+use clap::Args;
+use redshank_worktree::coverage::Proposed;
+use redshank_worktree::effect::Effect;
+use redshank_worktree::rules::Source;
+use redshank_worktree::{Overlay, Verdicts};
+use std::ffi::OsString;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// The effect of patterns, without writing them
+#[derive(Args)]
+pub struct Try {
+    /// Patterns, as they would stand in an ignore file; `-` reads them from the standard input, one
+    /// a line
+    #[arg(required = true)]
+    patterns: Vec<String>,
+    /// Try them on these paths only, existing or not; ends with 1 if one of them is not ignored
+    #[arg(long, value_name = "PATH", num_args = 1..)]
+    on: Vec<OsString>,
+    /// The folder whose ignore file they would stand in; without it, the top
+    #[arg(long = "in", value_name = "FOLDER")]
+    folder: Option<OsString>,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+impl Try {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let snapshot = &context.snapshot;
+        let folder = match &self.folder {
+            Some(folder) => context.resolve_folder(folder)?,
+            None => BString::default(),
+        };
+        let patterns = self.patterns()?;
+        let added = patterns.join("\n");
+        let file = snapshot.ignore_file(folder.as_bstr())?;
+        let mut contents = file.map_or_else(Vec::new, |file| file.contents.clone());
+        if !contents.is_empty() && !contents.ends_with(b"\n") {
+            contents.push(b'\n');
+        }
+        contents.extend_from_slice(added.as_bytes());
+        let source = Source::of_folder(folder);
+        let overlay = Overlay::from([(source.shown.clone(), contents)]);
+        if !self.on.is_empty() {
+            return self.on_paths(&context, overlay);
+        }
+        let tree = snapshot.tree()?;
+        let proposed = Proposed::of(snapshot, &source, added.as_bytes());
+        let effect = Effect::of(snapshot, tree, overlay, &[])?;
+        let keepers = proposed.keepers(tree);
+        self.format.print(&Tried {
+            top: &snapshot.top,
+            effect: &effect,
+            patterns: &patterns,
+            keepers: keepers.iter().map(words::ruling).collect(),
+            tracked: proposed.tracked(tree),
+        })?;
+        context.say_unread(&tree.unread);
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn patterns(&self) -> Result<Vec<String>> {
+        if self.patterns != ["-"] {
+            return Ok(self.patterns.clone());
+        }
+        let text = std::io::read_to_string(std::io::stdin())?;
+        Ok(text.lines().map(str::to_owned).collect())
+    }
+
+    /// The verdicts on single paths, with the patterns in force.
+    fn on_paths(&self, context: &Context, overlay: Overlay) -> Result<ExitCode> {
+        let verdicts = Verdicts::new(&context.snapshot, overlay)?;
+        let mut answers = Answers::new(&verdicts);
+        for path in &self.on {
+            let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
+            answers.ask(context, given)?;
+        }
+        if !context.args.quiet {
+            self.format.print(&&answers)?;
+        }
+        Ok(found(!answers.are_all_kept_out()))
+    }
+}
+
+/// What patterns would do.
+struct Tried<'a> {
+    top: &'a Path,
+    effect: &'a Effect,
+    patterns: &'a [String],
+    /// The rules that keep out already what they match.
+    keepers: Vec<String>,
+    /// How many tracked files they match.
+    tracked: u64,
+}
+
+impl Report for Tried<'_> {
+    type Document = EffectOut;
+
+    fn text(&self) -> Result<String> {
+        let mut text = render::effect(self.effect);
+        if self.effect.kept_out.is_empty() && self.effect.let_in.is_empty() {
+            let nothing = "changes nothing: no untracked file is decided differently";
+            text += &format!("{}\n", Paint::Warn.on(nothing));
+            for keeper in &self.keepers {
+                text += &format!("covered already by {keeper}\n");
+            }
+        }
+        if self.tracked > 0 {
+            let tracked = files(self.tracked);
+            let in_vain = format!("{tracked} matched without effect: tracked already");
+            text += &format!("{}\n", Paint::Warn.on(in_vain));
+        }
+        Ok(text + &format!("{}\n", Paint::Quiet.on("nothing was written")))
+    }
+
+    fn document(&self) -> EffectOut {
+        EffectOut::of_effect(self.top, self.patterns.to_vec(), self.effect)
+    }
+}

@@ -1,0 +1,257 @@
+use crate::cli::{GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::{Align, Cell, Paint, Table, files, shown};
+use crate::report::{ChangeOut, JournalOut, Listing, Report, root};
+use crate::{eputln, put, putln};
+use anyhow::{Result, bail};
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_changes::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
+use redshank_git::Taken;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// Take back a change that Redshank made here
+#[derive(Args)]
+pub struct Undo {
+    /// Which, by its number; without it, the newest that stands
+    change: Option<u32>,
+    /// The changes there are
+    #[arg(long, conflicts_with_all = ["change", "forget"])]
+    list: bool,
+    /// Forget the change, or all of them, and free what was kept
+    #[arg(long)]
+    forget: bool,
+    /// Leave files as they are that were changed since, and take back the rest
+    #[arg(long, conflicts_with_all = ["list", "forget"])]
+    keep_mine: bool,
+    /// Bring back what files held, even those that were changed since; what they hold now is kept
+    /// beside the journal
+    #[arg(long, conflicts_with_all = ["list", "forget", "keep_mine"])]
+    replace: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ListFormat,
+}
+
+impl Undo {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let journal = Journal::of(&context.snapshot)?;
+        if self.list {
+            return self.list(&context, &journal);
+        }
+        if self.forget {
+            return forget(&context, &journal, self.change);
+        }
+        let change = journal.at(self.change)?;
+        if context.speaks() {
+            put!("{}", text(&change, self.keep_mine))?;
+        }
+        if !may(&context, "Take it back?", "redshank undo --yes")? {
+            return Ok(ExitCode::SUCCESS);
+        }
+        let if_edited = match (self.keep_mine, self.replace) {
+            (true, _) => IfEdited::Keep,
+            (_, true) => IfEdited::Replace,
+            _ => IfEdited::Refuse,
+        };
+        // By its number: another may have come meanwhile.
+        let undone = journal.undo(Some(change.number), if_edited)?;
+        if !context.for_people {
+            return self.list(&context, &journal);
+        }
+        if undone.left.is_empty() {
+            if context.speaks() {
+                putln!("{}; all is as it was before", Paint::Good.on("taken back"))?;
+            }
+        } else {
+            putln!("{}, but for this:", Paint::Good.on("taken back"))?;
+            let mut left = undone.left.iter();
+            left.try_for_each(|left| putln!("  {}", left_over(left)))?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn list(&self, context: &Context, journal: &Journal) -> Result<ExitCode> {
+        self.format.print(&Changes {
+            top: &context.snapshot.top,
+            changes: &journal.list()?,
+        })?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// Whether somebody says so.
+fn may(context: &Context, question: &str, typed: &str) -> Result<bool> {
+    if !context.args.yes && !context.is_interactive() {
+        bail!("nobody is here to ask, so nothing was changed\n  say `{typed}`");
+    }
+    let confirmed = context.confirm(question)?;
+    if !confirmed {
+        putln!("nothing was changed")?;
+    }
+    Ok(confirmed)
+}
+
+/// What is not as it was before.
+fn left_over(left: &NotRestored) -> String {
+    let path = Paint::Head.on(shown(left.path.as_bstr()));
+    let how = match &left.how {
+        StandsAs::Edited(Some(kept)) => {
+            format!(
+                "is as it was changed since; what it held before is in {}",
+                kept.display()
+            )
+        }
+        StandsAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
+        StandsAs::Replaced(kept) => format!(
+            "holds again what it held; what it held last is in {}",
+            kept.display()
+        ),
+        StandsAs::NotStaged(Taken::StagedAnew) => {
+            "stays as it is staged: that came after".to_owned()
+        }
+        StandsAs::NotStaged(Taken::OtherKind) => {
+            "is not tracked again: something is staged in the place of it or of its folder"
+                .to_owned()
+        }
+        StandsAs::NotStaged(Taken::Gone) => {
+            "is not to be added any more: it isn't on disk".to_owned()
+        }
+        StandsAs::NotStaged(Taken::WithoutContents) => {
+            "is not tracked again: git has cleared away what was staged".to_owned()
+        }
+    };
+    format!("{path} {how}")
+}
+
+fn forget(context: &Context, journal: &Journal, only: Option<u32>) -> Result<ExitCode> {
+    let kept = journal
+        .list()?
+        .iter()
+        .filter(|entry| only.is_none_or(|only| only == entry.number))
+        .count();
+    if context.speaks() {
+        putln!("{kept} changes are kept; none of them could be taken back any more")?;
+    }
+    let typed = only.map_or("redshank undo --forget --yes".to_owned(), |only| {
+        format!("redshank undo --forget {only} --yes")
+    });
+    if may(context, "Forget them?", &typed)? {
+        let left = journal.forget(only)?;
+        left.iter()
+            .for_each(|path| eputln!("not deleted, for it isn't ours: {}", path.display()));
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// The changes in the journal.
+struct Changes<'a> {
+    top: &'a Path,
+    changes: &'a [Entry],
+}
+
+impl Report for Changes<'_> {
+    type Document = JournalOut;
+
+    fn text(&self) -> Result<String> {
+        if self.changes.is_empty() {
+            return Ok(format!("{}\n", Paint::Good.on("nothing was changed here")));
+        }
+        let columns = [Align::Right, Align::Whole, Align::Whole, Align::Left];
+        let mut table = Table::new(&columns);
+        for change in self.changes.iter().rev() {
+            table.row([
+                change.number.to_string().into(),
+                moment(change.time).into(),
+                format!("{} {}", change.command, status(change)).into(),
+                Cell::painted(Paint::Quiet, what(change)),
+            ]);
+        }
+        Ok(table.text())
+    }
+
+    fn document(&self) -> JournalOut {
+        JournalOut {
+            schema: "redshank.undo/1",
+            root: root(self.top),
+            changes: self.rows().collect(),
+        }
+    }
+}
+
+impl Listing for Changes<'_> {
+    type Row = ChangeOut;
+
+    fn rows(&self) -> impl Iterator<Item = ChangeOut> {
+        self.changes.iter().map(ChangeOut::from)
+    }
+}
+
+fn status(change: &Entry) -> &'static str {
+    match change {
+        Entry { undone: true, .. } => "taken back",
+        Entry { own: false, .. } => "somebody else's",
+        Entry {
+            cut_short: true, ..
+        } => "cut short",
+        _ => "",
+    }
+}
+
+/// What a change did.
+fn what(change: &Entry) -> String {
+    let written = change.files.iter().map(|file| shown(file.as_bstr()));
+    let moved = change.moved.iter();
+    let moved = moved.map(|path| format!("{} moved away", shown(path.as_bstr())));
+    let many = change.untracked as u64;
+    let untracked = (many > 0).then(|| format!("{} no longer tracked", files(many)));
+    let all: Vec<String> = written.chain(moved).chain(untracked).collect();
+    all.join(", ")
+}
+
+/// A time as the clock here shows it.
+fn moment(seconds: u64) -> String {
+    let then = jiff::Timestamp::from_second(seconds.cast_signed()).unwrap_or_default();
+    then.to_zoned(jiff::tz::TimeZone::system())
+        .strftime("%Y-%m-%d %H:%M")
+        .to_string()
+}
+
+fn text(change: &Entry, keeps_edits: bool) -> String {
+    let title = format!("change {} was made by", change.number);
+    let mut text = format!(
+        "{} {}\n",
+        Paint::Head.on(title),
+        Paint::Type.on(&change.command)
+    );
+    if !change.own {
+        let said = "its record is not sealed with your key: somebody else made it, or you did on \
+                    another machine";
+        text += &format!("  {}\n", Paint::Warn.on(said));
+    }
+    if change.cut_short {
+        text += &format!("  {}\n", Paint::Warn.on("it was cut short"));
+    }
+    for file in &change.files {
+        let how = if change.created.contains(file) {
+            "goes; it was not there before"
+        } else {
+            "gets back what it held"
+        };
+        let unless = if keeps_edits {
+            ", unless it was changed since"
+        } else {
+            ""
+        };
+        text += &format!("  {} {how}{unless}\n", shown(file.as_bstr()));
+    }
+    for path in &change.moved {
+        text += &format!("  {} comes back\n", shown(path.as_bstr()));
+    }
+    if change.untracked > 0 {
+        text += &format!("  {} tracked again\n", files(change.untracked as u64));
+    }
+    text
+}

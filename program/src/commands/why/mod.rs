@@ -1,0 +1,139 @@
+mod stream;
+mod words;
+
+pub use words::{difference, marked_line, text, whole};
+
+use super::found;
+use crate::cli::{GlobalArgs, ListFormat};
+use crate::context::Context;
+use crate::render::shown;
+use crate::report::{AnswerOut, Listing, Report, RuleOut};
+use anyhow::{Result, bail};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use clap::Args;
+use redshank_worktree::rules::Ruling;
+use redshank_worktree::tree::State;
+use redshank_worktree::{Answer, Overlay, Verdicts};
+use std::borrow::Cow;
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Which rule decides about a path, whether it exists or not
+#[derive(Args)]
+pub struct Why {
+    /// Paths; one that ends in a slash stands for a folder
+    #[arg(required_unless_present = "stdin")]
+    paths: Vec<OsString>,
+    /// Read paths from the standard input, one a line, and answer each at once
+    #[arg(long, conflicts_with = "paths")]
+    stdin: bool,
+    /// Paths on the standard input end with a NUL
+    #[arg(short, requires = "stdin")]
+    z: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: ListFormat,
+}
+
+impl Why {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let verdicts = Verdicts::new(&context.snapshot, Overlay::new())?;
+        if self.stdin {
+            let end = if self.z { 0 } else { b'\n' };
+            return stream::run(&context, self.format, &verdicts, end);
+        }
+        let mut answers = Answers::new(&verdicts);
+        for path in &self.paths {
+            let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
+            answers.ask(&context, given)?;
+        }
+        if !args.quiet {
+            self.format.print(&&answers)?;
+        }
+        Ok(found(args.quiet && !answers.are_all_ignored()))
+    }
+}
+
+/// The verdicts on single paths.
+pub struct Answers<'a> {
+    verdicts: &'a Verdicts<'a>,
+    /// Each with the path as it was given, and from the top.
+    answers: Vec<(BString, BString, Answer)>,
+}
+
+impl<'a> Answers<'a> {
+    pub fn new(verdicts: &'a Verdicts<'a>) -> Self {
+        Self {
+            verdicts,
+            answers: Vec::new(),
+        }
+    }
+
+    /// Asks about one more path.
+    pub fn ask(&mut self, context: &Context, given: BString) -> Result<()> {
+        let (path, answer) = ask(context, self.verdicts, given.as_bstr())?;
+        let path = path.into_owned().into();
+        self.answers.push((given, path, answer));
+        Ok(())
+    }
+
+    /// Whether git ignores all of them.
+    fn are_all_ignored(&self) -> bool {
+        let mut answers = self.answers.iter();
+        answers.all(|(_, _, answer)| answer.state == State::Ignored)
+    }
+
+    /// Whether a rule would keep out all of them, tracked or not.
+    pub fn are_all_kept_out(&self) -> bool {
+        let mut answers = self.answers.iter();
+        answers.all(|(_, _, answer)| answer.ruling.as_ref().is_some_and(Ruling::ignores))
+    }
+}
+
+impl<'a> Report for &'a Answers<'_> {
+    type Document = Vec<AnswerOut<'a, RuleOut<'a>>>;
+
+    fn text(&self) -> Result<String> {
+        let mut text = String::new();
+        for (given, path, answer) in &self.answers {
+            text += &words::text(self.verdicts, given.as_bstr(), path.as_bstr(), answer)?;
+        }
+        Ok(text)
+    }
+
+    fn document(&self) -> Self::Document {
+        self.rows().collect()
+    }
+}
+
+impl<'a> Listing for &'a Answers<'_> {
+    type Row = AnswerOut<'a, RuleOut<'a>>;
+
+    fn rows(&self) -> impl Iterator<Item = Self::Row> {
+        self.answers.iter().map(|(given, _, answer)| {
+            let rule = answer.ruling.as_ref().map(RuleOut::from);
+            AnswerOut::of(given.as_bstr(), answer.state, rule)
+        })
+    }
+}
+
+fn ask<'p>(
+    context: &Context,
+    verdicts: &Verdicts,
+    given: &'p BStr,
+) -> Result<(Cow<'p, [u8]>, Answer)> {
+    let path = context.resolve_bytes(given)?;
+    if path.is_empty() {
+        bail!("{given} is the top folder itself; no rule applies to it\n  name a path inside it");
+    }
+    let answer = verdicts.query(path.as_bstr())?;
+    if let Some(length) = answer.link {
+        let link = shown(path[..length].as_bstr());
+        bail!(
+            "{given} leads through the symbolic link {link}\n  git looks at the link, not behind \
+             it; name the link or the real path"
+        );
+    }
+    Ok((path, answer))
+}

@@ -1,0 +1,209 @@
+//! What a command works with: one picture of the working tree, and how to answer.
+
+use crate::cli::{Format, GlobalArgs};
+use crate::render::shown;
+use anyhow::{Context as _, Result, bail};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
+use once_cell::sync::OnceCell;
+use redshank_changes::journal::Journal;
+use redshank_files::FileKind;
+use redshank_findings::{ScanOptions, ScanResult, scan, scan_staged};
+use redshank_templates::{Collection, Survey, recognise};
+use redshank_worktree::Snapshot;
+use redshank_worktree::tree::Unread;
+use std::borrow::Cow;
+use std::ffi::OsStr;
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+
+/// The working tree that a command works in, and where in it the person stands.
+pub struct Context<'a> {
+    /// What is there.
+    pub snapshot: Snapshot,
+    /// The folder that the person's paths are relative to: below the top, empty or with a slash at
+    /// its end.
+    pub prefix: BString,
+    /// How to answer.
+    pub args: &'a GlobalArgs,
+    /// The answer is for people.
+    pub for_people: bool,
+    collection: OnceCell<Collection>,
+}
+
+impl<'a> Context<'a> {
+    /// Finds the working tree.
+    pub fn find(args: &'a GlobalArgs, format: impl Format) -> Result<Self> {
+        let folder = args.root.clone().unwrap_or_else(|| PathBuf::from("."));
+        Self::at(&folder, args, format)
+    }
+
+    /// The working tree that a named folder lies in.
+    pub fn at(folder: &Path, args: &'a GlobalArgs, format: impl Format) -> Result<Self> {
+        let snapshot = Snapshot::of(folder)?;
+        let here = folder
+            .canonicalize()
+            .with_context(|| folder.display().to_string())?;
+        let below = here.strip_prefix(&snapshot.top).unwrap_or(Path::new(""));
+        let mut prefix = BString::from(Vec::from_path_lossy(below).into_owned());
+        if !prefix.is_empty() {
+            prefix.push(b'/');
+        }
+        Ok(Self {
+            snapshot,
+            prefix,
+            args,
+            for_people: format.is_text(),
+            collection: OnceCell::new(),
+        })
+    }
+
+    /// The templates that count here, as the repository chose them to be.
+    pub fn collection(&self) -> Result<&Collection> {
+        self.collection.get_or_try_init(|| {
+            let choices = &self.snapshot.settings()?.draft;
+            Ok(Collection::of(&self.snapshot)?.chosen(choices)?)
+        })
+    }
+
+    /// The projects that are here.
+    pub fn survey(&self) -> Result<Survey<'_>> {
+        let tree = self.snapshot.tree()?;
+        Ok(recognise(&self.snapshot, tree, self.collection()?))
+    }
+
+    /// What is found here.
+    pub fn scan(&self, options: &ScanOptions) -> Result<ScanResult> {
+        let snapshot = &self.snapshot;
+        if options.staged {
+            let chosen = || -> redshank_templates::Result<Collection> {
+                Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)
+            };
+            return Ok(scan_staged(snapshot, chosen, options)?);
+        }
+        if options.ignored {
+            let survey = recognise(snapshot, snapshot.whole_tree()?, self.collection()?);
+            return Ok(scan(snapshot, &survey, options)?);
+        }
+        Ok(scan(snapshot, &self.survey()?, options)?)
+    }
+
+    /// A person's path, relative to the top. A slash at its end stays.
+    pub fn resolve(&self, path: &OsStr) -> Result<BString> {
+        let given = Vec::from_os_str_lossy(path);
+        Ok(self.resolve_bytes(given.as_bstr())?.into_owned().into())
+    }
+
+    /// A person's folder, relative to the top: empty, or with a slash at its end.
+    pub fn resolve_folder(&self, folder: &OsStr) -> Result<BString> {
+        let mut resolved = self.resolve(folder)?;
+        if !resolved.is_empty() && !resolved.ends_with(b"/") {
+            resolved.push(b'/');
+        }
+        if self.snapshot.root.kind(resolved.as_bstr()) != Some(FileKind::Folder) {
+            bail!(
+                "{} is not a folder\n  name one that exists",
+                shown(resolved.as_bstr())
+            );
+        }
+        Ok(resolved)
+    }
+
+    /// The same for a path that came as bytes.
+    pub fn resolve_bytes<'p>(&self, given: &'p BStr) -> Result<Cow<'p, [u8]>> {
+        if self.prefix.is_empty() && is_plain(given) {
+            return Ok(Cow::Borrowed(given));
+        }
+        let outside = || {
+            format!(
+                "{given} lies outside {}\n  name a path inside it",
+                self.snapshot.top.display()
+            )
+        };
+        if given.is_empty() {
+            bail!("an empty path\n  `.` is the folder you are in");
+        }
+        let joined: BString = if given.starts_with(b"/") {
+            let top = Vec::from_path_lossy(&self.snapshot.top);
+            let below = given.strip_prefix(top.as_ref()).with_context(outside)?;
+            if !below.is_empty() && !below.starts_with(b"/") {
+                bail!(outside());
+            }
+            below.into()
+        } else {
+            [self.prefix.as_slice(), given].concat().into()
+        };
+        let mut parts: Vec<&[u8]> = Vec::new();
+        for part in joined.split_str("/") {
+            match part {
+                b"" | b"." => {}
+                b".." => drop(parts.pop().with_context(outside)?),
+                _ => parts.push(part),
+            }
+        }
+        let folder = joined.ends_with(b"/") || joined.ends_with(b"/.") || joined.ends_with(b"/..");
+        let mut resolved = bstr::join("/", &parts);
+        if folder && !resolved.is_empty() {
+            resolved.push(b'/');
+        }
+        Ok(Cow::Owned(resolved))
+    }
+
+    /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
+    pub fn recover(&self, may_change: bool) -> Result<()> {
+        let Ok(journal) = Journal::of(&self.snapshot) else {
+            return Ok(());
+        };
+        let Some(entry) = journal.cut_short()? else {
+            return Ok(());
+        };
+        let change = format!("change {} ({}) was cut short", entry.number, entry.command);
+        if may_change {
+            // Nothing is given where another Redshank was only still at it.
+            if journal.recover()?.is_some() {
+                crate::eputln!("{change}; what it had done is taken back now");
+            }
+        } else {
+            crate::eputln!("{change}; `redshank undo` takes back what it had done");
+        }
+        Ok(())
+    }
+
+    /// Asks before a change, where there is somebody to ask; a script has said so by its options
+    /// already.
+    pub fn confirm(&self, question: &str) -> Result<bool> {
+        if self.args.yes || !self.is_interactive() {
+            return Ok(true);
+        }
+        let theme = dialoguer::theme::SimpleTheme;
+        Ok(dialoguer::Confirm::with_theme(&theme)
+            .with_prompt(question)
+            .default(false)
+            .interact()?)
+    }
+
+    /// Whether a person can answer.
+    pub fn is_interactive(&self) -> bool {
+        self.for_people && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
+    }
+
+    /// Whether a person is told more than what was asked for.
+    pub fn speaks(&self) -> bool {
+        self.for_people && !self.args.quiet
+    }
+
+    /// Says what could not be read, on the standard error.
+    pub fn say_unread(&self, unread: &[Unread]) {
+        for one in unread {
+            let path = shown(one.path.as_bstr());
+            let path = if path.is_empty() { "." } else { &path };
+            crate::eputln!("not read: {path}: {}", one.reason);
+        }
+    }
+}
+
+/// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`.
+/// Hidden files may be taken the long way.
+fn is_plain(path: &BStr) -> bool {
+    let starts_plain = |at: usize| !matches!(path.get(at), Some(b'/' | b'.'));
+    starts_plain(0) && memchr::memchr_iter(b'/', path).all(|slash| starts_plain(slash + 1))
+}

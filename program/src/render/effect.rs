@@ -1,0 +1,91 @@
+//! What a change of rules does, and the change itself.
+
+use super::{Align, Cell, Paint, Table, count, files, shown};
+use bstr::{BStr, ByteSlice};
+use redshank_worktree::effect::Effect;
+use redshank_worktree::tree::Entry;
+use redshank_worktree::{grouped, top_folder};
+use similar::{ChangeTag, TextDiff};
+
+/// How many folders are listed before the rest is summed up.
+const ROWS: usize = 8;
+
+/// Before → after, and what changed sides, by folder.
+pub fn effect(effect: &Effect) -> String {
+    let mut text = format!(
+        "{} {}, {}  {} {}, {}\n",
+        Paint::Head.on("to commit:"),
+        files(effect.before.files),
+        effect.before.size,
+        Paint::Head.on("→"),
+        files(effect.after.files),
+        effect.after.size,
+    );
+    text += &sides("kept out", Paint::Good, &effect.kept_out);
+    text += &sides("let in", Paint::Warn, &effect.let_in);
+    text
+}
+
+fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
+    if entries.is_empty() {
+        return String::new();
+    }
+    let rows = grouped(entries, |entry| (top_folder(entry.path.as_bstr()),));
+    let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
+    for ((folder,), stats) in rows.iter().take(ROWS) {
+        let example = entries
+            .iter()
+            .find(|entry| top_folder(entry.path.as_bstr()) == *folder);
+        let example = example.map_or(String::new(), |entry| {
+            shown(entry.path[folder.len()..].as_bstr())
+        });
+        let hint = if stats.files == 1 {
+            example
+        } else {
+            format!("{example}, …")
+        };
+        table.row([
+            count(stats.files).into(),
+            stats.size.to_string().into(),
+            folder_name(folder).into(),
+            Cell::painted(Paint::Quiet, hint),
+        ]);
+    }
+    let mut text = format!("{}\n{}", paint.on(format!("{title}:")), table.text());
+    if rows.len() > ROWS {
+        text += &format!("  and {} more folders\n", count((rows.len() - ROWS) as u64));
+    }
+    text
+}
+
+/// A folder's name, or a word for the top.
+pub fn folder_name(folder: &BStr) -> String {
+    if folder.is_empty() {
+        "(at the top)".to_owned()
+    } else {
+        shown(folder)
+    }
+}
+
+/// The lines that a change takes out and puts in, with one line around them.
+pub fn diff(name: &str, before: &[u8], after: &[u8]) -> String {
+    let diff = TextDiff::from_lines(before, after);
+    let mut text = format!("{}\n", Paint::Head.on(name));
+    for hunk in diff.unified_diff().context_radius(1).iter_hunks() {
+        for change in hunk.iter_changes() {
+            let line = shown(
+                change
+                    .value()
+                    .trim_end_with(|c| c == '\n' || c == '\r')
+                    .as_bstr(),
+            );
+            text += &match change.tag() {
+                ChangeTag::Insert => Paint::Good.on(format!("  + {line}")),
+                ChangeTag::Delete => Paint::Bad.on(format!("  - {line}")),
+                ChangeTag::Equal => Paint::Quiet.on(format!("    {line}")),
+            };
+            text.push('\n');
+        }
+    }
+    text
+}

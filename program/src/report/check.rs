@@ -1,0 +1,183 @@
+//! Findings.
+
+use super::PathOut;
+use crate::words;
+use bstr::ByteSlice;
+use redshank_findings::{ClassSummary, Exposure, Finding, Level, Past, Summary};
+use redshank_worktree::Class;
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{State, Unread};
+use serde::Serialize;
+
+/// `check --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.check/1"))]
+pub struct CheckOut {
+    /// Always `redshank.check/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// What was found, sorted by what to do first.
+    pub findings: Vec<FindingOut>,
+    /// How much was found.
+    pub summary: SummaryOut,
+    /// What could not be read.
+    pub unread: Vec<UnreadOut>,
+}
+
+/// A finding.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct FindingOut {
+    /// The same as long as its cause is the same.
+    pub id: String,
+    /// What is wrong.
+    pub class: Class,
+    /// Which rule of ours found it, as `class/name`.
+    pub rule: String,
+    /// How bad it is.
+    pub level: Level,
+    /// Where.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// From 1.
+    pub line: Option<u64>,
+    /// In bytes; of a folder, the sum of its files.
+    pub size: Option<Bytes>,
+    /// How many files it stands for.
+    pub files: u64,
+    /// git's verdict on the path.
+    pub state: State,
+    /// How far the file got.
+    pub exposure: Exposure,
+    /// What became of the file so far, where a commit holds it and its contents matter.
+    pub past: Option<Past>,
+    /// Where else the same is found.
+    pub also: Vec<SpotOut>,
+    /// What it is.
+    pub message: String,
+    /// What gives it away; never a whole secret.
+    pub evidence: Option<String>,
+    /// What mends it.
+    pub remedy: String,
+}
+
+/// Another place of a finding.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct SpotOut {
+    /// Where.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// From 1.
+    pub line: Option<u64>,
+    /// git's verdict on the path.
+    pub state: State,
+}
+
+impl From<&Finding> for SpotOut {
+    fn from(place: &Finding) -> Self {
+        Self {
+            path: PathOut::of(place.path.as_bstr()),
+            line: place.line,
+            state: place.state,
+        }
+    }
+}
+
+impl From<&Finding> for FindingOut {
+    fn from(finding: &Finding) -> Self {
+        Self {
+            id: finding.id.clone(),
+            class: finding.class(),
+            rule: finding.rule.to_string(),
+            level: finding.level,
+            path: PathOut::of(finding.path.as_bstr()),
+            line: finding.line,
+            size: finding.size,
+            files: finding.files,
+            state: finding.state,
+            exposure: finding.exposure,
+            past: finding.past.clone(),
+            also: finding.also.iter().map(SpotOut::from).collect(),
+            message: words::message(finding),
+            evidence: words::evidence(finding),
+            remedy: words::remedy(finding),
+        }
+    }
+}
+
+/// How many findings there are.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct SummaryOut {
+    /// Of that level.
+    pub errors: usize,
+    /// Of that level.
+    pub warnings: usize,
+    /// Of that level.
+    pub notes: usize,
+    /// By class.
+    pub classes: Vec<ClassOut>,
+    /// Left out because somebody accepted them.
+    pub accepted: usize,
+}
+
+/// A class of findings, summed up.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ClassOut {
+    /// Which.
+    pub class: Class,
+    /// How many findings.
+    pub findings: usize,
+    /// How many files they stand for.
+    pub files: u64,
+    /// Their sizes, in bytes.
+    pub size: Bytes,
+}
+
+impl SummaryOut {
+    /// A summary as it is written.
+    pub fn of(summary: &Summary, accepted: usize) -> Self {
+        Self {
+            errors: summary.errors,
+            warnings: summary.warnings,
+            notes: summary.notes,
+            classes: summary.classes.iter().map(ClassOut::from).collect(),
+            accepted,
+        }
+    }
+}
+
+impl From<&ClassSummary> for ClassOut {
+    fn from(summary: &ClassSummary) -> Self {
+        Self {
+            class: summary.class,
+            findings: summary.findings,
+            files: summary.stats.files,
+            size: summary.stats.size,
+        }
+    }
+}
+
+/// A path that could not be read.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct UnreadOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// What the system said.
+    pub reason: String,
+}
+
+impl From<&Unread> for UnreadOut {
+    fn from(unread: &Unread) -> Self {
+        Self {
+            path: PathOut::of(unread.path.as_bstr()),
+            reason: unread.reason.clone(),
+        }
+    }
+}

@@ -1,0 +1,20 @@
+//! The check before commits.
+
+use serde::Serialize;
+
+/// `hook --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.hook/1"))]
+pub struct HookOut {
+    /// Always `redshank.hook/1`.
+    pub schema: &'static str,
+    /// It is there.
+    pub on: bool,
+    /// It is there beside somebody's own hook.
+    pub beside: bool,
+    /// The hooks folder is a part of the working tree.
+    pub shared: bool,
+    /// The script.
+    pub path: String,
+}

@@ -1,0 +1,164 @@
+//! The answers: each for people and as a document, some as rows. The documents are what other
+//! programs rely on; docs/schemas/ holds a JSON Schema of each.
+
+mod accept;
+mod check;
+mod effect;
+mod files;
+mod hook;
+mod mute;
+mod prove;
+mod rehearse;
+mod rules;
+mod survey;
+mod templates;
+mod tidy;
+mod undo;
+mod why;
+
+pub use accept::AcceptOut;
+pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
+pub use effect::EffectOut;
+pub use files::{FileOut, FolderRowOut, FoldersOut};
+pub use hook::HookOut;
+pub use mute::{MutedOut, MutesOut};
+pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
+pub use rehearse::{DifferenceOut, MissingOut, RehearseOut, RunOut};
+pub use rules::{RuleRowOut, RulesOut, StrayOut};
+pub use survey::{FolderOut, ProjectOut, SurveyOut};
+pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
+pub use tidy::TidyOut;
+pub use undo::{ChangeOut, JournalOut};
+pub use why::{AnswerOut, RuleOut};
+
+use crate::cli::{DocumentFormat, ListFormat};
+use crate::{put, render};
+use anyhow::Result;
+use base64::Engine;
+use bstr::{BStr, ByteSlice};
+use serde::Serialize;
+use std::borrow::Cow;
+use std::path::Path;
+
+/// An answer.
+pub trait Report {
+    /// What is written as one document.
+    type Document: Serialize;
+
+    /// For people.
+    fn text(&self) -> Result<String>;
+
+    /// For programs.
+    fn document(&self) -> Self::Document;
+}
+
+/// An answer that lists something.
+pub trait Listing: Report {
+    /// What is written as one line.
+    type Row: Serialize;
+
+    /// Each of them.
+    fn rows(&self) -> impl Iterator<Item = Self::Row>;
+}
+
+impl DocumentFormat {
+    /// Writes an answer.
+    pub fn print(self, report: &impl Report) -> Result<()> {
+        match self {
+            Self::Text => Ok(put!("{}", report.text()?)?),
+            Self::Json => render::json(&report.document()),
+        }
+    }
+}
+
+impl ListFormat {
+    /// Writes an answer.
+    pub fn print(self, report: &impl Listing) -> Result<()> {
+        match self {
+            Self::Text => DocumentFormat::Text.print(report),
+            Self::Json => DocumentFormat::Json.print(report),
+            Self::Jsonl => render::jsonl(report.rows()),
+        }
+    }
+}
+
+/// A path. Where its bytes aren't UTF-8, they stand beside it in base64.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct PathOut {
+    /// Relative to the repository's top; a folder ends in a slash. Bytes that aren't UTF-8 are
+    /// replaced.
+    pub path: String,
+    /// The bytes, in base64, where they aren't UTF-8.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path_b64: Option<String>,
+}
+
+impl PathOut {
+    /// The path as it is written.
+    pub fn of(path: &BStr) -> Self {
+        let (path, path_b64) = text(path);
+        Self {
+            path: path.into_owned(),
+            path_b64,
+        }
+    }
+}
+
+/// Bytes as text; and where they aren't UTF-8, in base64 beside it.
+pub fn text(bytes: &BStr) -> (Cow<'_, str>, Option<String>) {
+    match bytes.to_str() {
+        Ok(text) => (text.into(), None),
+        Err(_) => (
+            bytes.to_str_lossy(),
+            Some(base64::engine::general_purpose::STANDARD.encode(bytes)),
+        ),
+    }
+}
+
+/// A top folder as it is written.
+pub fn root(top: &Path) -> String {
+    top.to_string_lossy().into_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use schemars::{Schema, schema_for};
+    use std::path::PathBuf;
+
+    /// With `REDSHANK_WRITE_SCHEMAS` set, the files are written instead of compared.
+    #[test]
+    fn the_published_schemas_are_those_of_the_program() {
+        let schemas: [(&str, Schema); 18] = [
+            ("undo", schema_for!(JournalOut)),
+            ("rehearse", schema_for!(RehearseOut)),
+            ("mute", schema_for!(MutesOut)),
+            ("check", schema_for!(CheckOut)),
+            ("survey", schema_for!(SurveyOut)),
+            ("effect", schema_for!(EffectOut)),
+            ("tidy", schema_for!(TidyOut)),
+            ("rules", schema_for!(RulesOut)),
+            ("prove", schema_for!(ProveOut)),
+            ("record", schema_for!(RecordOut)),
+            ("accept", schema_for!(AcceptOut)),
+            ("hook", schema_for!(HookOut)),
+            ("files", schema_for!(Vec<FileOut>)),
+            ("folders", schema_for!(FoldersOut)),
+            ("templates", schema_for!(Vec<TemplateRowOut>)),
+            ("templates-test", schema_for!(TestOut)),
+            ("templates-new", schema_for!(NewTemplateOut)),
+            ("why", schema_for!(Vec<AnswerOut<RuleOut>>)),
+        ];
+        let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../docs/schemas");
+        for (name, schema) in schemas {
+            let text = serde_json::to_string_pretty(&schema).unwrap() + "\n";
+            let path = folder.join(format!("{name}.json"));
+            if std::env::var_os("REDSHANK_WRITE_SCHEMAS").is_some() {
+                std::fs::write(path, text).unwrap();
+            } else {
+                assert_eq!(std::fs::read_to_string(path).unwrap(), text, "{name}");
+            }
+        }
+    }
+}

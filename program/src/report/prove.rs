@@ -1,0 +1,96 @@
+//! Expectations.
+
+use super::PathOut;
+use bstr::ByteSlice;
+use redshank_worktree::expectations::{Expectation, Outcome};
+use serde::Serialize;
+
+/// `prove --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.prove/1"))]
+pub struct ProveOut {
+    /// Always `redshank.prove/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// How many hold.
+    pub passed: usize,
+    /// How many don't.
+    pub failed: usize,
+    /// Each, in the order of the settings.
+    pub expectations: Vec<ExpectationOut>,
+}
+
+/// An expectation and how it came out.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ExpectationOut {
+    /// The path that it is about.
+    pub path: Option<String>,
+    /// Or the pattern of paths.
+    pub pattern: Option<String>,
+    /// The state that is expected.
+    pub state: &'static str,
+    /// Why.
+    pub because: Option<String>,
+    /// Whether it holds.
+    pub holds: bool,
+    /// How many paths were looked at.
+    pub paths: usize,
+    /// The paths that are not in that state.
+    pub wrong: Vec<PathOut>,
+}
+
+/// `prove --record --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.record/1"))]
+pub struct RecordOut {
+    /// Always `redshank.record/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// The expectations that today's state would meet and the settings don't hold yet.
+    pub expectations: Vec<ProposedOut>,
+    /// Whether they were written.
+    pub written: bool,
+}
+
+/// An expectation that is proposed.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ProposedOut {
+    /// The path that it is about.
+    pub path: Option<String>,
+    /// The state that is expected.
+    pub state: &'static str,
+    /// Why.
+    pub because: Option<String>,
+}
+
+impl From<&Expectation> for ProposedOut {
+    fn from(expected: &Expectation) -> Self {
+        Self {
+            path: expected.path.clone(),
+            state: expected.state.word(),
+            because: expected.because.clone(),
+        }
+    }
+}
+
+impl From<&Outcome<'_>> for ExpectationOut {
+    fn from(outcome: &Outcome) -> Self {
+        let expected = outcome.expected;
+        let wrong = outcome.wrong.iter();
+        Self {
+            path: expected.path.clone(),
+            pattern: expected.pattern.clone(),
+            state: expected.state.word(),
+            because: expected.because.clone(),
+            holds: outcome.wrong.is_empty(),
+            paths: outcome.paths,
+            wrong: wrong.map(|(path, _)| PathOut::of(path.as_bstr())).collect(),
+        }
+    }
+}

@@ -1,0 +1,67 @@
+//! The picture of a working tree.
+
+use super::{PathOut, SummaryOut, UnreadOut};
+use redshank_templates::Confidence;
+use redshank_worktree::FileStats;
+use serde::Serialize;
+
+/// `survey --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.survey/1"))]
+pub struct SurveyOut {
+    /// Always `redshank.survey/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Whether it is a repository.
+    pub repository: bool,
+    /// Whether it has a commit.
+    pub has_commit: bool,
+    /// What the next commit of everything would hold.
+    pub to_commit: FileStats,
+    /// Files tracked already.
+    pub tracked: FileStats,
+    /// Files not tracked and not ignored.
+    pub candidates: FileStats,
+    /// What would be committed, by top folder, biggest first; files at the top under the empty
+    /// path.
+    pub folders: Vec<FolderOut>,
+    /// The projects found.
+    pub projects: Vec<ProjectOut>,
+    /// How much was found, by level and class.
+    pub summary: SummaryOut,
+    /// The next sensible command.
+    pub next: String,
+    /// What could not be read.
+    pub unread: Vec<UnreadOut>,
+}
+
+/// A top folder.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct FolderOut {
+    /// Which.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// What of it would be committed.
+    #[serde(flatten)]
+    pub stats: FileStats,
+}
+
+/// A project.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ProjectOut {
+    /// The name of its template.
+    pub template: String,
+    /// What it is.
+    pub title: String,
+    /// Its folder.
+    #[serde(flatten)]
+    pub folder: PathOut,
+    /// The file by which it was recognised.
+    pub evidence: String,
+    /// How much that proves.
+    pub confidence: Confidence,
+}

@@ -1,0 +1,119 @@
+//! A plan.
+
+use super::{FindingOut, PathOut, root};
+use crate::words;
+use bstr::ByteSlice;
+use redshank_changes::plan::{Plan, StepKind};
+use redshank_findings::masked;
+use redshank_worktree::FileStats;
+use serde::Serialize;
+use std::path::Path;
+
+/// `tidy --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.tidy/1"))]
+pub struct TidyOut {
+    /// Always `redshank.tidy/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// Whether the steps were done.
+    pub applied: bool,
+    /// The steps, in order.
+    pub steps: Vec<StepOut>,
+    /// What only a person can mend.
+    pub left: Vec<FindingOut>,
+    /// What would be committed before.
+    pub before: FileStats,
+    /// What would be committed after.
+    pub after: FileStats,
+}
+
+/// A step of a plan.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct StepOut {
+    /// What it does.
+    pub act: StepKindOut,
+    /// For which path.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// The line that it writes into a file of rules or attributes.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pattern: Option<String>,
+    /// Why.
+    pub reason: String,
+    /// The id of the first finding that it mends; none for what rules keep out already.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub finding: Option<String>,
+    /// The ids of all findings that it mends.
+    pub findings: Vec<String>,
+    /// How many files and bytes it concerns.
+    #[serde(flatten)]
+    pub stats: FileStats,
+}
+
+/// What a step does.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum StepKindOut {
+    /// It adds a rule that keeps files out.
+    Ignore,
+    /// It adds a rule that lets a file in.
+    LetIn,
+    /// It takes files out of git's index; they stay on disk.
+    StopTracking,
+    /// It writes a sample without values beside an environment file; `path` is the sample.
+    Sample,
+    /// It writes a rule as it was meant.
+    Mend,
+    /// It gives a file the name that was meant; `path` is that name.
+    Rename,
+    /// It adds a line to the attributes at the top.
+    Attribute,
+    /// It moves out of the way what can be made again.
+    Remove,
+}
+
+impl TidyOut {
+    /// A plan as it is written.
+    pub fn of(top: &Path, plan: &Plan, applied: bool) -> Self {
+        let steps = plan.steps.iter().map(|step| {
+            let (act, pattern) = match &step.kind {
+                StepKind::Ignore { pattern, .. } => (StepKindOut::Ignore, Some(pattern)),
+                StepKind::LetIn(pattern) => (StepKindOut::LetIn, Some(pattern)),
+                StepKind::Mend { with, .. } => (StepKindOut::Mend, Some(with)),
+                StepKind::Attribute { line, .. } => (StepKindOut::Attribute, Some(line)),
+                StepKind::StopTracking => (StepKindOut::StopTracking, None),
+                StepKind::Sample(_) => (StepKindOut::Sample, None),
+                StepKind::Rename(_) => (StepKindOut::Rename, None),
+                StepKind::Remove { .. } => (StepKindOut::Remove, None),
+            };
+            let pattern = pattern.map(|pattern| pattern.to_str_lossy().into_owned());
+            let path = match &step.kind {
+                StepKind::Sample(new) | StepKind::Rename(new) => new.as_bstr(),
+                _ => step.path.as_bstr(),
+            };
+            StepOut {
+                act,
+                path: PathOut::of(path),
+                pattern,
+                reason: masked(&words::reason(&step.reason)),
+                finding: step.findings.first().cloned(),
+                findings: step.findings.clone(),
+                stats: step.stats,
+            }
+        });
+        Self {
+            schema: "redshank.tidy/1",
+            root: root(top),
+            applied,
+            steps: steps.collect(),
+            left: plan.left.iter().map(FindingOut::from).collect(),
+            before: plan.effect.before,
+            after: plan.effect.after,
+        }
+    }
+}

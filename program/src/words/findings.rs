@@ -1,0 +1,340 @@
+//! What is said of findings: what each is, what gives it away, what mends it.
+
+use super::rules::{fault, pattern, stray_reason};
+use crate::render::quoted;
+use bstr::{BStr, ByteSlice};
+use redshank_findings::{
+    ByHand, Cause, Evidence, Exposure, Finding, LineEnds, NameFault, NextStep, Past, Remedy, masked,
+};
+use redshank_worktree::Class;
+use redshank_worktree::settings;
+use redshank_worktree::tree::State;
+
+/// How many other places a message names.
+const NAMED: usize = 3;
+
+/// What a finding is, in a sentence that shows no secret.
+pub fn message(finding: &Finding) -> String {
+    let mut text = cause(&finding.cause);
+    if !finding.also.is_empty() {
+        let place = |other: &Finding| match other.line {
+            Some(line) => format!("{}:{line}", other.path),
+            None => other.path.to_string(),
+        };
+        let named: Vec<String> = finding.also.iter().take(NAMED).map(place).collect();
+        text += &format!("; also in {}", named.join(", "));
+        if finding.also.len() > NAMED {
+            text += &format!(" and {} more", finding.also.len() - NAMED);
+        }
+    }
+    match finding.only_past {
+        Some(true) => text += "; an older version of it",
+        Some(false) => text += "; it is gone from the tree, but the history keeps it",
+        None => {}
+    }
+    if let Some(until) = finding.accepted_until {
+        text += &format!("; accepted only until {until}");
+    }
+    masked(&text)
+}
+
+/// What something is.
+pub(super) fn cause(cause: &Cause) -> String {
+    match cause {
+        Cause::Said(said) => said.clone(),
+        Cause::LinkForFolder(said) => {
+            format!("{said}; it is a symbolic link, which a rule for folders misses")
+        }
+        Cause::MachinePath => {
+            "a path of one person's machine; it leads nowhere elsewhere".to_owned()
+        }
+        Cause::Bundled => "a bundled or minified script or style; fine if it is somebody else's \
+                           and kept on purpose"
+            .to_owned(),
+        Cause::CompanionMissing { ending, reason } => format!("no `{ending}` beside it: {reason}"),
+        Cause::CompanionAlone { ending } => {
+            format!("a `{ending}` with nothing beside it: what it belonged to is gone, or kept out")
+        }
+        Cause::Derived { source } => {
+            let source = if source.is_empty() {
+                "the top folder".to_owned()
+            } else {
+                source.to_string()
+            };
+            format!("each file is younger than one of the same name in {source}")
+        }
+        Cause::HiddenChanges => "git doesn't see changes to it here; others do not get them, and \
+                                 theirs can collide with them"
+            .to_owned(),
+        Cause::AbsoluteLink => {
+            "a symbolic link to a place on this machine; it leads nowhere elsewhere".to_owned()
+        }
+        Cause::LinkOutside => {
+            "a symbolic link to what lies outside the repository; no clone has it".to_owned()
+        }
+        Cause::BrokenLink => "a symbolic link to what isn't there".to_owned(),
+        Cause::LinkToIgnored => {
+            "a symbolic link to what a rule keeps out; a clone has the link only".to_owned()
+        }
+        Cause::UnportableName(fault) => {
+            let because = name_fault(fault);
+            format!("Windows can't hold this name: {because}; no clone there is whole")
+        }
+        Cause::CaseClash { first } => format!(
+            "the same name as {first} where upper and lower case are the same; one of them is \
+             lost there"
+        ),
+        Cause::Swallowed { reason } => format!("a rule keeps it out, but it's needed: {reason}"),
+        Cause::NestedRepository => "a repository of its own; git would record the name of its \
+                                    commit and none of its files"
+            .to_owned(),
+        Cause::TooLarge {
+            kind,
+            is_for_storage,
+            limit,
+        } => {
+            let kind = kind.map_or(String::new(), |kind| match is_for_storage {
+                true => format!("{kind}, which belongs in large-file storage; "),
+                false => format!("{kind}; "),
+            });
+            format!("{kind}over the limit of {limit}; every clone would carry it for ever")
+        }
+        Cause::HeavyFolder { limit } => {
+            format!("heavy in sum: over the limit of {limit} for a folder")
+        }
+        Cause::ManyFiles { limit } => {
+            format!("heavy in sum: over the limit of {limit} files for a folder")
+        }
+        Cause::PointerAlone => {
+            "a pointer into large-file storage; its contents are not here".to_owned()
+        }
+        Cause::PointerUncovered => "a pointer into large-file storage, but no attribute says so; \
+                                    a clone would get the pointer"
+            .to_owned(),
+        Cause::StoredWhole => {
+            "its attributes send it to large-file storage, but git holds it whole".to_owned()
+        }
+        Cause::WouldBeStoredWhole => "its attributes send it to large-file storage, but no \
+                                      program for that is set up here; git would hold it whole"
+            .to_owned(),
+        Cause::Reserved { because, is_public } => match is_public {
+            true => format!("{because}; and the repository is public"),
+            false => format!("{because}; keep the repository private"),
+        },
+        Cause::ScriptEnds(LineEnds::Lf) => {
+            "a script whose lines end in CR LF; no system but Windows can run it".to_owned()
+        }
+        Cause::ScriptEnds(LineEnds::Crlf) => {
+            "a batch file whose lines end in LF only; Windows can lose its way in it".to_owned()
+        }
+        Cause::TrackedAnyway => "git tracks it although a rule would keep it out; rules do \
+                                 nothing for tracked files"
+            .to_owned(),
+        Cause::StaleAcceptance { finding } => {
+            format!("accepts {finding}, which is found no more")
+        }
+        Cause::Rule(status) => fault(status),
+        Cause::StrayFile(reason) => {
+            let because = stray_reason(*reason);
+            format!("looks like an ignore file, but git doesn't read it: {because}")
+        }
+    }
+}
+
+fn name_fault(fault: &NameFault) -> String {
+    match fault {
+        NameFault::Device(part) => format!("`{part}` is a device there"),
+        NameFault::Character(byte) => format!("it holds `{}`", byte.escape_ascii()),
+        NameFault::End(end) => format!("a part of it ends in `{end}`"),
+    }
+}
+
+/// What gives a finding away; never a whole secret.
+pub fn evidence(finding: &Finding) -> Option<String> {
+    finding.evidence.as_ref().map(|seen| masked(&seen_by(seen)))
+}
+
+fn seen_by(evidence: &Evidence) -> String {
+    match evidence {
+        Evidence::FirstBytes => "by its first bytes".to_owned(),
+        Evidence::FirstLines => "by its first lines".to_owned(),
+        Evidence::LongLines => "by its lines, which nobody types".to_owned(),
+        Evidence::Name => "by its name".to_owned(),
+        Evidence::File(path) => format!("by {path}"),
+        Evidence::HomeFolder => "a home folder".to_owned(),
+        Evidence::LinkTarget(target) => format!("to {target}"),
+        Evidence::Secret(secret) => secret.to_string(),
+        Evidence::Extension(extension, by) => {
+            let by = by.as_ref().map_or(String::new(), |by| seen_by(by));
+            format!("`*{extension}`, {by}")
+        }
+        Evidence::Paths(paths, others) => {
+            let named: Vec<String> = paths.iter().map(ToString::to_string).collect();
+            let others = if *others { " and others" } else { "" };
+            named.join(", ") + others
+        }
+        Evidence::Reserved(pattern) => format!("[[reserved]] {pattern}"),
+        Evidence::Ruling {
+            source,
+            line,
+            pattern,
+        } => format!("{source}, line {line}: `{pattern}`"),
+        Evidence::Pattern(pattern) => format!("`{pattern}`"),
+        Evidence::Accepted(rule, path) => format!("{rule} in {path}"),
+    }
+}
+
+/// What mends a finding, in a sentence.
+pub fn remedy(finding: &Finding) -> String {
+    let is_tracked = finding.state == State::Tracked;
+    let mut words = match &finding.remedy {
+        Remedy::KeepOut(keep_out) => {
+            let pattern = &keep_out.rule.pattern;
+            match is_tracked {
+                true => format!(
+                    "stop tracking it (it stays on disk) and ignore it with `{pattern}`: \
+                     redshank tidy"
+                ),
+                false => format!("ignore it with `{pattern}`: redshank tidy"),
+            }
+        }
+        Remedy::LetIn { rule, .. } => {
+            format!("let it in with `{}`: redshank tidy", rule.pattern)
+        }
+        Remedy::Mend { with, .. } => {
+            let rule = with.lines().next_back().unwrap_or_default().as_bstr();
+            format!("write `{rule}`: redshank tidy")
+        }
+        Remedy::Rename(name) => format!("call it {name}: redshank tidy"),
+        Remedy::Attribute { line, .. } => {
+            format!("say `{}` in .gitattributes: redshank tidy", line.pattern)
+        }
+        Remedy::ByHand(what) => by_hand(finding, what),
+    };
+    words += lasting(finding);
+    if let Some(past) = &finding.past {
+        words += &format!("; {}", past_in_words(past));
+    }
+    masked(&words)
+}
+
+/// What stays although the file is mended.
+fn lasting(finding: &Finding) -> &'static str {
+    match (finding.class(), finding.exposure) {
+        (Class::Secret, Exposure::Committed) => {
+            "; it stays in the history, so replace it at its issuer before you push"
+        }
+        (Class::Secret, Exposure::Pushed) => {
+            "; others have it already, so replace it at its issuer now"
+        }
+        (Class::Oversized, Exposure::Committed) => {
+            "; the history carries it until that is written anew, which is easy before a push"
+        }
+        (Class::Oversized, Exposure::Pushed) => {
+            "; every clone carries it until the history is written anew"
+        }
+        _ => "",
+    }
+}
+
+fn past_in_words(past: &Past) -> String {
+    let many = match past.commits {
+        1 => "1 commit".to_owned(),
+        many => format!("{many} commits"),
+    };
+    let first = &past.first[..past.first.len().min(10)];
+    let on = match past.remotes.as_slice() {
+        [] => String::new(),
+        remotes => format!(", on {}", remotes.join(", ")),
+    };
+    format!("in {many} since {} ({first}){on}", past.since)
+}
+
+fn by_hand(finding: &Finding, what: &ByHand) -> String {
+    let fixed = match what {
+        ByHand::Said(said) => return said.clone(),
+        ByHand::IgnoreUnlessOnPurpose { remake } => {
+            return format!("if it isn't kept on purpose, ignore it; made again by: {remake}");
+        }
+        ByHand::Unmute => {
+            let path = quoted(finding.path.as_bstr());
+            return format!("`redshank unmute {path}` brings them back");
+        }
+        ByHand::NarrowOrForce { folder } => {
+            let by = finding.evidence.as_ref().map_or(String::new(), seen_by);
+            return format!(
+                "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
+                 or `git add --force` the file"
+            );
+        }
+        ByHand::SeeMeant(meant) => return see_meant(meant.as_bstr()),
+        ByHand::TakeAcceptanceOut => {
+            return format!("take its [[accept]] entry out of {}", settings::FILE);
+        }
+        ByHand::IgnoreIfMadeHere => "if it is made here, ignore it; made again by: build again",
+        ByHand::IgnoreFolderIfMade => "if a tool makes them, ignore the folder: redshank add",
+        ByHand::MakePathRelative => "make it relative, or read it from the environment",
+        ByHand::OpenInEditor => {
+            "open the project in its editor, which writes them, and commit both"
+        }
+        ByHand::DeleteOrLetIn => "delete it, or let in what it belongs to",
+        ByHand::MakeLinkRelative => "make it relative, or keep it out with a rule of your own",
+        ByHand::BringTargetIn => "put what it leads to into the repository, or keep the link out",
+        ByHand::MendLink => "mend the link, or delete it",
+        ByHand::LetTargetIn => "let in what it leads to, or keep the link out, too",
+        ByHand::Rename => "give it another name (`git mv`, if it is tracked)",
+        ByHand::RenameOne => "rename one of them",
+        ByHand::DeclareSubmodule => {
+            "say where it comes from (`git submodule add`), or stop tracking it and add its files"
+        }
+        ByHand::AddSubmodule => {
+            "add it with `git submodule add`, delete its .git folder to take in its files, or \
+             ignore it"
+        }
+        ByHand::SeeWhatItHolds => {
+            "see what it holds; a rule keeps it out, large-file storage takes media and \
+             measurements"
+        }
+        ByHand::FetchContents => "`git lfs pull` fetches them",
+        ByHand::DeclareStored => "say so in .gitattributes: `git lfs track`",
+        ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
+        ByHand::InstallStorage => "install Git LFS and run `git lfs install` before you add it",
+        ByHand::NothingWhilePrivate => "nothing, as long as the repository is private",
+        ByHand::NarrowOrUntrack => {
+            "the folder is shut, so no exception can say that it belongs; narrow the rule, or \
+             stop tracking it with `git rm --cached`"
+        }
+        ByHand::NarrowShuttingRule => "narrow the rule that shuts the folder: redshank why",
+        ByHand::NarrowRule => "narrow the rule, so that others get the file",
+        ByHand::MendPattern => "mend the pattern, or take it out",
+        ByHand::GiveRightName => "give it the name and the place of the file that was meant",
+        ByHand::ReadFromEnvironment => {
+            "take the value out of the file and read it from the environment instead"
+        }
+        ByHand::NothingKeptOut => "a rule keeps it out; nothing to do",
+        ByHand::RewriteHistory => "only writing the history anew takes it out",
+        ByHand::Nothing => "",
+    };
+    fixed.to_owned()
+}
+
+fn see_meant(meant: &BStr) -> String {
+    format!("perhaps `{}` was meant: redshank rules", pattern(meant))
+}
+
+/// The next sensible command, and what it is for.
+pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
+    match step {
+        NextStep::Init => ("git init", "make it a repository; nothing is added by that"),
+        NextStep::Draft => (
+            "redshank draft",
+            "see rules that fit these projects, then write them with --write",
+        ),
+        NextStep::Check => (
+            "redshank check",
+            "see each finding, then `redshank tidy` for what mends it",
+        ),
+        NextStep::AddAll => ("git add --all", "what is left looks like work"),
+        NextStep::Nothing => ("git status", "nothing to do here"),
+    }
+}

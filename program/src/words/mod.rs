@@ -1,0 +1,22 @@
+//! The sentences, each once: what the computation gives as data is said here, with the commands and
+//! options of this program.
+
+mod errors;
+mod findings;
+mod rules;
+mod steps;
+
+pub use errors::{example, explained};
+pub use findings::{evidence, message, next_step, remedy};
+pub use rules::{near_reason, pattern, ruling, scope, status, stray_reason};
+pub use steps::{kind_title, reason};
+
+use redshank_changes::rehearse::MissingReason;
+
+/// Why something is needed in a clone.
+pub fn missing_reason(reason: &MissingReason) -> String {
+    match reason {
+        MissingReason::Said(said) => said.clone(),
+        MissingReason::Referred { by, title } => format!("{by} refers to it: {title}"),
+    }
+}

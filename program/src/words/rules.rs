@@ -1,0 +1,96 @@
+//! What is said of rules.
+
+use crate::render::shown;
+use bstr::{BStr, ByteSlice};
+use redshank_findings::masked;
+use redshank_worktree::rules::{NearReason, RuleScope, Ruling, excerpt};
+use redshank_worktree::usage::{RuleStatus, RuleUsage, StrayReason};
+
+/// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any file
+/// may be named as one of rules.
+pub fn pattern(pattern: &BStr) -> String {
+    shown(
+        masked(&excerpt(pattern).to_str_lossy())
+            .as_bytes()
+            .as_bstr(),
+    )
+}
+
+/// Where a rule stands, and the rule.
+pub fn ruling(ruling: &Ruling) -> String {
+    let (source, line) = (&ruling.source().shown, ruling.rule().line);
+    let rule = pattern(ruling.rule().text.as_bstr());
+    format!("{source}, line {line}: `{rule}`")
+}
+
+/// Whom a rule is for.
+pub fn scope(scope: RuleScope) -> &'static str {
+    match scope {
+        RuleScope::Team => "for everyone",
+        RuleScope::Folder => "for everyone, in this folder",
+        RuleScope::Clone => "only in this clone",
+        RuleScope::Personal => "only for you",
+    }
+}
+
+/// What a rule comes to.
+pub fn status(usage: &RuleUsage) -> String {
+    match &usage.status {
+        RuleStatus::Works if usage.rule().negated => "lets in".to_owned(),
+        RuleStatus::Works => "keeps out".to_owned(),
+        other => fault(other),
+    }
+}
+
+/// What is wrong with a rule, or that it works.
+pub fn fault(status: &RuleStatus) -> String {
+    match status {
+        RuleStatus::Works => "works".to_owned(),
+        RuleStatus::CatchesNothing => "catches nothing here".to_owned(),
+        RuleStatus::Duplicate { line } => format!("stands again in line {line}, which counts"),
+        RuleStatus::Overridden { source, line } => {
+            format!("all it matches is decided by {source}, line {line}")
+        }
+        RuleStatus::CannotWork {
+            folder,
+            source,
+            line,
+        } => format!("cannot work: {folder} is shut by {source}, line {line}"),
+        RuleStatus::SwallowsItsFile => "keeps out the file that it stands in".to_owned(),
+        RuleStatus::OnlyTracked { files: 1 } => {
+            "matches only one file, which is tracked already".to_owned()
+        }
+        RuleStatus::OnlyTracked { files } => {
+            format!("matches only {files} files, which are tracked already")
+        }
+        RuleStatus::Misread { because, .. } => near_reason(*because).to_owned(),
+        RuleStatus::Impossible => {
+            "no path can match: an open bracket, or a back-slash at the end".to_owned()
+        }
+    }
+}
+
+/// Why a rule doesn't match, or isn't read as it was meant.
+pub fn near_reason(reason: NearReason) -> &'static str {
+    match reason {
+        NearReason::Anchored => "its slash ties it to the folder of its file",
+        NearReason::LetterCase => "upper and lower case differ",
+        NearReason::FoldersOnly => "it ends in a slash, so it matches folders only",
+        NearReason::SpaceAtEnd => "white space at its end belongs to the pattern",
+        NearReason::SpaceAtStart => "white space at its start belongs to the pattern",
+        NearReason::CommentBehind => "a comment must have a line of its own",
+        NearReason::BackSlashes => "back-slashes don't part folders",
+        NearReason::DotSlash => "a pattern can't start with `./`",
+    }
+}
+
+/// Why git doesn't read a file that looks like an ignore file.
+pub fn stray_reason(reason: StrayReason) -> &'static str {
+    match reason {
+        StrayReason::SymbolicLink => "it is a symbolic link; git follows none here",
+        StrayReason::Utf16 => "it is UTF-16; git reads UTF-8 only",
+        StrayReason::LetterCase => "upper and lower case count in its name",
+        StrayReason::ExtraExtension => "its name has an extension too many",
+        StrayReason::Misspelt => "its name is misspelt",
+    }
+}

@@ -1,0 +1,26 @@
+//! The built program in a temporary folder with a real git, as a person uses it.
+
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
+
+mod attacks_foreign;
+mod attacks_lost_work;
+mod attacks_outside;
+mod bad_input;
+mod check;
+mod common;
+mod finders;
+mod findings;
+mod first_commit;
+mod guard;
+mod history;
+mod killed;
+mod places;
+mod rehearse;
+mod rule_edits;
+mod rules;
+mod schemas;
+mod secrets;
+mod templates;
+mod tidy_places;
+mod tidy_steps;
+mod tidy_undo;

@@ -1,0 +1,383 @@
+//! What each kind of step of a tidying does, and when it refuses.
+
+use crate::common::Person;
+
+const APPLY: [&str; 3] = ["tidy", "--apply", "--yes"];
+
+fn with_commit(files: &[(&str, &str)]) -> Person {
+    let nia = Person::with_repository();
+    files
+        .iter()
+        .for_each(|(path, contents)| nia.writes(path, contents));
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "-qm", "first"]);
+    nia
+}
+
+#[test]
+fn what_can_be_made_again_moves_away_and_comes_back_with_all_it_was() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "*.pyc\n/web/node_modules/\n");
+    nia.writes("Cargo.toml", "[package]\nname = \"gateway\"\n");
+    nia.writes("target/debug/app", "x");
+    nia.writes("web/package.json", "{}");
+    nia.writes("web/node_modules/a/index.js", "1");
+    nia.writes("keep/notes.o", "what nothing here makes again");
+    // A clone within is nothing that a build makes.
+    nia.writes("api/package.json", "{}");
+    nia.writes("api/node_modules/own/.git/HEAD", "ref: refs/heads/main\n");
+    nia.git(&["add", "Cargo.toml", "target"]);
+    let modified = |path: &str| {
+        std::fs::metadata(nia.here().join(path))
+            .unwrap()
+            .modified()
+            .unwrap()
+    };
+    let (file, folder) = (modified("target/debug/app"), modified("target"));
+
+    nia.redshank(&APPLY).fine();
+    assert!(
+        nia.here().join("target/debug/app").exists(),
+        "not without being told"
+    );
+    nia.redshank(&["undo", "--yes"]).fine();
+    let said = nia
+        .redshank(&["tidy", "--remove", "--apply", "--yes"])
+        .fine();
+    assert!(
+        said.out.contains("moved out of the way") && said.out.contains("undo --forget"),
+        "{}",
+        said.out
+    );
+    for gone in ["target", "web/node_modules"] {
+        assert!(!nia.here().join(gone).exists(), "{gone}");
+    }
+    assert!(
+        nia.here().join("api/node_modules/own/.git/HEAD").exists()
+            && nia.here().join("keep/notes.o").exists()
+    );
+    assert!(
+        !nia.lists("tracked")
+            .contains(&"target/debug/app".to_owned())
+    );
+
+    // Made again meanwhile: neither is lost.
+    nia.writes("target/debug/app", "newer");
+    let said = nia.redshank(&["undo", "--yes"]);
+    assert_eq!(said.code, 2);
+    assert!(
+        said.err.contains("/target: what it held before") && said.err.contains("moved-"),
+        "{}",
+        said.err
+    );
+    assert_eq!(nia.reads("target/debug/app"), b"newer");
+    std::fs::remove_dir_all(nia.here().join("target")).unwrap();
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert_eq!(
+        (modified("target/debug/app"), modified("target")),
+        (file, folder)
+    );
+    assert_eq!(nia.reads("web/node_modules/a/index.js"), b"1");
+    assert_eq!(nia.lists("tracked"), ["Cargo.toml", "target/debug/app"]);
+}
+
+#[test]
+fn a_built_folder_with_a_file_that_a_clone_needs_stays_where_it_is() {
+    let nia = Person::with_repository();
+    nia.writes(
+        ".redshank/templates/tables.toml",
+        "name = 'tables'\ntitle = 'Tide tables'\nrevision = 1\ngroup = 'tool'\n\
+         [[recognise]]\nfile = 'tables.ini'\n\
+         [[rule]]\npattern = 'made/'\nclass = 'generated'\nreason = 'the tables'\nremake = 'make tables'\n\
+         ignored = ['made/a.bin']\nkept = ['tables.ini']\n\
+         [[needed]]\npattern = '/made/index.txt'\nreason = 'readers start from it'\n",
+    );
+    for harbour in ["north", "south"] {
+        nia.writes(&format!("{harbour}/tables.ini"), "");
+        nia.writes(&format!("{harbour}/made/a.bin"), "1");
+    }
+    nia.writes("south/made/index.txt", "1");
+    nia.writes(".gitignore", "made/\n");
+    nia.redshank(&["tidy", "--remove", "--apply", "--yes"])
+        .fine();
+    assert!(
+        !nia.here().join("north/made").exists(),
+        "nothing in it is needed"
+    );
+    assert_eq!(nia.reads("south/made/index.txt"), b"1");
+    assert!(nia.here().join("south/made/a.bin").exists());
+}
+
+#[test]
+fn a_misspelt_ignore_file_gets_its_name_and_one_that_is_taken_is_left() {
+    let nia = with_commit(&[
+        ("kiosk/.gitignor", "*.tmp\n"),
+        (".gitignore", "*.bak\n"),
+        (".gitignroe", "*.raw\n"),
+    ]);
+    nia.writes("kiosk/a.tmp", "");
+    let report = nia
+        .redshank(&["tidy", "--apply", "--yes", "--format", "json"])
+        .fine()
+        .json();
+    assert_eq!(report["steps"][0]["act"], "rename");
+    assert_eq!(report["steps"][0]["path"], "kiosk/.gitignore");
+    assert_eq!(nia.reads("kiosk/.gitignore"), b"*.tmp\n");
+    assert_eq!(nia.lists("ignored"), ["kiosk/a.tmp"]);
+    assert_eq!(
+        nia.reads(".gitignroe"),
+        b"*.raw\n",
+        "the right name is taken"
+    );
+    assert_eq!(nia.lists("tracked"), [".gitignore", ".gitignroe"]);
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert_eq!(nia.git(&["status", "--porcelain"]).out, "?? kiosk/a.tmp\n");
+}
+
+#[test]
+fn rules_are_written_as_they_were_meant_and_every_other_line_stays() {
+    let nia = with_commit(&[("keep.log", "tracked on purpose")]);
+    nia.writes(
+        ".gitignore",
+        "# ours\r\n*.log # of the uplink\r\n./out.txt\r\n*.bak\r\n",
+    );
+    nia.writes("out.txt", "");
+    nia.writes("uplink.log", "");
+    nia.redshank(&["tidy", "--only", "rule", "--apply", "--yes"])
+        .fine();
+    let text = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert!(
+        text.starts_with("# ours\r\n# of the uplink\r\n*.log\r\n/out.txt\r\n*.bak\r\n"),
+        "{text:?}"
+    );
+    assert!(
+        text.contains("!/keep.log"),
+        "the rule speaks of a tracked file now: {text:?}"
+    );
+    assert_eq!(nia.lists("ignored"), ["out.txt", "uplink.log"]);
+    nia.agrees_with_git();
+    assert_eq!(
+        nia.redshank(&["tidy", "--only", "rule", "--format", "json"])
+            .json()["steps"],
+        serde_json::json!([])
+    );
+}
+
+#[test]
+fn a_forced_in_file_gets_an_exception_where_the_rule_stands() {
+    let nia = Person::with_repository();
+    nia.writes("sensors/.gitignore", "*.cal\nlocal/\n");
+    nia.writes("sensors/north.cal", "1");
+    nia.writes("sensors/local/own.txt", "1");
+    nia.git(&["add", "--force", "."]);
+    nia.redshank(&APPLY).fine();
+    let text = String::from_utf8(nia.reads("sensors/.gitignore")).unwrap();
+    assert!(text.contains("\n!/north.cal\n"), "{text}");
+    assert!(
+        !text.contains("own.txt"),
+        "in a folder that is shut no exception works"
+    );
+    nia.git(&["rm", "-q", "--cached", "sensors/north.cal"]);
+    assert_eq!(nia.lists("candidate"), ["sensors/north.cal"]);
+}
+
+#[test]
+fn large_media_go_to_large_file_storage_only_where_its_program_is_set_up() {
+    let nia = Person::with_repository();
+    nia.writes("redshank.toml", "[limits]\nfile_warning = 1000\n");
+    nia.writes("sounds/low tide.wav", "x".repeat(2000));
+    nia.writes("models/gauge.fbx", "x".repeat(2000));
+    nia.writes("models/old.fbx", "small, and held whole");
+    nia.git(&["add", "models/old.fbx"]);
+    nia.git(&["commit", "-qm", "first"]);
+    nia.writes("src/table.rs", "x".repeat(2000));
+    nia.redshank(&APPLY).fine();
+    assert!(!nia.here().join(".gitattributes").exists());
+    assert!(
+        nia.lists("ignored")
+            .contains(&"sounds/low tide.wav".to_owned()),
+        "kept out as long as it can't be stored"
+    );
+    nia.redshank(&["undo", "--yes"]).fine();
+
+    nia.git(&["config", "filter.lfs.clean", "cat"]);
+    nia.redshank(&APPLY).fine();
+    let text = String::from_utf8(nia.reads(".gitattributes")).unwrap();
+    let lines: Vec<&str> = text.lines().filter(|line| !line.starts_with('#')).collect();
+    let ends = "filter=lfs diff=lfs merge=lfs -text";
+    assert_eq!(
+        lines,
+        [format!("/models/gauge.fbx {ends}"), format!("*.wav {ends}")]
+    );
+    let said = nia
+        .git(&[
+            "check-attr",
+            "filter",
+            "sounds/low tide.wav",
+            "models/gauge.fbx",
+            "models/old.fbx",
+        ])
+        .out;
+    assert_eq!(said.matches("filter: lfs").count(), 2, "{said}");
+    assert!(
+        nia.lists("candidate")
+            .contains(&"sounds/low tide.wav".to_owned())
+    );
+    assert!(
+        nia.lists("ignored").contains(&"src/table.rs".to_owned()),
+        "code is never stored there"
+    );
+    assert!(
+        nia.redshank(&["tidy"])
+            .fine()
+            .out
+            .contains("nothing that a rule"),
+        "never twice"
+    );
+}
+
+#[test]
+fn scripts_get_the_line_ends_that_their_interpreter_reads() {
+    let nia = Person::with_repository();
+    nia.writes("flash.sh", "#!/bin/sh\r\necho tide\r\n");
+    nia.writes("build.bat", "echo tide\n");
+    nia.writes("level.js", "#!/usr/bin/env node\r\n");
+    nia.writes("fixtures/raw.sh", "#!/bin/sh\r\n");
+    nia.writes("fixtures/.gitattributes", "*.sh -text\n");
+    nia.redshank(&APPLY).fine();
+    let text = String::from_utf8(nia.reads(".gitattributes")).unwrap();
+    assert!(
+        text.contains("*.sh text eol=lf\n") && text.contains("*.bat text eol=crlf\n"),
+        "{text}"
+    );
+    assert!(
+        text.contains("/level.js text eol=lf\n") && !text.contains("*.js"),
+        "only this one is a script: {text}"
+    );
+    nia.git(&["add", "--all"]);
+    assert_eq!(
+        nia.git(&["show", ":flash.sh"]).out,
+        "#!/bin/sh\necho tide\n"
+    );
+    assert_eq!(
+        nia.git(&["show", ":fixtures/raw.sh"]).out,
+        "#!/bin/sh\r\n",
+        "left alone on purpose"
+    );
+    assert_eq!(nia.redshank(&["check", "--class", "needed"]).code, 0);
+}
+
+/// A merge, a rebase or a cherry-pick that stopped, with `uplink.log` and `.gitignore` in it.
+fn stopped_in(words: &[&str]) -> Person {
+    let nia = with_commit(&[
+        ("uplink.log", "base\n"),
+        ("far.log", "base\n"),
+        ("main.c", "1\n"),
+    ]);
+    nia.git(&["checkout", "-qb", "side"]);
+    nia.writes("uplink.log", "side\n");
+    nia.writes("main.c", "side\n");
+    nia.git(&["commit", "-qam", "side"]);
+    nia.git(&["checkout", "-q", "main"]);
+    nia.writes("main.c", "main\n");
+    nia.git(&["commit", "-qam", "main"]);
+    assert_ne!(nia.git_says(words).code, 0);
+    nia
+}
+
+#[test]
+fn what_git_is_in_the_middle_of_is_left_alone() {
+    for words in [
+        &["merge", "-q", "side"][..],
+        &["rebase", "-q", "side"],
+        &["rebase", "-q", "--apply", "side"],
+        &["cherry-pick", "side"],
+    ] {
+        let nia = stopped_in(words);
+        let (index, head) = (
+            nia.reads(".git/index"),
+            nia.git(&["status", "--porcelain"]).out,
+        );
+        let found = nia.redshank(&["check", "--format", "json"]).json();
+        let of = |path: &str| {
+            found["findings"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .find(|f| f["path"] == path)
+                .unwrap()
+        };
+        let (near, far) = (
+            of("uplink.log")["id"].as_str(),
+            of("far.log")["id"].as_str(),
+        );
+        if words[0] != "rebase" {
+            let said = nia.redshank(&["tidy", "--apply", "--yes", "--skip", far.unwrap()]);
+            assert_eq!(said.code, 2, "{words:?}");
+            assert!(
+                said.err.contains("is not finished, and touches uplink.log"),
+                "{words:?}: {}",
+                said.err
+            );
+            assert!(
+                index == nia.reads(".git/index") && head == nia.git(&["status", "--porcelain"]).out,
+                "{words:?}"
+            );
+        }
+        // What it doesn't touch can be tidied.
+        nia.redshank(&["tidy", "--apply", "--yes", "--skip", near.unwrap()])
+            .fine();
+        assert!(
+            !nia.lists("tracked").contains(&"far.log".to_owned()),
+            "{words:?}"
+        );
+        nia.redshank(&["undo", "--yes"]).fine();
+        assert_eq!(nia.git(&["status", "--porcelain"]).out, head, "{words:?}");
+    }
+}
+
+#[test]
+fn a_quiet_tidying_says_nothing() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "");
+    let said = nia
+        .redshank(&["tidy", "--apply", "--yes", "--quiet"])
+        .fine();
+    assert_eq!((said.out.as_str(), said.err.as_str()), ("", ""));
+    assert_eq!(nia.lists("ignored"), ["uplink.log"]);
+}
+
+#[test]
+fn a_person_at_a_terminal_chooses_step_by_step() {
+    let nia = Person::with_repository();
+    nia.writes("uplink.log", "x");
+    nia.writes("id_rsa", "x");
+    let (enter, down, space) = ("\r", "\x1b[B", " ");
+    let said = nia.redshank_at_a_terminal("tidy", &[("> change nothing", enter)]);
+    assert!(said.out.contains("nothing was changed"), "{}", said.out);
+    assert_eq!(nia.lists("ignored"), [""; 0]);
+    let to_choose = [("> change nothing", down), ("> do all of it", down)];
+    let to_difference = [("> choose", down), ("> show the difference", enter)];
+    let leave_first = [
+        ("> choose", enter),
+        ("> [x] keep out, by a rule: id_rsa", space),
+        ("> [ ]", enter),
+    ];
+    let do_it = [("> change nothing", down), ("> do all of it", enter)];
+    let keys = [
+        &to_choose[..],
+        &to_difference,
+        &to_choose,
+        &leave_first,
+        &do_it,
+    ]
+    .concat();
+    let said = nia.redshank_at_a_terminal("tidy", &keys);
+    assert!(
+        said.out.contains("+ *.log") && said.out.contains("done"),
+        "{}",
+        said.out
+    );
+    assert_eq!(nia.lists("ignored"), ["uplink.log"]);
+    assert_eq!(nia.lists("candidate"), [".gitignore", "id_rsa"]);
+}
