@@ -4,8 +4,8 @@
 //! is first asked for, and never again: two answers of one command can't contradict each other. What
 //! is to be changed is read anew by whoever changes it.
 
-use crate::rules::{Chain, IGNORE_FILE, RuleList, Source};
-use crate::settings::SettingsFile;
+use crate::rules::{Chain, IGNORE_FILE, RuleList, Source, folder_of_ignore_file};
+use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
 use crate::walk::{Depth, WalkOptions};
 use crate::worktree::LARGEST_IGNORE_FILE;
@@ -239,6 +239,15 @@ impl Snapshot {
         let path = || self.path(folder).join(IGNORE_FILE);
         let rules = rules.map_err(|cause| refused(&path())(cause))?;
         Ok(rules.into_iter().fold(chain, Chain::with))
+    }
+
+    /// What a file holds that the snapshot reads for itself: an ignore file, or the settings.
+    pub fn held(&self, path: &BStr) -> Option<Vec<u8>> {
+        if path == settings::FILE {
+            return Some(self.settings().ok()?.text()?.as_bytes().to_vec());
+        }
+        let folder = folder_of_ignore_file(path)?;
+        Some(self.ignore_file(folder).ok()??.contents.clone())
     }
 
     /// What a folder's ignore file holds; `None` if there is none. `folder` is empty or ends in a

@@ -1,7 +1,9 @@
 //! Every rule in force: what it catches, and those that don't do what they seem to.
 
 use crate::ignore_file::is_utf16;
-use crate::rules::{IGNORE_FILE, NearReason, RuleId, RuleList, excerpt, looser, misreadings};
+use crate::rules::{
+    IGNORE_FILE, NearReason, RuleId, RuleList, excerpt, folder_of_ignore_file, looser, misreadings,
+};
 use crate::tree::{Entry, EntryKind, State, Tree};
 use crate::{FileStats, Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
@@ -492,8 +494,9 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
         if entry.kind == EntryKind::Link {
             return Some(StrayReason::SymbolicLink);
         }
-        let start = snapshot.read(entry.path.as_bstr()).ok()?;
-        return is_utf16(&start).then_some(StrayReason::Utf16);
+        let folder = folder_of_ignore_file(entry.path.as_bstr())?;
+        let file = snapshot.ignore_file(folder).ok()??;
+        return is_utf16(&file.contents).then_some(StrayReason::Utf16);
     }
     let text = name.to_str().ok()?;
     let lower = text.to_lowercase();

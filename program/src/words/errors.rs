@@ -62,9 +62,10 @@ fn of_worktree(error: &redshank_worktree::Error) -> Lines {
         Error::NotExtensible { key: "draft", .. } => {
             said(error, "write it as a table of its own: [draft]")
         }
-        Error::NotExtensible { key, .. } => {
-            said(error, format!("write each as a table of its own: [[{key}]]"))
-        }
+        Error::NotExtensible { key, .. } => said(
+            error,
+            format!("write each as a table of its own: [[{key}]]"),
+        ),
         Error::NotUtf8 { .. } => said(error, "save it as UTF-8"),
         Error::NotAFile(_) => said(error, "put a regular file in its place"),
         Error::Utf16(_) => said(error, "save it as UTF-8 first"),

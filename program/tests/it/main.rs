@@ -14,6 +14,7 @@ mod first_commit;
 mod guard;
 mod history;
 mod killed;
+mod one_look;
 mod places;
 mod rehearse;
 mod rule_edits;

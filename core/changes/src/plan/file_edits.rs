@@ -4,7 +4,7 @@ use crate::Result;
 use crate::journal::{Area, Content, FileChange, Mode};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_worktree::ignore_file::{NewRule, Section, with_section};
-use redshank_worktree::rules::IGNORE_FILE;
+use redshank_worktree::rules::folder_of_ignore_file;
 use redshank_worktree::{Overlay, Snapshot};
 use std::collections::BTreeMap;
 
@@ -72,7 +72,7 @@ impl<'a> FileEdits<'a> {
     /// The file as it stands, read when it is first asked for.
     fn file(&mut self, path: &BStr) -> Result<&mut FileEdit> {
         if !self.files.contains_key(path) {
-            let before = match folder_of_rules(path) {
+            let before = match folder_of_ignore_file(path) {
                 Some(folder) => {
                     let file = self.snapshot.ignore_file(folder)?;
                     file.map(|file| file.contents.clone())
@@ -130,10 +130,9 @@ impl<'a> FileEdits<'a> {
 
     /// The ignore files among them, as they are to be.
     pub(super) fn overlay(&self) -> Overlay {
-        let rules = self
-            .files
-            .iter()
-            .filter(|(path, file)| file.is_changed() && folder_of_rules(path.as_bstr()).is_some());
+        let rules = self.files.iter().filter(|(path, file)| {
+            file.is_changed() && folder_of_ignore_file(path.as_bstr()).is_some()
+        });
         rules
             .map(|(path, file)| (path.clone(), file.after()))
             .collect()
@@ -158,10 +157,4 @@ pub(super) fn taken_away(path: BString, before: Vec<u8>) -> FileChange {
         after,
         mode: Mode::AsItWas,
     }
-}
-
-/// The folder of an ignore file, by its path; nothing for another file.
-fn folder_of_rules(path: &BStr) -> Option<&BStr> {
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    (path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
 }

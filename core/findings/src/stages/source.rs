@@ -4,7 +4,7 @@ use crate::Result;
 use bstr::{BStr, BString};
 use parking_lot::Mutex;
 use redshank_git::{Blobs, Repository, Staged};
-use redshank_worktree::Worktree;
+use redshank_worktree::Snapshot;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
 use std::collections::HashMap;
@@ -13,7 +13,7 @@ use std::io::Read;
 /// The contents of files.
 pub(crate) enum ContentSource<'a> {
     /// On disk.
-    Disk(&'a Worktree),
+    Disk(&'a Snapshot),
     /// In git's index.
     Staged(Mutex<Blobs>, HashMap<BString, String>),
 }
@@ -29,10 +29,13 @@ impl ContentSource<'_> {
         take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>,
     ) -> std::io::Result<T> {
         match self {
-            Self::Disk(worktree) => {
+            Self::Disk(snapshot) => {
+                if let Some(held) = snapshot.held(path) {
+                    return take(&mut held.as_slice());
+                }
                 // What was a file when the tree was walked may be something else by now; then it is
                 // not opened.
-                take(&mut worktree.root.file(path)?)
+                take(&mut snapshot.root.file(path)?)
             }
             Self::Staged(blobs, names) => {
                 let blob = names.get(path).ok_or(std::io::ErrorKind::NotFound)?;

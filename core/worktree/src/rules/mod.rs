@@ -17,6 +17,13 @@ use std::sync::Arc;
 /// The name of git's ignore files.
 pub const IGNORE_FILE: &str = ".gitignore";
 
+/// The folder of an ignore file, by its path: empty, or with a slash at its end. Nothing for another
+/// file.
+pub fn folder_of_ignore_file(path: &BStr) -> Option<&BStr> {
+    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+    (path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
+}
+
 /// The start of a pattern that nobody would read to its end; any other as it stands.
 pub fn excerpt(pattern: &BStr) -> BString {
     const LONGEST: usize = 300;
