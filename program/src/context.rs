@@ -3,14 +3,14 @@
 use crate::cli::{Format, GlobalArgs};
 use crate::render::shown;
 use anyhow::{Context as _, Result, bail};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, ByteSlice, ByteVec};
 use once_cell::sync::OnceCell;
 use redshank_changes::journal::Journal;
 use redshank_files::FileKind;
 use redshank_findings::{ScanOptions, ScanResult, scan, scan_staged};
 use redshank_templates::{Collection, Survey, recognise};
-use redshank_worktree::Snapshot;
 use redshank_worktree::tree::Unread;
+use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
 use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::io::IsTerminal;
@@ -20,9 +20,8 @@ use std::path::{Path, PathBuf};
 pub struct Context<'a> {
     /// What is there.
     pub snapshot: Snapshot,
-    /// The folder that the person's paths are relative to: below the top, empty or with a slash at
-    /// its end.
-    pub prefix: BString,
+    /// The folder that the person's paths are relative to.
+    pub prefix: RepoPathBuf,
     /// How to answer.
     pub args: &'a GlobalArgs,
     /// The answer is for people.
@@ -44,13 +43,11 @@ impl<'a> Context<'a> {
             .canonicalize()
             .with_context(|| folder.display().to_string())?;
         let below = here.strip_prefix(&snapshot.top).unwrap_or(Path::new(""));
-        let mut prefix = BString::from(Vec::from_path_lossy(below).into_owned());
-        if !prefix.is_empty() {
-            prefix.push(b'/');
-        }
         Ok(Self {
             snapshot,
-            prefix,
+            prefix: RepoPath::top()
+                .join(Vec::from_path_lossy(below))
+                .as_folder(),
             args,
             for_people: format.is_text(),
             collection: OnceCell::new(),
@@ -88,30 +85,27 @@ impl<'a> Context<'a> {
     }
 
     /// A person's path, relative to the top. A slash at its end stays.
-    pub fn resolve(&self, path: &OsStr) -> Result<BString> {
+    pub fn resolve(&self, path: &OsStr) -> Result<RepoPathBuf> {
         let given = Vec::from_os_str_lossy(path);
-        Ok(self.resolve_bytes(given.as_bstr())?.into_owned().into())
+        Ok(self.resolve_bytes(given.as_bstr())?.into_owned())
     }
 
-    /// A person's folder, relative to the top: empty, or with a slash at its end.
-    pub fn resolve_folder(&self, folder: &OsStr) -> Result<BString> {
-        let mut resolved = self.resolve(folder)?;
-        if !resolved.is_empty() && !resolved.ends_with(b"/") {
-            resolved.push(b'/');
-        }
-        if self.snapshot.root.kind(resolved.as_bstr()) != Some(FileKind::Folder) {
+    /// A person's folder, relative to the top.
+    pub fn resolve_folder(&self, folder: &OsStr) -> Result<RepoPathBuf> {
+        let resolved = self.resolve(folder)?.as_folder();
+        if self.snapshot.root.kind(&resolved) != Some(FileKind::Folder) {
             bail!(
                 "{} is not a folder\n  name one that exists",
-                shown(resolved.as_bstr())
+                shown(&resolved)
             );
         }
         Ok(resolved)
     }
 
     /// The same for a path that came as bytes.
-    pub fn resolve_bytes<'p>(&self, given: &'p BStr) -> Result<Cow<'p, [u8]>> {
-        if self.prefix.is_empty() && is_plain(given) {
-            return Ok(Cow::Borrowed(given));
+    pub fn resolve_bytes<'p>(&self, given: &'p BStr) -> Result<Cow<'p, RepoPath>> {
+        if self.prefix.is_top() && is_plain(given) {
+            return Ok(Cow::Borrowed(given.into()));
         }
         let outside = || {
             format!(
@@ -122,30 +116,22 @@ impl<'a> Context<'a> {
         if given.is_empty() {
             bail!("an empty path\n  `.` is the folder you are in");
         }
-        let joined: BString = if given.starts_with(b"/") {
+        let (folder, below) = if given.starts_with(b"/") {
             let top = Vec::from_path_lossy(&self.snapshot.top);
             let below = given.strip_prefix(top.as_ref()).with_context(outside)?;
             if !below.is_empty() && !below.starts_with(b"/") {
                 bail!(outside());
             }
-            below.into()
+            (RepoPath::top(), below.as_bstr())
         } else {
-            [self.prefix.as_slice(), given].concat().into()
+            (&*self.prefix, given)
         };
-        let mut parts: Vec<&[u8]> = Vec::new();
-        for part in joined.split_str("/") {
-            match part {
-                b"" | b"." => {}
-                b".." => drop(parts.pop().with_context(outside)?),
-                _ => parts.push(part),
-            }
-        }
-        let folder = joined.ends_with(b"/") || joined.ends_with(b"/.") || joined.ends_with(b"/..");
-        let mut resolved = bstr::join("/", &parts);
-        if folder && !resolved.is_empty() {
-            resolved.push(b'/');
-        }
-        Ok(Cow::Owned(resolved))
+        let path = folder.resolve(below).with_context(outside)?;
+        let last = below.rsplit_str("/").next().unwrap_or_default();
+        Ok(Cow::Owned(match last {
+            b"" | b"." | b".." => path.as_folder(),
+            _ => path,
+        }))
     }
 
     /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
@@ -194,7 +180,7 @@ impl<'a> Context<'a> {
     /// Says what could not be read, on the standard error.
     pub fn say_unread(&self, unread: &[Unread]) {
         for one in unread {
-            let path = shown(one.path.as_bstr());
+            let path = shown(&one.path);
             let path = if path.is_empty() { "." } else { &path };
             crate::eputln!("not read: {path}: {}", one.reason);
         }

@@ -4,7 +4,7 @@
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_worktree::rules::PatternSet;
-use redshank_worktree::{Purpose, Worktree};
+use redshank_worktree::{Purpose, RepoPath, Worktree};
 use std::sync::LazyLock;
 
 /// A tracked file whose changes git doesn't see.
@@ -36,7 +36,7 @@ static SETTINGS: LazyLock<PatternSet> = LazyLock::new(|| {
 });
 
 /// Whether a file holds settings, by its name.
-pub fn holds_settings(path: &BStr) -> bool {
+pub fn holds_settings(path: &RepoPath) -> bool {
     SETTINGS.has(path)
 }
 

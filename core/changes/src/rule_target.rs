@@ -5,7 +5,7 @@ use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_worktree::ignore_file::{is_utf16, line_end, lines_of};
 use redshank_worktree::rules::{RuleScope, Source};
-use redshank_worktree::{Purpose, Snapshot};
+use redshank_worktree::{Purpose, RepoPath, Snapshot};
 
 /// A file that rules are to be written to or taken from.
 #[derive(Debug, Clone)]
@@ -21,14 +21,13 @@ pub struct RuleTarget {
 }
 
 impl RuleTarget {
-    /// The file for that scope. `folder`, empty or with a slash at its end, counts for
-    /// [`RuleScope::Folder`].
+    /// The file for that scope. `folder` counts for [`RuleScope::Folder`].
     ///
     /// # Errors
     /// If there is no such file, it can't be read, or git would not read it.
-    pub fn of(snapshot: &Snapshot, scope: RuleScope, folder: &BStr) -> Result<Self> {
+    pub fn of(snapshot: &Snapshot, scope: RuleScope, folder: &RepoPath) -> Result<Self> {
         let target = match scope {
-            RuleScope::Team => Self::in_tree(snapshot, b"".as_bstr())?,
+            RuleScope::Team => Self::in_tree(snapshot, RepoPath::top())?,
             RuleScope::Folder => Self::in_tree(snapshot, folder)?,
             RuleScope::Clone => Self::of_clone(snapshot)?,
             RuleScope::Personal => Self::of_person(snapshot)?,
@@ -40,7 +39,7 @@ impl RuleTarget {
         Ok(target)
     }
 
-    fn in_tree(snapshot: &Snapshot, folder: &BStr) -> Result<Self> {
+    fn in_tree(snapshot: &Snapshot, folder: &RepoPath) -> Result<Self> {
         let source = Source::of_folder(folder.to_owned());
         let file = snapshot.ignore_file(folder)?;
         Ok(Self {

@@ -1,11 +1,12 @@
 //! A sample in the place of an environment file: the same keys, comments and order, and no values,
 //! so that a colleague knows what to fill in.
 
-use bstr::{BStr, BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_findings::masked;
+use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// What the sample of a file is called.
-pub fn name(path: &BStr) -> BString {
+pub fn name(path: &RepoPath) -> RepoPathBuf {
     [path.as_bytes(), b".example"].concat().into()
 }
 
@@ -14,18 +15,18 @@ const ENDINGS: [&str; 4] = [".example", ".sample", ".template", ".dist"];
 
 /// Whether one of these paths is a sample of that file already, by its name: `.env.example` of
 /// `.env` and `.env.local`.
-pub fn has_one(path: &BStr, exists: &dyn Fn(&BStr) -> bool) -> bool {
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+pub fn has_one(path: &RepoPath, exists: &dyn Fn(&RepoPath) -> bool) -> bool {
+    let name_at = path.name_at();
     let stems = path[name_at..]
         .find_iter(".")
         .filter(|dot| *dot > 0)
         .map(|dot| name_at + dot)
         .chain([path.len()]);
-    let mut stems = stems.map(|end| path[..end].as_bstr());
+    let mut stems = stems.map(|end| &path[..end]);
     stems.any(|stem| {
         ENDINGS
             .iter()
-            .any(|ending| exists([stem.as_bytes(), ending.as_bytes()].concat().as_bstr()))
+            .any(|ending| exists(RepoPath::new(&[stem, ending.as_bytes()].concat())))
     })
 }
 
@@ -407,7 +408,7 @@ mod tests {
 
     #[test]
     fn a_sample_by_any_usual_name_is_known() {
-        let there = |path: &BStr| path == "web/.env.sample";
+        let there = |path: &RepoPath| path == "web/.env.sample";
         assert!(has_one("web/.env".into(), &there) && has_one("web/.env.local".into(), &there));
         assert!(!has_one("api/.env".into(), &there));
         assert_eq!(name("web/.env".into()), "web/.env.example");

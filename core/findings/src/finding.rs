@@ -1,13 +1,13 @@
 //! What a finding is: plain data, of which the program makes sentences.
 
-use bstr::{BStr, BString, ByteSlice};
+use bstr::BString;
 use jiff::civil::Date;
-use redshank_worktree::Class;
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::usage::{RuleStatus, StrayReason};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -99,8 +99,8 @@ pub enum Cause {
     },
     /// Each file of a folder is younger than one of the same name in another.
     Derived {
-        /// The other: empty for the top, or with a slash at its end.
-        source: BString,
+        /// The other.
+        source: RepoPathBuf,
     },
     /// git is told not to see changes to it.
     HiddenChanges,
@@ -117,7 +117,7 @@ pub enum Cause {
     /// A path that is the same as another one where upper and lower case are the same.
     CaseClash {
         /// The other one.
-        first: BString,
+        first: RepoPathBuf,
     },
     /// A rule keeps it out, but it's needed.
     Swallowed {
@@ -207,7 +207,7 @@ pub enum Evidence {
     /// Its name.
     Name,
     /// Another file.
-    File(BString),
+    File(RepoPathBuf),
     /// A home folder that it names.
     HomeFolder,
     /// Where it leads.
@@ -217,7 +217,7 @@ pub enum Evidence {
     /// Several files whose names end so, each by the same.
     Extension(BString, Option<Box<Evidence>>),
     /// Some of the paths, and whether there are others.
-    Paths(Vec<BString>, bool),
+    Paths(Vec<RepoPathBuf>, bool),
     /// An entry of the settings, by its pattern.
     Reserved(String),
     /// A rule, where it stands.
@@ -252,15 +252,15 @@ pub enum Remedy {
     KeepOut(KeepOut),
     /// A rule that lets it in.
     LetIn {
-        /// The folder whose ignore file takes the rule: empty, or with a slash at its end.
-        folder: BString,
+        /// The folder whose ignore file takes the rule.
+        folder: RepoPathBuf,
         /// The rule.
         rule: NewRule,
     },
     /// A rule written as it was meant.
     Mend {
         /// The ignore file that holds it.
-        file: BString,
+        file: RepoPathBuf,
         /// Its line, from 1.
         line: u32,
         /// The line as it stands, without its end.
@@ -269,7 +269,7 @@ pub enum Remedy {
         with: BString,
     },
     /// The name that was meant.
-    Rename(BString),
+    Rename(RepoPathBuf),
     /// A line for the attributes at the top (gitattributes(5)), as its pattern.
     Attribute {
         /// The line.
@@ -326,8 +326,8 @@ pub enum ByHand {
     RenameOne,
     /// Narrow the rule that shuts a folder, or add the file by force.
     NarrowOrForce {
-        /// The folder, with a slash at its end.
-        folder: BString,
+        /// The folder.
+        folder: RepoPathBuf,
     },
     /// Say where a nested repository comes from, or stop tracking it.
     DeclareSubmodule,
@@ -393,7 +393,7 @@ pub struct Finding {
     /// How bad it is.
     pub level: Level,
     /// Relative to the top; a folder ends in a slash and stands for all in it.
-    pub path: BString,
+    pub path: RepoPathBuf,
     /// From 1.
     pub line: Option<u64>,
     /// In bytes; of a folder, the sum of its files.
@@ -423,7 +423,13 @@ pub struct Finding {
 impl Finding {
     /// A finding on a path, by the last part of its rule's name. What else is known of it is added
     /// with the methods below.
-    pub(crate) fn new(class: Class, name: &str, level: Level, path: &BStr, cause: Cause) -> Self {
+    pub(crate) fn new(
+        class: Class,
+        name: &str,
+        level: Level,
+        path: &RepoPath,
+        cause: Cause,
+    ) -> Self {
         let rule = FindingRule {
             class,
             name: name.to_owned(),
@@ -453,7 +459,7 @@ impl Finding {
         Self {
             size: Some(entry.size),
             state: entry.state,
-            ..Self::new(class, name, level, entry.path.as_bstr(), cause)
+            ..Self::new(class, name, level, &entry.path, cause)
         }
     }
 
@@ -475,7 +481,7 @@ impl Finding {
     /// What sets it apart from others of its rule on its path.
     pub(crate) fn with_cause(self, cause: &[u8]) -> Self {
         Self {
-            id: Self::identity(&self.rule, self.path.as_bstr(), cause),
+            id: Self::identity(&self.rule, &self.path, cause),
             ..self
         }
     }
@@ -522,9 +528,9 @@ impl Finding {
 
     /// An identity that depends on the rule, the path and what else sets causes apart; nothing can
     /// be read out of it.
-    fn identity(rule: &FindingRule, path: &BStr, cause: &[u8]) -> String {
+    fn identity(rule: &FindingRule, path: &RepoPath, cause: &[u8]) -> String {
         let mut hash = blake3::Hasher::new();
-        for part in [rule.to_string().as_bytes(), path, cause] {
+        for part in [rule.to_string().as_bytes(), path.as_ref(), cause] {
             hash.update(&(part.len() as u64).to_le_bytes());
             hash.update(part);
         }

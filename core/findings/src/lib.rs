@@ -26,13 +26,12 @@ pub use secret::{Secret, is_environment, masked, secrets_in};
 pub use stages::today;
 pub use summary::{ClassSummary, Summary};
 
-use bstr::{BString, ByteSlice};
 use finders::Finder;
 use redshank_templates::{Survey, Template, recognise};
 use redshank_worktree::settings::Settings;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State, Tree, Unread};
-use redshank_worktree::{Class, Overlay, Purpose, Snapshot, Verdicts};
+use redshank_worktree::{Class, Overlay, Purpose, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 use stages::{ContentScan, ContentSource, TemplatePaths};
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
@@ -86,7 +85,7 @@ pub struct ScanOptions<'a> {
     /// Ignored files, too.
     pub ignored: bool,
     /// Only what concerns these paths; a folder's ends in a slash. All if empty.
-    pub paths: Vec<BString>,
+    pub paths: Vec<RepoPathBuf>,
     /// Only these classes; all if empty.
     pub classes: Vec<Class>,
     /// Only this level and worse ones.
@@ -113,12 +112,9 @@ impl Default for ScanOptions<'_> {
 
 impl ScanOptions<'_> {
     fn is_for(&self, finding: &Finding) -> bool {
-        let concerns = |path: &BString| {
-            let below = |inner: &BString, outer: &BString| {
-                outer.ends_with(b"/") && inner.starts_with(outer)
-            };
-            let is_at = |at: &BString| at == path || below(at, path) || below(path, at);
-            path.is_empty() || finding.places().any(|place| is_at(&place.path))
+        let concerns = |path: &RepoPathBuf| {
+            let is_at = |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
+            finding.places().any(|place| is_at(&place.path))
         };
         (self.paths.is_empty() || self.paths.iter().any(concerns))
             && (self.classes.is_empty() || self.classes.contains(&finding.class()))
@@ -171,7 +167,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     let (staged, templates) = (staged?, templates?);
     let folders = templates.iter().flat_map(Template::marker_folders);
     let folders: HashSet<&[u8]> = folders.collect();
-    let paths = staged.iter().map(|staged| staged.path.as_bstr());
+    let paths = staged.iter().map(|staged| RepoPath::new(&staged.path));
     let around = Tree::around(snapshot, paths, &|name| folders.contains(name));
     let survey = recognise(snapshot, &around, &templates);
     let (tree, source) = stages::staged(repository, staged)?;

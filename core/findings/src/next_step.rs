@@ -1,11 +1,10 @@
 //! What to do next in a repository, by what was found.
 
 use crate::{Finding, Level};
-use bstr::ByteSlice;
 use redshank_templates::{Project, Survey};
 use redshank_worktree::ignore_file::{Section, labels};
 use redshank_worktree::tree::State;
-use redshank_worktree::{Class, Snapshot};
+use redshank_worktree::{Class, RepoPath, Snapshot};
 
 /// The next sensible step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -50,11 +49,11 @@ impl NextStep {
 
 /// Whether the ignore file at the top holds the block of one of the projects.
 fn has_block(snapshot: &Snapshot, survey: &Survey) -> crate::Result<bool> {
-    let top = snapshot.ignore_file(b"".into())?;
+    let top = snapshot.ignore_file(RepoPath::top())?;
     let known = top.map_or_else(Vec::new, |file| labels(&file.contents));
     let label = |project: &Project| {
         let folder = project.rules_folder();
-        Section::label_of(&project.template.name, folder.as_bstr())
+        Section::label_of(&project.template.name, &folder)
     };
     Ok(survey
         .projects

@@ -4,13 +4,12 @@
 use super::format::{Origin, Template};
 use super::validity::{Fault, check};
 use crate::{Error, Result};
-use bstr::{BString, ByteSlice};
 use etcetera::BaseStrategy;
 use include_dir::{Dir, include_dir};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Root};
 use redshank_worktree::settings::Choices;
-use redshank_worktree::{Snapshot, refused, toml_file};
+use redshank_worktree::{RepoPath, Snapshot, refused, toml_file};
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -243,14 +242,14 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
     names.retain(|(name, _)| name.ends_with(b".toml"));
     names.sort_by(|a, b| a.0.cmp(&b.0));
     for (name, kind) in names {
-        let below = BString::from([TEAM_FOLDER.as_bytes(), b"/", &name].concat());
-        let path = snapshot.path(below.as_bstr());
+        let below = RepoPath::new(TEAM_FOLDER).join(&name);
+        let path = snapshot.path(&below);
         if kind == FileKind::Link {
             return Err(Error::TemplateLink(path));
         }
         let text = snapshot
             .root
-            .read(below.as_bstr(), LARGEST_TEMPLATE)
+            .read(&below, LARGEST_TEMPLATE)
             .map_err(|cause| refused(&path)(cause).into());
         files.push((path.clone(), Origin::Team(path), text));
     }

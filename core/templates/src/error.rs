@@ -1,5 +1,5 @@
 use crate::Fault;
-use bstr::BString;
+use redshank_worktree::RepoPathBuf;
 use std::path::PathBuf;
 
 /// All that can keep this layer from doing what it was asked. Each says what and where.
@@ -49,7 +49,7 @@ pub enum Error {
     #[error("{folder} is not a folder of {top}")]
     NoFolder {
         /// The folder asked for.
-        folder: BString,
+        folder: RepoPathBuf,
         /// The top.
         top: PathBuf,
     },

@@ -1,10 +1,11 @@
 //! Proving a template by its own examples.
 
 use super::Template;
-use bstr::{BStr, BString, ByteSlice};
+use bstr::BString;
 use redshank_pattern::{Case, fit};
 use redshank_worktree::rules::{Chain, RuleList, Source};
 use redshank_worktree::settings::Choices;
+use redshank_worktree::{RepoPath, RepoPathBuf};
 use std::sync::Arc;
 
 /// An example that does not come out as its template says.
@@ -17,25 +18,23 @@ pub struct Failure {
     /// Whether it should have been ignored.
     pub expected_ignored: bool,
     /// The folder that the project was supposed in: empty for the top.
-    pub folder: BString,
+    pub folder: RepoPathBuf,
 }
 
 /// Whether a template's rules, at the top, ignore a path. A folder's ends in a slash.
-pub(super) fn ignores(template: &Template, path: &BStr) -> bool {
-    let bare = path.strip_suffix(b"/").unwrap_or(path);
-    fitted(template, b"".into())
-        .shuts(bare.into(), path.ends_with(b"/"))
-        .is_some()
+pub(super) fn ignores(template: &Template, path: &RepoPath) -> bool {
+    let rules = fitted(template, RepoPath::top());
+    rules.shuts(path.bare(), path.is_folder()).is_some()
 }
 
 /// A template's rules, fitted to a folder.
-fn fitted(template: &Template, folder: &BStr) -> Chain {
+fn fitted(template: &Template, folder: &RepoPath) -> Chain {
     let lines: Vec<BString> = template
         .rule
         .iter()
         .map(|rule| fit(&rule.pattern, folder))
         .collect();
-    let source = Source::of_folder(BString::default());
+    let source = Source::of_folder(RepoPathBuf::default());
     let list = RuleList::parse(source, &bstr::join("\n", &lines), Case::Sensitive);
     Chain::new([Arc::new(list)])
 }
@@ -75,7 +74,7 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
 fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
     let mut failures = Vec::new();
     let mut tries = 0;
-    for folder in PLACES.map(BStr::new) {
+    for folder in PLACES.map(RepoPath::new) {
         let chain = fitted(template, folder);
         for rule in &template.rule {
             let examples = rule
@@ -85,15 +84,15 @@ fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
                 .chain(rule.kept.iter().map(|path| (path, false)));
             for (example, expected_ignored) in examples {
                 tries += 1;
-                let path = [folder.as_bytes(), example.as_bytes()].concat();
-                let bare = path.strip_suffix(b"/").unwrap_or(&path);
-                if chain.shuts(bare.into(), path.ends_with(b"/")).is_some() != expected_ignored {
+                let path = folder.join(example);
+                let is_ignored = chain.shuts(path.bare(), path.is_folder()).is_some();
+                if is_ignored != expected_ignored {
                     let (pattern, example) = (rule.pattern.clone(), example.clone());
                     failures.push(Failure {
                         pattern,
                         example,
                         expected_ignored,
-                        folder: folder.into(),
+                        folder: folder.to_owned(),
                     });
                 }
             }

@@ -2,22 +2,20 @@
 //! written anywhere.
 
 use super::{KnownPlace, Project, TemplateRule};
-use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Case;
-use redshank_worktree::Class;
 use redshank_worktree::rules::{RuleList, Source};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use std::collections::HashMap;
 
-/// All that is claimed in a tree.
+/// All that templates match in a tree.
 #[derive(Default)]
 pub struct TemplateMatches<'a> {
     /// By the folder of the project.
-    projects: HashMap<BString, Vec<(Project<'a>, RuleList)>>,
-    /// By path; a folder's ends in a slash.
-    known: HashMap<BString, KnownPlace<'a>>,
+    projects: HashMap<RepoPathBuf, Vec<(Project<'a>, RuleList)>>,
+    known: HashMap<RepoPathBuf, KnownPlace<'a>>,
 }
 
-/// Why a path is claimed.
+/// Why a template matches a path.
 #[derive(Clone, Copy)]
 pub enum TemplateMatch<'a, 'c> {
     /// By a rule of a project's template.
@@ -93,24 +91,20 @@ impl<'a> TemplateMatches<'a> {
         self.known.insert(known.path.clone(), known);
     }
 
-    /// Who claims exactly this path, not a folder above it. A folder's path ends in a slash.
-    pub fn on(&self, path: &BStr) -> Option<TemplateMatch<'a, '_>> {
+    /// What matches exactly this path, not a folder above it.
+    pub fn on(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));
         }
-        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let is_folder = || bare.len() < path.len();
-        let bases = bare
-            .rfind_iter("/")
-            .map(|slash| bare[..=slash].as_bstr())
-            .chain([b"".as_bstr()]);
-        let near = bases.filter_map(|base| self.projects.get(base)).flatten();
-        near.filter_map(|(project, list)| {
-            let rule = list.last(bare, &is_folder)?;
+        // The nearest project first.
+        let folders = path.folders_above().rev().chain([RepoPath::top()]);
+        let near = folders.filter_map(|folder| self.projects.get(folder));
+        let mut of_projects = near.flatten().filter_map(|(project, list)| {
+            let rule = list.last(path.bare(), &|| path.is_folder())?;
             // One line a rule: the line leads back to the template's own.
             let own = project.template.rule.get(rule.line as usize - 1)?;
             (!rule.negated).then_some(TemplateMatch::Rule(project, own))
-        })
-        .next()
+        });
+        of_projects.next()
     }
 }

@@ -1,52 +1,51 @@
 //! Files that a fresh clone needs, kept out by a rule.
 
 use crate::{Needed, Project, Result};
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_pattern::{Case, Rule, exactly, fit};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
-use redshank_worktree::tree::{EntryKind, State, Tree};
-use redshank_worktree::{Overlay, Snapshot, Verdicts};
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::{Overlay, RepoPathBuf, Snapshot, Verdicts};
 
 /// A needed file that a rule keeps out.
 pub struct SwallowedFile<'a> {
     /// The file.
-    pub path: BString,
+    pub path: RepoPathBuf,
     /// Why it's needed.
     pub needed: &'a Needed,
     /// The rule that keeps it out.
     pub ruling: Ruling,
     /// The folder above it that the rule shuts, if it's not the file itself; with a slash at its
     /// end.
-    pub shut: Option<BString>,
+    pub shut: Option<RepoPathBuf>,
     /// The rule that would let it in, for the ignore file at the top.
     pub exception: NewRule,
     /// The folder of the project that needs it.
-    pub folder: BString,
+    pub folder: RepoPathBuf,
 }
 
 impl SwallowedFile<'_> {
     /// The folder whose ignore file must hold the exception, and the exception for it: behind the
     /// rule that keeps the file out, for a deeper file is stronger.
-    pub fn placed(&self) -> (BString, NewRule) {
+    pub fn placed(&self) -> (RepoPathBuf, NewRule) {
         let base = match self.ruling.source().scope {
             RuleScope::Folder => self.ruling.source().base.clone(),
-            RuleScope::Team | RuleScope::Clone | RuleScope::Personal => BString::default(),
+            RuleScope::Team | RuleScope::Clone | RuleScope::Personal => RepoPathBuf::default(),
         };
-        let pattern = match self.folder.strip_prefix(base.as_slice()) {
-            Some(folder) => fit(&format!("!{}", self.needed.pattern), folder.as_bstr()),
-            None => [b"!", exactly(self.path[base.len()..].as_bstr()).as_slice()]
-                .concat()
-                .into(),
+        let pattern = match self.folder.below(&base) {
+            Some(folder) => fit(&format!("!{}", self.needed.pattern), folder),
+            None => {
+                let path = self.path.below(&base).unwrap_or(&self.path);
+                [b"!", exactly(path).as_slice()].concat().into()
+            }
         };
-        (
-            base,
-            NewRule {
-                pattern,
-                ..self.exception.clone()
-            },
-        )
+        let rule = NewRule {
+            pattern,
+            ..self.exception.clone()
+        };
+        (base, rule)
     }
 }
 
@@ -67,26 +66,24 @@ pub fn swallowed<'a>(
     let mut found = Vec::new();
     for project in projects {
         for needed in &project.template.needed {
-            for path in present(snapshot, tree, project, needed)
-                .into_iter()
-                .filter(|path| !settings.reserves(path.as_bstr()))
-            {
-                let answer = verdicts.query(path.as_bstr())?;
+            for path in present(snapshot, tree, project, needed) {
+                if settings.reserves(&path) {
+                    continue;
+                }
+                let answer = verdicts.query(&path)?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
-                    let shut = answer.shut.map(|length| path[..=length].into());
-                    let exception = NewRule {
-                        pattern: fit(&format!("!{}", needed.pattern), project.folder.as_bstr()),
-                        reason: format!("needed: {}", needed.reason),
-                        remake: None,
-                    };
-                    let folder = project.folder.clone();
+                    let pattern = fit(&format!("!{}", needed.pattern), &project.folder);
                     found.push(SwallowedFile {
+                        shut: answer.shut.map(|length| path[..=length].as_bstr().into()),
                         path,
                         needed,
                         ruling,
-                        shut,
-                        exception,
-                        folder,
+                        exception: NewRule {
+                            pattern,
+                            reason: format!("needed: {}", needed.reason),
+                            remake: None,
+                        },
+                        folder: project.folder.clone(),
                     });
                 }
             }
@@ -97,24 +94,24 @@ pub fn swallowed<'a>(
 
 /// The untracked files that a need speaks of. A need without wildcards is looked up on disk, where
 /// ignored folders hide nothing.
-fn present(snapshot: &Snapshot, tree: &Tree, project: &Project, needed: &Needed) -> Vec<BString> {
-    let folder = project.folder.as_bstr();
+fn present(
+    snapshot: &Snapshot,
+    tree: &Tree,
+    project: &Project,
+    needed: &Needed,
+) -> Vec<RepoPathBuf> {
     if !needed.pattern.contains(['*', '?', '[', '\\']) {
-        let path: BString = [
-            folder.as_bytes(),
-            needed.pattern.trim_start_matches('/').as_bytes(),
-        ]
-        .concat()
-        .into();
-        let is_there = snapshot.root.kind(path.as_bstr()) == Some(FileKind::File);
+        let path = project.folder.join(needed.pattern.trim_start_matches('/'));
+        let is_there = snapshot.root.kind(&path) == Some(FileKind::File);
         return is_there.then_some(path).into_iter().collect();
     }
     let rule = Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive);
-    let files = tree
-        .below(folder)
-        .filter(|entry| entry.kind == EntryKind::File && entry.state != State::Tracked);
-    files
-        .filter(|entry| rule.matches(entry.path[folder.len()..].as_bstr(), false))
-        .map(|entry| entry.path.clone())
-        .collect()
+    let is_it = |entry: &&Entry| {
+        let below = entry.path.below(&project.folder);
+        entry.kind == EntryKind::File
+            && entry.state != State::Tracked
+            && below.is_some_and(|path| rule.matches(path, false))
+    };
+    let files = tree.below(&project.folder).filter(is_it);
+    files.map(|entry| entry.path.clone()).collect()
 }

@@ -1,14 +1,14 @@
 //! Output folders and files that a project's own settings name.
 
 use super::{Output, SettingFormat};
-use bstr::{BStr, BString, ByteSlice};
+use redshank_worktree::{RepoPath, RepoPathBuf};
 use serde_json::Value;
 
 /// The paths that a settings file names, relative to the top; folders with a slash at their end.
-/// `folder` is where the settings file lies: empty, or with a slash at its end. A path that leads
+/// `folder` is where the settings file lies. A path that leads
 /// out of the repository, holds a variable, or would be the settings' own folder or one above it,
 /// is not taken.
-pub(super) fn named(output: &Output, folder: &BStr, text: &str) -> Vec<BString> {
+pub(super) fn named(output: &Output, folder: &RepoPath, text: &str) -> Vec<RepoPathBuf> {
     setting(output.format, &output.key, folder, text, output.is_file)
 }
 
@@ -16,10 +16,10 @@ pub(super) fn named(output: &Output, folder: &BStr, text: &str) -> Vec<BString> 
 pub fn setting(
     format: SettingFormat,
     key: &str,
-    folder: &BStr,
+    folder: &RepoPath,
     text: &str,
     is_file: bool,
-) -> Vec<BString> {
+) -> Vec<RepoPathBuf> {
     // Its readers go into brackets one by one, and nobody nests settings so deep.
     if nesting(text) > DEEPEST {
         return Vec::new();
@@ -111,31 +111,17 @@ fn by_expression(text: &str, expression: &str) -> Vec<String> {
         .collect()
 }
 
-fn resolved(value: &str, folder: &BStr, is_file: bool) -> Option<BString> {
+fn resolved(value: &str, folder: &RepoPath, is_file: bool) -> Option<RepoPathBuf> {
     let value = value.trim().trim_start_matches("${configDir}/");
     if value.starts_with(['/', '~']) || value.contains(['$', '{', '%', '\\', ':', '\n', '*']) {
         return None;
     }
-    let mut parts: Vec<&[u8]> = folder
-        .split_str("/")
-        .filter(|part| !part.is_empty())
-        .collect();
-    let own = parts.clone();
-    for part in value.split('/') {
-        match part {
-            "" | "." => {}
-            ".." => drop(parts.pop()?),
-            part => parts.push(part.as_bytes()),
-        }
-    }
-    if own.starts_with(&parts) {
+    let path = folder.resolve(value.into())?;
+    // The settings' own folder, or one above it, is nothing that a tool writes.
+    if path.is_top() || folder.is_within(&path.as_folder()) {
         return None;
     }
-    let mut path = BString::from(bstr::join("/", &parts));
-    if !is_file {
-        path.push(b'/');
-    }
-    Some(path)
+    Some(if is_file { path } else { path.as_folder() })
 }
 
 #[cfg(test)]
@@ -154,7 +140,7 @@ mod tests {
         };
         named(&output, "a/b/".into(), text)
             .iter()
-            .map(BString::to_string)
+            .map(ToString::to_string)
             .collect()
     }
 

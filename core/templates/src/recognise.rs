@@ -1,12 +1,11 @@
 //! Which project types live in a tree, where, and by what evidence.
 
 use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, outputs};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
 use redshank_pattern::{Case, Rule};
-use redshank_worktree::Class;
-use redshank_worktree::Snapshot;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf, Snapshot, common_folder};
 use std::collections::HashMap;
 use std::io::Read;
 
@@ -15,10 +14,10 @@ use std::io::Read;
 pub struct Project<'a> {
     /// Its type.
     pub template: &'a Template,
-    /// Its folder: empty, or with a slash at its end.
-    pub folder: BString,
+    /// Its folder.
+    pub folder: RepoPathBuf,
     /// The file by which it was recognised.
-    pub evidence: BString,
+    pub evidence: RepoPathBuf,
     /// How much that proves.
     pub confidence: Confidence,
     spans: bool,
@@ -26,41 +25,58 @@ pub struct Project<'a> {
 
 impl<'a> Project<'a> {
     /// A project that nobody recognised but somebody asked for.
-    pub fn asked_for(template: &'a Template, folder: BString) -> Self {
+    pub fn asked_for(template: &'a Template, folder: RepoPathBuf) -> Self {
         Self {
             template,
             folder,
-            evidence: BString::default(),
+            evidence: RepoPathBuf::default(),
             confidence: Confidence::Sure,
             spans: false,
         }
     }
 
     /// The folder that its template's rules are relative to.
-    pub fn rules_folder(&self) -> BString {
-        if self.template.group.everywhere() {
-            BString::default()
-        } else {
-            self.folder.clone()
+    pub fn rules_folder(&self) -> RepoPathBuf {
+        match self.template.group.everywhere() {
+            true => RepoPathBuf::default(),
+            false => self.folder.clone(),
         }
+    }
+
+    fn is_of(&self, template: &Template) -> bool {
+        self.template.name == template.name
+    }
+
+    fn covers(&self, other: &Self) -> bool {
+        self.is_of(other.template)
+            && (self.folder == other.folder || self.spans && other.folder.is_within(&self.folder))
+    }
+
+    /// Whether it makes a project of that template in the same folder say nothing new.
+    fn outranks(&self, other: &Template) -> bool {
+        self.template.outranks.contains(&other.name)
+    }
+
+    fn outranks_beside(&self, other: &Self) -> bool {
+        self.folder == other.folder && self.outranks(other.template)
     }
 }
 
 /// A folder known by what lies in it, or a file or folder that the project's own settings name.
 #[derive(Clone)]
 pub struct KnownPlace<'a> {
-    /// A folder's ends in a slash.
-    pub path: BString,
+    /// Where.
+    pub path: RepoPathBuf,
     /// The name of the template that knows it.
     pub template: &'a str,
-    /// MarkerKind is there.
+    /// What is there.
     pub class: Class,
-    /// MarkerKind it is and why it doesn't belong.
+    /// What it is and why it doesn't belong.
     pub reason: &'a str,
     /// The command that makes it again.
     pub remake: Option<&'a str>,
     /// The file that tells.
-    pub evidence: BString,
+    pub evidence: RepoPathBuf,
 }
 
 /// All that was recognised.
@@ -70,16 +86,42 @@ pub struct Survey<'a> {
     pub projects: Vec<Project<'a>>,
     /// Places known by what lies in them or by the project's settings.
     pub known: Vec<KnownPlace<'a>>,
-    /// MarkerKind the templates of all these say of each path.
+    /// What the templates of all these say of each path.
     pub matches: TemplateMatches<'a>,
+}
+
+/// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
+/// a project already recognised would ignore (dependencies, build output) is not a project.
+pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
+    let markers = Markers::of(templates, snapshot.case());
+    let files = tree
+        .to_commit()
+        .filter(|entry| entry.kind == EntryKind::File);
+    let files: Vec<&Entry> = files.collect();
+    let hits = files
+        .into_par_iter()
+        .flat_map_iter(|entry| markers.hits(entry));
+    let mut hits: Vec<MarkerHit> = hits.collect();
+    hits.sort_by_cached_key(MarkerHit::order);
+    let (gathered, hits) = hits.into_iter().partition(MarkerHit::gathers);
+    let mut recogniser = Recogniser {
+        snapshot,
+        tree,
+        survey: Survey::default(),
+        matched: HashMap::new(),
+    };
+    recogniser.take_all(hits);
+    let together = recogniser.taken_together(gathered);
+    recogniser.take_all(together);
+    recogniser.survey
 }
 
 /// A marker found in the tree.
 struct MarkerHit<'a> {
-    folder: BString,
-    evidence: &'a BStr,
+    folder: RepoPathBuf,
+    evidence: &'a RepoPath,
     template: &'a Template,
-    what: MarkerKind<'a>,
+    kind: MarkerKind<'a>,
 }
 
 #[derive(Clone, Copy)]
@@ -89,238 +131,177 @@ enum MarkerKind<'a> {
     Output(&'a Output),
 }
 
-/// Recognises projects among the tracked paths and candidates of a tree. MarkerKind lies in a folder that
-/// a project already recognised would ignore (dependencies, build output) is not a project.
-pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
-    let markers = Markers::of(templates, snapshot.case());
-    let files: Vec<&Entry> = tree
-        .to_commit()
-        .filter(|entry| entry.kind == EntryKind::File)
-        .collect();
-    let mut hits: Vec<MarkerHit> = files
-        .into_par_iter()
-        .flat_map_iter(|entry| markers.hits(entry))
-        .collect();
-    // From the top down; what a folder is, before what lies in it; a marker that spans, before one
-    // that doesn't; what proves more, before what proves less; a project before its settings.
-    hits.sort_by_key(|hit| {
-        let (kind, narrower, confidence) = match &hit.what {
+impl MarkerHit<'_> {
+    /// From the top down; what a folder is, before what lies in it; a marker that spans, before one
+    /// that doesn't; what proves more, before what proves less; a project before its settings.
+    fn order(&self) -> impl Ord + use<> {
+        let (kind, narrower, confidence) = match &self.kind {
             MarkerKind::Folder(_) => (0, false, Confidence::Sure),
             MarkerKind::Project(marker) => (1, !marker.spans, marker.confidence),
             MarkerKind::Output(_) => (2, false, Confidence::Sure),
         };
-        (
-            hit.folder.iter().filter(|byte| **byte == b'/').count(),
-            hit.folder.clone(),
-            kind,
-            narrower,
-            confidence,
-        )
-    });
-    let mut survey = Survey::default();
-    let mut in_match = HashMap::new();
-    let (gathered, hits): (Vec<MarkerHit>, Vec<MarkerHit>) =
-        hits.into_iter().partition(|hit| hit.gathers());
-    for hit in hits {
-        survey.take(snapshot, tree, hit, &mut in_match);
+        let depth = self.folder.iter().filter(|byte| **byte == b'/').count();
+        (depth, self.folder.clone(), kind, narrower, confidence)
     }
-    // MarkerKind a real project holds, is its own.
-    let mut together: Vec<MarkerHit> = Vec::new();
-    for hit in gathered {
-        let has_it = |project: &Project| {
-            let same = project.template.name == hit.template.name || project.outranks(hit.template);
-            same && hit.folder.starts_with(&project.folder)
-        };
-        if survey.is_matched(hit.folder.as_bstr(), &mut in_match)
-            || survey.projects.iter().any(has_it)
-        {
-            continue;
-        }
-        match together
-            .iter_mut()
-            .find(|known| known.template.name == hit.template.name)
-        {
-            Some(known) => known.folder = common(&known.folder, &hit.folder),
-            None => together.push(hit),
-        }
-    }
-    for mut hit in together {
-        // MarkerKind they make may land beside the folder they lie in: take in all up to the project
-        // around it.
-        let around = survey
-            .projects
-            .iter()
-            .filter(|project| hit.folder.starts_with(&project.folder));
-        let around = around
-            .map(|project| project.folder.len())
-            .max()
-            .unwrap_or(0);
-        let end = hit.folder[around..]
-            .find_byte(b'/')
-            .map_or(hit.folder.len(), |slash| around + slash + 1);
-        hit.folder.truncate(end);
-        survey.take(snapshot, tree, hit, &mut in_match);
-    }
-    survey
-}
 
-/// The deepest folder that both lie in.
-fn common(a: &[u8], b: &[u8]) -> BString {
-    let same = a.iter().zip(b).take_while(|(a, b)| a == b).count();
-    a[..same]
-        .rfind_byte(b'/')
-        .map_or(BString::default(), |slash| a[..=slash].into())
-}
-
-impl MarkerHit<'_> {
+    /// Whether such files lie anywhere in a project, which its folder is to hold all of.
     fn gathers(&self) -> bool {
-        matches!(self.what, MarkerKind::Project(marker) if marker.gather)
+        matches!(self.kind, MarkerKind::Project(marker) if marker.gather)
+    }
+
+    /// Text that the file must hold, too.
+    fn wanted_text(&self) -> Option<&str> {
+        match &self.kind {
+            MarkerKind::Folder(mark) => mark.contains.as_deref(),
+            MarkerKind::Project(marker) => marker.contains.as_deref(),
+            MarkerKind::Output(_) => None,
+        }
     }
 }
 
-impl<'a> Survey<'a> {
-    fn take(
-        &mut self,
-        snapshot: &Snapshot,
-        tree: &Tree,
-        hit: MarkerHit<'a>,
-        in_match: &mut HashMap<BString, bool>,
-    ) {
-        if self.is_matched(hit.folder.as_bstr(), in_match) {
-            return;
-        }
-        let contains = match &hit.what {
-            MarkerKind::Folder(mark) => &mark.contains,
-            MarkerKind::Project(marker) => &marker.contains,
-            MarkerKind::Output(_) => &None,
-        };
-        if contains
-            .as_ref()
-            .is_some_and(|text| !holds_text(snapshot, hit.evidence, text))
-        {
-            return;
-        }
-        match hit.what {
-            MarkerKind::Folder(mark) => {
-                in_match.insert(hit.folder.clone(), true);
-                let remake = mark.remake.as_deref();
-                self.know(
-                    hit.folder,
-                    hit.template,
-                    (mark.class, &mark.reason, remake),
-                    hit.evidence,
-                );
+/// Takes markers up, one by one.
+struct Recogniser<'a, 's> {
+    snapshot: &'s Snapshot,
+    tree: &'a Tree,
+    survey: Survey<'a>,
+    /// For each folder that was asked about, whether what was recognised so far matches it.
+    matched: HashMap<RepoPathBuf, bool>,
+}
+
+impl<'a> Recogniser<'a, '_> {
+    fn take_all(&mut self, hits: Vec<MarkerHit<'a>>) {
+        for hit in hits {
+            let wanted = hit.wanted_text();
+            let holds = |text| start_of(self.snapshot, hit.evidence).contains_str(text);
+            if self.is_matched(&hit.folder) || !wanted.is_none_or(holds) {
+                continue;
             }
-            MarkerKind::Project(marker) => {
-                let found = Project {
-                    template: hit.template,
-                    folder: if hit.template.group.everywhere() {
-                        BString::default()
-                    } else {
-                        hit.folder
-                    },
-                    evidence: hit.evidence.to_owned(),
-                    confidence: marker.confidence,
-                    spans: marker.spans,
-                };
-                let outranks = |one: &Project, other: &Project| {
-                    one.folder == other.folder && one.outranks(other.template)
-                };
-                if !self
-                    .projects
-                    .iter()
-                    .any(|known| known.covers(&found) || outranks(known, &found))
-                {
-                    self.projects.retain(|known| !outranks(&found, known));
-                    self.matches.forget(|known| outranks(&found, known));
-                    self.matches.add(found.clone(), snapshot.case());
-                    self.projects.push(found);
+            match hit.kind {
+                MarkerKind::Folder(mark) => {
+                    self.matched.insert(hit.folder.clone(), true);
+                    self.know(KnownPlace {
+                        path: hit.folder,
+                        template: &hit.template.name,
+                        class: mark.class,
+                        reason: &mark.reason,
+                        remake: mark.remake.as_deref(),
+                        evidence: hit.evidence.to_owned(),
+                    });
                 }
+                MarkerKind::Project(marker) => self.take_project(&hit, marker),
+                MarkerKind::Output(output) => self.take_output(&hit, output),
             }
-            MarkerKind::Output(output) => self.take_output(snapshot, tree, &hit, output, in_match),
         }
+    }
+
+    fn take_project(&mut self, hit: &MarkerHit<'a>, marker: &Marker) {
+        let found = Project {
+            template: hit.template,
+            folder: match hit.template.group.everywhere() {
+                true => RepoPathBuf::default(),
+                false => hit.folder.clone(),
+            },
+            evidence: hit.evidence.to_owned(),
+            confidence: marker.confidence,
+            spans: marker.spans,
+        };
+        let survey = &mut self.survey;
+        let mut known = survey.projects.iter();
+        if known.any(|known| known.covers(&found) || known.outranks_beside(&found)) {
+            return;
+        }
+        survey
+            .projects
+            .retain(|known| !found.outranks_beside(known));
+        survey.matches.forget(|known| found.outranks_beside(known));
+        survey.matches.add(found.clone(), self.snapshot.case());
+        survey.projects.push(found);
     }
 
     /// Takes what a setting names, if the settings file belongs to a project of the template and
     /// nothing there is tracked.
-    fn take_output(
-        &mut self,
-        snapshot: &Snapshot,
-        tree: &Tree,
-        hit: &MarkerHit<'a>,
-        output: &'a Output,
-        in_match: &mut HashMap<BString, bool>,
-    ) {
-        let of_template = |project: &Project| {
-            project.template.name == hit.template.name && hit.folder.starts_with(&project.folder)
-        };
-        if !self.projects.iter().any(of_template) {
+    fn take_output(&mut self, hit: &MarkerHit<'a>, output: &'a Output) {
+        let mut projects = self.survey.projects.iter();
+        if !projects.any(|one| one.is_of(hit.template) && hit.folder.is_within(&one.folder)) {
             return;
         }
-        let text = start_of(snapshot, hit.evidence);
-        for path in outputs::named(output, hit.folder.as_bstr(), &text.to_str_lossy()) {
-            let has_tracked = tree
-                .below(path.as_bstr())
-                .any(|entry| entry.state == State::Tracked);
-            let known = self.known.iter().any(|known| known.path == path)
-                || self.is_matched(path.as_bstr(), in_match);
-            if !has_tracked && !known {
-                let remake = output.remake.as_deref();
-                in_match.clear();
-                self.know(
-                    path,
-                    hit.template,
-                    (Class::Generated, &output.reason, remake),
-                    hit.evidence,
-                );
+        let text = start_of(self.snapshot, hit.evidence);
+        for path in outputs::named(output, &hit.folder, &text.to_str_lossy()) {
+            let is_tracked = |entry: &Entry| entry.state == State::Tracked;
+            let has_tracked = self.tree.below(&path).any(is_tracked);
+            let is_known = self.survey.known.iter().any(|known| known.path == path);
+            if has_tracked || is_known || self.is_matched(&path) {
+                continue;
             }
+            self.matched.clear();
+            self.know(KnownPlace {
+                path,
+                template: &hit.template.name,
+                class: Class::Generated,
+                reason: &output.reason,
+                remake: output.remake.as_deref(),
+                evidence: hit.evidence.to_owned(),
+            });
         }
     }
 
-    fn know(
-        &mut self,
-        path: BString,
-        template: &'a Template,
-        (class, reason, remake): (Class, &'a str, Option<&'a str>),
-        evidence: &BStr,
-    ) {
-        let known = KnownPlace {
-            path,
-            template: &template.name,
-            class,
-            reason,
-            remake,
-            evidence: evidence.to_owned(),
-        };
-        self.matches.know(known.clone());
-        self.known.push(known);
+    fn know(&mut self, known: KnownPlace<'a>) {
+        self.survey.matches.know(known.clone());
+        self.survey.known.push(known);
     }
 
-    /// Whether a folder, or one above it, is claimed by what was recognised so far, further up.
-    fn is_matched(&self, folder: &BStr, known: &mut HashMap<BString, bool>) -> bool {
-        let Some(bare) = folder.strip_suffix(b"/") else {
+    /// Whether a folder, or one above it, is matched by what was recognised so far, further up.
+    fn is_matched(&mut self, folder: &RepoPath) -> bool {
+        if folder.is_top() || !folder.is_folder() {
             return false;
-        };
-        if let Some(answer) = known.get(folder) {
+        }
+        if let Some(answer) = self.matched.get(folder) {
             return *answer;
         }
-        let above = bare
-            .rfind_byte(b'/')
-            .map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
-        let answer = self.is_matched(above, known) || self.matches.on(folder).is_some();
-        known.insert(folder.to_owned(), answer);
+        let answer = self.is_matched(folder.folder()) || self.survey.matches.on(folder).is_some();
+        self.matched.insert(folder.to_owned(), answer);
         answer
     }
-}
 
-impl Project<'_> {
-    fn covers(&self, other: &Self) -> bool {
-        self.template.name == other.template.name
-            && (self.folder == other.folder || self.spans && other.folder.starts_with(&self.folder))
+    /// Of the markers that lie anywhere in a project, one for each template: in the folder that
+    /// holds them all. What a real project holds, is its own.
+    fn taken_together(&mut self, hits: Vec<MarkerHit<'a>>) -> Vec<MarkerHit<'a>> {
+        let mut together: Vec<MarkerHit> = Vec::new();
+        for hit in hits {
+            let mut projects = self.survey.projects.iter();
+            let is_taken = projects.any(|one| {
+                (one.is_of(hit.template) || one.outranks(hit.template))
+                    && hit.folder.is_within(&one.folder)
+            });
+            if is_taken || self.is_matched(&hit.folder) {
+                continue;
+            }
+            let mut known = together.iter_mut();
+            match known.find(|known| known.template.name == hit.template.name) {
+                Some(known) => {
+                    let both = [&*known.folder, &*hit.folder];
+                    known.folder = common_folder(both).to_owned();
+                }
+                None => together.push(hit),
+            }
+        }
+        for hit in &mut together {
+            self.widen(hit);
+        }
+        together
     }
 
-    fn outranks(&self, other: &Template) -> bool {
-        self.template.outranks.contains(&other.name)
+    /// What a tool makes of such files may land beside the folder they lie in: take in all up to the
+    /// project around it.
+    fn widen(&self, hit: &mut MarkerHit) {
+        let projects = self.survey.projects.iter();
+        let around = projects.filter(|project| hit.folder.is_within(&project.folder));
+        let around = around.map(|project| &*project.folder);
+        let around = around
+            .max_by_key(|folder| folder.len())
+            .unwrap_or(RepoPath::top());
+        let below = hit.folder.below(around).unwrap_or(&hit.folder);
+        hit.folder = around.join(below.top_folder());
     }
 }
 
@@ -332,7 +313,7 @@ struct Markers<'a> {
 
 struct Sought<'a> {
     template: &'a Template,
-    what: MarkerKind<'a>,
+    kind: MarkerKind<'a>,
     rule: Rule,
     /// How many parts of a path lie between the project's folder and the end.
     parts: usize,
@@ -358,17 +339,15 @@ impl<'a> Markers<'a> {
         markers
     }
 
-    fn seek(&mut self, file: &'a str, template: &'a Template, what: MarkerKind<'a>, case: Case) {
-        let anywhere = if file.contains('/') {
-            format!("**/{file}")
-        } else {
-            file.to_owned()
+    fn seek(&mut self, file: &'a str, template: &'a Template, kind: MarkerKind<'a>, case: Case) {
+        let anywhere = match file.contains('/') {
+            true => format!("**/{file}"),
+            false => file.to_owned(),
         };
-        let rule = Rule::parse(anywhere.as_bytes(), 1, case);
         let sought = Sought {
             template,
-            what,
-            rule,
+            kind,
+            rule: Rule::parse(anywhere.as_bytes(), 1, case),
             parts: file.split('/').count(),
         };
         let name = file.rsplit('/').next().unwrap_or(file).as_bytes();
@@ -380,44 +359,31 @@ impl<'a> Markers<'a> {
     }
 
     fn hits(&self, entry: &'a Entry) -> impl Iterator<Item = MarkerHit<'a>> {
-        let path = entry.path.as_bstr();
-        let name = path
-            .rfind_byte(b'/')
-            .map_or(path.as_bytes(), |slash| &path[slash + 1..]);
-        let sought = self
-            .named
-            .get(name)
-            .into_iter()
-            .flatten()
-            .chain(&self.other);
-        sought
-            .filter(move |sought| sought.rule.matches(path, false))
-            .map(move |sought| {
-                let slash = path.rfind_iter("/").nth(sought.parts - 1);
-                let folder = slash.map_or(BString::default(), |slash| path[..=slash].into());
-                MarkerHit {
-                    folder,
-                    evidence: path,
-                    template: sought.template,
-                    what: sought.what,
-                }
-            })
+        let path: &RepoPath = &entry.path;
+        let name: &BStr = path.name();
+        let named = self.named.get(name.as_bytes()).into_iter().flatten();
+        let sought = named.chain(&self.other);
+        let found = sought.filter(move |sought| sought.rule.matches(path, false));
+        found.map(move |sought| {
+            let mut folders = std::iter::successors(Some(path), |path| Some(path.folder()));
+            let folder = folders.nth(sought.parts).unwrap_or(RepoPath::top());
+            MarkerHit {
+                folder: folder.to_owned(),
+                evidence: path,
+                template: sought.template,
+                kind: sought.kind,
+            }
+        })
     }
 }
 
 /// How much of a marker file is looked at, in bytes.
 const MARKER_READ: u64 = 64 << 10;
 
-fn holds_text(snapshot: &Snapshot, path: &BStr, text: &str) -> bool {
-    start_of(snapshot, path).contains_str(text)
-}
-
 /// The start of a file; nothing if it can't be read.
-fn start_of(snapshot: &Snapshot, path: &BStr) -> Vec<u8> {
+fn start_of(snapshot: &Snapshot, path: &RepoPath) -> Vec<u8> {
     let mut start = Vec::new();
-    let read = snapshot
-        .root
-        .file(path)
-        .and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
+    let file = snapshot.root.file(path);
+    let read = file.and_then(|file| file.take(MARKER_READ).read_to_end(&mut start));
     if read.is_ok() { start } else { Vec::new() }
 }

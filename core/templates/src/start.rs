@@ -6,7 +6,7 @@ use crate::{Error, Result};
 use bstr::ByteSlice;
 use redshank_pattern::{Case, Line, lines};
 use redshank_worktree::ignore_file::lines_of;
-use redshank_worktree::{Class, toml_file};
+use redshank_worktree::{Class, RepoPath, toml_file};
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 /// The text of a template file with the rules of an ignore file. Each rule's reason is the comment
@@ -56,7 +56,7 @@ pub fn started(name: &str, origin: &str, contents: &[u8], remake: Option<&str>) 
     let alone = template.clone();
     for rule in &mut template.rule {
         rule.ignored
-            .retain(|path| ignores(&alone, path.as_bytes().as_bstr()));
+            .retain(|path| ignores(&alone, RepoPath::new(path)));
     }
     if let Some(fault) = check(&template).into_iter().next() {
         let at = fault.at().unwrap_or_default();

@@ -2,8 +2,7 @@
 
 use crate::rules::{RuleList, Ruling, Source};
 use crate::tree::{Entry, State, Tree};
-use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
-use bstr::{BStr, ByteSlice};
+use crate::{FileStats, Overlay, RepoPath, Result, Snapshot, Verdicts};
 use redshank_pattern::{Key, Rule};
 use std::collections::BTreeMap;
 
@@ -24,13 +23,12 @@ impl<'s> Proposed<'s> {
 
     /// Whether one of them is about an entry, or about a folder above it.
     fn is_about(&self, entry: &Entry) -> bool {
-        let below = self.below(entry.path.as_bstr());
+        let below = self.below(&entry.path);
         below.is_some_and(|path| self.list.rules().iter().any(|rule| rule.reaches(path)))
     }
 
-    fn below<'p>(&self, path: &'p BStr) -> Option<&'p BStr> {
-        let below = path.strip_prefix(self.list.source.base.as_slice());
-        below.map(ByteSlice::as_bstr)
+    fn below<'p>(&self, path: &'p RepoPath) -> Option<&'p RepoPath> {
+        path.below(&self.list.source.base)
     }
 
     /// The candidates that they are about.
@@ -43,9 +41,9 @@ impl<'s> Proposed<'s> {
 
     /// How many tracked files they match, for which they do nothing.
     pub fn tracked(&self, tree: &Tree) -> u64 {
-        let keeps_out = |rule: &Rule, path: &BStr| !rule.negated && rule.matches(path, false);
+        let keeps_out = |rule: &Rule, path: &RepoPath| !rule.negated && rule.matches(path, false);
         let is_matched = |entry: &&Entry| {
-            let below = self.below(entry.path.as_bstr());
+            let below = self.below(&entry.path);
             below.is_some_and(|path| self.list.rules().iter().any(|rule| keeps_out(rule, path)))
         };
         tree.in_state(State::Tracked).filter(is_matched).count() as u64
@@ -74,9 +72,9 @@ impl<'s> Proposed<'s> {
         let source = &self.list.source;
         let ruling = match rule.glob().key() {
             Key::Whole(path) if rule.anchored => {
-                let path = [source.base.as_slice(), path].concat();
+                let path = source.base.join(path);
                 let verdicts = Verdicts::new(self.snapshot, Overlay::new())?;
-                verdicts.query(path.as_bstr())?.ruling
+                verdicts.query(&path)?.ruling
             }
             _ => self.only_ruling(tree),
         };

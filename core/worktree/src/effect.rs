@@ -2,9 +2,7 @@
 //! changed sides.
 
 use crate::tree::{Entry, State, Tree};
-use crate::{FileStats, Overlay, Result, Snapshot, Verdicts, WalkOptions};
-use bstr::{BStr, BString, ByteSlice};
-use rayon::prelude::*;
+use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts, WalkOptions};
 use std::collections::HashSet;
 
 /// The effect of a change.
@@ -30,85 +28,69 @@ impl Effect {
         snapshot: &Snapshot,
         before: &Tree,
         overlay: Overlay,
-        untracked: &[BString],
+        untracked: &[RepoPathBuf],
     ) -> Result<Self> {
+        let stats = FileStats::of(before.to_commit());
         if overlay.is_empty() && untracked.is_empty() {
-            let amount = FileStats::of(before.to_commit());
             return Ok(Self {
-                before: amount,
-                after: amount,
+                before: stats,
+                after: stats,
                 ..Self::default()
             });
         }
-        let verdicts = Verdicts::new(snapshot, overlay.clone())?;
-        let state = |entry: &Entry| {
-            verdicts
-                .query(entry.path.as_bstr())
-                .map(|answer| answer.state)
+        let states = Verdicts::new(snapshot, overlay.clone())?.states(before)?;
+        let after = |entry: usize| states[entry];
+        let is_opened = |(at, entry): (usize, &Entry)| {
+            entry.state == State::Ignored && after(at) != State::Ignored
         };
-        let ignored: Vec<&Entry> = before.in_state(State::Ignored).collect();
-        let after = ignored
-            .into_par_iter()
-            .map(state)
-            .collect::<Result<Vec<State>>>()?;
-        if after.into_iter().any(|state| state != State::Ignored) {
+        if before.entries.iter().enumerate().any(is_opened) {
             return Self::by_walking(snapshot, before, overlay, untracked);
         }
         // Nothing that was shut is opened: no folder has to be entered that was not entered before.
-        let untracked: HashSet<&BStr> = untracked.iter().map(|path| path.as_bstr()).collect();
-        let entries: Vec<&Entry> = before.to_commit().collect();
-        let goes = |entry: &Entry| match entry.state {
-            State::Tracked => Ok(untracked.contains(entry.path.as_bstr())),
-            _ => Ok(state(entry)? == State::Ignored),
+        let untracked: HashSet<&RepoPath> = untracked.iter().map(|path| &**path).collect();
+        let mut effect = Self {
+            before: stats,
+            ..Self::default()
         };
-        let gone = entries
-            .par_iter()
-            .map(|entry| goes(entry))
-            .collect::<Result<Vec<bool>>>()?;
-        let split = |kept: bool| {
-            entries
-                .iter()
-                .zip(&gone)
-                .filter(move |(_, gone)| **gone != kept)
-                .map(|(entry, _)| *entry)
-        };
-        Ok(Self {
-            before: FileStats::of(entries.iter().copied()),
-            after: FileStats::of(split(true)),
-            kept_out: split(false).cloned().collect(),
-            let_in: Vec::new(),
-        })
+        for (at, entry) in before.entries.iter().enumerate() {
+            let goes = match entry.state {
+                State::Ignored => continue,
+                State::Tracked => untracked.contains(&*entry.path),
+                State::Candidate => after(at) == State::Ignored,
+            };
+            match goes {
+                true => effect.kept_out.push(entry.clone()),
+                false => effect.after += entry.stats(),
+            }
+        }
+        Ok(effect)
     }
 
     fn by_walking(
         snapshot: &Snapshot,
         before: &Tree,
         overlay: Overlay,
-        untracked: &[BString],
+        untracked: &[RepoPathBuf],
     ) -> Result<Self> {
-        let after = Tree::walk(
-            snapshot,
-            &WalkOptions {
-                overlay,
-                ..WalkOptions::default()
-            },
-        )?;
-        let untracked: HashSet<&BStr> = untracked.iter().map(|path| path.as_bstr()).collect();
-        let stays = |entry: &&Entry| !untracked.contains(entry.path.as_bstr());
-        let paths = |tree: &'_ Tree| -> HashSet<BString> {
-            tree.to_commit().map(|entry| entry.path.clone()).collect()
+        let options = WalkOptions {
+            overlay,
+            ..WalkOptions::default()
         };
-        let (was, is) = (paths(before), paths(&after));
-        let gone = |entry: &&Entry| !is.contains(&entry.path) || !stays(entry);
+        let after = Tree::walk(snapshot, &options)?;
+        let untracked: HashSet<&RepoPath> = untracked.iter().map(|path| &**path).collect();
+        let stays = |entry: &&Entry| !untracked.contains(&*entry.path);
+        let is_in = |tree: &Tree, entry: &Entry| {
+            let found = tree.get(&entry.path);
+            found.is_some_and(|found| found.state != State::Ignored)
+        };
+        let gone = |entry: &&Entry| !is_in(&after, entry) || !stays(entry);
+        let is_new = |entry: &&Entry| !is_in(before, entry);
+        let candidates = after.in_state(State::Candidate);
         Ok(Self {
             before: FileStats::of(before.to_commit()),
             after: FileStats::of(after.to_commit().filter(stays)),
             kept_out: before.to_commit().filter(gone).cloned().collect(),
-            let_in: after
-                .in_state(State::Candidate)
-                .filter(|entry| !was.contains(&entry.path))
-                .cloned()
-                .collect(),
+            let_in: candidates.filter(is_new).cloned().collect(),
         })
     }
 }

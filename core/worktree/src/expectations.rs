@@ -3,8 +3,8 @@
 
 use crate::tree::State;
 use crate::usage::rule_usage;
-use crate::{Answer, Result, Snapshot, Verdicts, settings, top_folder};
-use bstr::{BStr, BString, ByteSlice};
+use crate::{Answer, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts, settings};
+use bstr::ByteSlice;
 use redshank_pattern::Rule;
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -86,7 +86,7 @@ pub struct Outcome<'a> {
     /// How many paths were looked at.
     pub paths: usize,
     /// The paths that are not as expected, with the answer on each.
-    pub wrong: Vec<(BString, Answer)>,
+    pub wrong: Vec<(RepoPathBuf, Answer)>,
 }
 
 /// Runs expectations against the rules.
@@ -102,7 +102,7 @@ pub fn prove<'a>(
         let paths = paths_of(snapshot, expected)?;
         let mut wrong = Vec::new();
         for path in &paths {
-            let answer = verdicts.query(path.as_bstr())?;
+            let answer = verdicts.query(path)?;
             if !expected.state.is(answer.state) {
                 wrong.push((path.clone(), answer));
             }
@@ -117,8 +117,8 @@ pub fn prove<'a>(
 }
 
 /// The paths that an expectation is about; the tree is only walked for a pattern.
-fn paths_of(snapshot: &Snapshot, expected: &Expectation) -> Result<Vec<BString>> {
-    let mut paths: Vec<BString> = expected
+fn paths_of(snapshot: &Snapshot, expected: &Expectation) -> Result<Vec<RepoPathBuf>> {
+    let mut paths: Vec<RepoPathBuf> = expected
         .path
         .iter()
         .map(|path| path.as_str().into())
@@ -126,7 +126,7 @@ fn paths_of(snapshot: &Snapshot, expected: &Expectation) -> Result<Vec<BString>>
     if let Some(pattern) = &expected.pattern {
         let rule = Rule::parse(pattern.as_bytes(), 1, snapshot.case());
         let entries = snapshot.whole_tree()?.entries.iter();
-        let matched = entries.filter(|entry| rule.reaches(entry.path.as_bstr()));
+        let matched = entries.filter(|entry| rule.reaches(&entry.path));
         paths.extend(matched.map(|entry| entry.path.clone()));
     }
     Ok(paths)
@@ -152,10 +152,9 @@ pub fn recorded(snapshot: &Snapshot) -> Result<Vec<Expectation>> {
         let because = format!("the rule `{}`", usage.rule().text);
         recorded.extend(example.map(|entry| (&entry.path, Expected::Ignored, because)));
     }
-    let mut kept: BTreeMap<&BStr, &BString> = BTreeMap::new();
+    let mut kept: BTreeMap<&RepoPath, &RepoPathBuf> = BTreeMap::new();
     for entry in tree.to_commit() {
-        kept.entry(top_folder(entry.path.as_bstr()))
-            .or_insert(&entry.path);
+        kept.entry(entry.path.top_folder()).or_insert(&entry.path);
     }
     let kept = kept.into_values().filter(|path| **path != settings::FILE);
     recorded.extend(kept.map(|path| (path, Expected::Kept, "it is work".to_owned())));

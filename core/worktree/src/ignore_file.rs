@@ -1,5 +1,6 @@
 //! The text of an ignore file: our blocks in it, and adding to it without touching another line.
 
+use crate::RepoPath;
 use crate::rules::IGNORE_FILE;
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE;
@@ -57,11 +58,11 @@ impl Section {
         Self { label, lines }
     }
 
-    /// The label of a template's section. `folder` is empty or ends in a slash.
-    pub fn label_of(template: &str, folder: &BStr) -> String {
-        match folder.strip_suffix(b"/") {
-            Some(folder) => format!("{template}@{}", one_line(&folder.to_str_lossy())),
-            None => template.to_owned(),
+    /// The label of a template's section.
+    pub fn label_of(template: &str, folder: &RepoPath) -> String {
+        match folder.is_top() {
+            true => template.to_owned(),
+            false => format!("{template}@{}", one_line(&folder.bare().to_str_lossy())),
         }
     }
 }

@@ -4,6 +4,7 @@
 
 mod class;
 mod error;
+mod path;
 mod snapshot;
 mod stats;
 mod verdicts;
@@ -23,8 +24,9 @@ pub mod usage;
 
 pub use class::Class;
 pub use error::{Error, Purpose, Result, refused};
+pub use path::{RepoPath, RepoPathBuf, common_folder};
 pub use snapshot::{Overlay, RuleFile, Snapshot};
-pub use stats::{FileStats, grouped, top_folder};
+pub use stats::{FileStats, grouped};
 pub use verdicts::{Answer, Verdicts};
 pub use walk::{Depth, WalkOptions};
 pub use worktree::Worktree;

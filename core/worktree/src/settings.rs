@@ -3,8 +3,7 @@
 use crate::expectations::Expectation;
 use crate::rules::PatternSet;
 use crate::size::Bytes;
-use crate::{Error, Result, Worktree, refused, toml_file};
-use bstr::BStr;
+use crate::{Error, RepoPath, Result, Worktree, refused, toml_file};
 use jiff::civil::Date;
 use serde::Deserialize;
 use std::ops::Deref;
@@ -129,7 +128,7 @@ impl Default for Limits {
 
 impl Settings {
     /// Whether a path, or a folder above it, must not go out.
-    pub fn reserves(&self, path: &BStr) -> bool {
+    pub fn reserves(&self, path: &RepoPath) -> bool {
         self.reserved.iter().any(|row| {
             PatternSet::from(vec![row.pattern.clone()])
                 .topmost(path)

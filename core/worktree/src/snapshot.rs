@@ -9,8 +9,8 @@ use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
 use crate::walk::{Depth, WalkOptions};
 use crate::worktree::LARGEST_IGNORE_FILE;
-use crate::{Error, Result, Worktree, refused};
-use bstr::{BStr, BString, ByteSlice};
+use crate::{Error, RepoPath, RepoPathBuf, Result, Worktree, refused};
+use bstr::{BString, ByteSlice};
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
 use redshank_git::Index;
@@ -47,8 +47,8 @@ pub struct Snapshot {
     index: OnceCell<Index>,
     settings: OnceCell<SettingsFile>,
     elsewhere: OnceCell<Vec<(Source, Option<RuleFile>)>>,
-    /// By the folder: empty, or with a slash at its end.
-    rule_files: Mutex<HashMap<BString, Arc<OnceCell<Read>>>>,
+    /// By the folder.
+    rule_files: Mutex<HashMap<RepoPathBuf, Arc<OnceCell<Read>>>>,
     tree: OnceCell<Tree>,
     whole_tree: OnceCell<Tree>,
     has_commit: OnceCell<bool>,
@@ -175,10 +175,10 @@ impl Snapshot {
     }
 
     /// The rules of one folder's ignore file, if it has one that git would read: a regular file
-    /// (git follows no symbolic link there) of up to 100 MiB. `folder` is empty or ends in a slash.
+    /// (git follows no symbolic link there) of up to 100 MiB.
     pub(crate) fn rules_of(
         &self,
-        folder: &BStr,
+        folder: &RepoPath,
         overlay: &Overlay,
     ) -> std::io::Result<Option<Arc<RuleList>>> {
         if !overlay.is_empty() {
@@ -194,7 +194,7 @@ impl Snapshot {
         })
     }
 
-    fn file_of(&self, folder: &BStr) -> std::io::Result<Read> {
+    fn file_of(&self, folder: &RepoPath) -> std::io::Result<Read> {
         let known = self.rule_files.lock().get(folder).map(Arc::clone);
         // Most folders have none; those aren't remembered before they are asked for.
         let cell = known.unwrap_or_else(|| {
@@ -204,7 +204,7 @@ impl Snapshot {
         cell.get_or_try_init(|| self.read_file_of(folder)).cloned()
     }
 
-    fn read_file_of(&self, folder: &BStr) -> std::io::Result<Read> {
+    fn read_file_of(&self, folder: &RepoPath) -> std::io::Result<Read> {
         let source = Source::of_folder(folder.to_owned());
         match self.root.read(source.shown.as_bstr(), LARGEST_IGNORE_FILE) {
             Ok(contents) => Ok(Read::File(Arc::new(self.rule_file(source, contents)))),
@@ -220,10 +220,12 @@ impl Snapshot {
     ///
     /// # Errors
     /// If one of them can't be read.
-    pub fn shared_rules(&self, folder: &BStr, overlay: &Overlay) -> Result<Chain> {
+    pub fn shared_rules(&self, folder: &RepoPath, overlay: &Overlay) -> Result<Chain> {
         let mut chain = Chain::new([]);
-        for end in std::iter::once(0).chain(folder.find_iter("/").map(|slash| slash + 1)) {
-            chain = self.with_rules(chain, folder[..end].as_bstr(), overlay)?;
+        for folder in
+            std::iter::once(RepoPath::top()).chain(folder.parts().filter(|part| !part.is_top()))
+        {
+            chain = self.with_rules(chain, folder, overlay)?;
         }
         Ok(chain)
     }
@@ -232,7 +234,7 @@ impl Snapshot {
     pub(crate) fn with_rules(
         &self,
         chain: Chain,
-        folder: &BStr,
+        folder: &RepoPath,
         overlay: &Overlay,
     ) -> Result<Chain> {
         let rules = self.rules_of(folder, overlay);
@@ -242,20 +244,19 @@ impl Snapshot {
     }
 
     /// What a file holds that the snapshot reads for itself: an ignore file, or the settings.
-    pub fn held(&self, path: &BStr) -> Option<Vec<u8>> {
-        if path == settings::FILE {
+    pub fn held(&self, path: &RepoPath) -> Option<Vec<u8>> {
+        if *path == *settings::FILE {
             return Some(self.settings().ok()?.text()?.as_bytes().to_vec());
         }
         let folder = folder_of_ignore_file(path)?;
         Some(self.ignore_file(folder).ok()??.contents.clone())
     }
 
-    /// What a folder's ignore file holds; `None` if there is none. `folder` is empty or ends in a
-    /// slash.
+    /// What a folder's ignore file holds; `None` if there is none.
     ///
     /// # Errors
     /// If it can't be read, or is something that git would not read.
-    pub fn ignore_file(&self, folder: &BStr) -> Result<Option<Arc<RuleFile>>> {
+    pub fn ignore_file(&self, folder: &RepoPath) -> Result<Option<Arc<RuleFile>>> {
         let path = || self.path(folder).join(IGNORE_FILE);
         match self.file_of(folder) {
             Ok(Read::File(file)) => Ok(Some(file)),

@@ -2,7 +2,6 @@
 
 use crate::size::Bytes;
 use crate::tree::Entry;
-use bstr::{BStr, ByteSlice};
 use serde::Serialize;
 use std::iter::Sum;
 
@@ -56,10 +55,4 @@ pub fn grouped<'a, K: Ord + Clone>(
     let mut rows: Vec<(K, FileStats)> = sums.into_iter().collect();
     rows.sort_by_key(|(_, stats)| std::cmp::Reverse((stats.size, stats.files)));
     rows
-}
-
-/// The first folder of a path, with a slash at its end; empty for a file at the top.
-pub fn top_folder(path: &BStr) -> &BStr {
-    path.find_byte(b'/')
-        .map_or(b"".into(), |slash| path[..=slash].as_bstr())
 }

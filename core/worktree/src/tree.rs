@@ -2,8 +2,7 @@
 
 use crate::rules::Ruling;
 use crate::size::Bytes;
-use crate::{FileStats, Worktree};
-use bstr::{BStr, BString, ByteSlice};
+use crate::{FileStats, RepoPath, RepoPathBuf, Worktree};
 use redshank_files::FileKind;
 use serde::Serialize;
 use std::collections::BTreeSet;
@@ -38,7 +37,7 @@ pub enum EntryKind {
 #[derive(Clone)]
 pub struct Entry {
     /// Relative to the top; a folder or a nested repository ends in a slash.
-    pub path: BString,
+    pub path: RepoPathBuf,
     /// git's verdict.
     pub state: State,
     /// What it is.
@@ -60,7 +59,7 @@ impl Entry {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unread {
     /// Relative to the top.
-    pub path: BString,
+    pub path: RepoPathBuf,
     /// What the system said.
     pub reason: String,
 }
@@ -80,18 +79,18 @@ impl Tree {
     /// sizes; what can't be read tells nothing.
     pub fn around<'p>(
         worktree: &Worktree,
-        paths: impl IntoIterator<Item = &'p BStr>,
+        paths: impl IntoIterator<Item = &'p RepoPath>,
         wanted: &dyn Fn(&[u8]) -> bool,
     ) -> Self {
-        let mut folders: BTreeSet<BString> = BTreeSet::from([BString::default()]);
+        let mut folders: BTreeSet<RepoPathBuf> = BTreeSet::from([RepoPathBuf::default()]);
         for path in paths {
-            folders.extend(path.find_iter("/").map(|slash| path[..=slash].into()));
+            folders.extend(path.folders_above().map(ToOwned::to_owned));
         }
         let mut entries = Vec::new();
         for folder in &folders {
-            for inner in list(worktree, folder.as_bstr(), &mut entries) {
-                if !folders.contains(&inner) && wanted(&inner[folder.len()..inner.len() - 1]) {
-                    list(worktree, inner.as_bstr(), &mut entries);
+            for inner in list(worktree, folder, &mut entries) {
+                if !folders.contains(&inner) && wanted(inner.name()) {
+                    list(worktree, &inner, &mut entries);
                 }
             }
         }
@@ -117,19 +116,17 @@ impl Tree {
     }
 
     /// The entry of that path.
-    pub fn get(&self, path: &BStr) -> Option<&Entry> {
+    pub fn get(&self, path: &RepoPath) -> Option<&Entry> {
         let at = self
             .entries
-            .binary_search_by(|entry| entry.path.as_bstr().cmp(path))
+            .binary_search_by(|entry| (*entry.path).cmp(path))
             .ok()?;
         self.entries.get(at)
     }
 
     /// The entries below a folder, given with a slash at its end; all for the empty path.
-    pub fn below<'a>(&'a self, folder: &'a BStr) -> impl Iterator<Item = &'a Entry> {
-        let start = self
-            .entries
-            .partition_point(|entry| entry.path.as_bstr() < folder);
+    pub fn below<'a>(&'a self, folder: &'a RepoPath) -> impl Iterator<Item = &'a Entry> {
+        let start = self.entries.partition_point(|entry| *entry.path < *folder);
         self.entries[start..]
             .iter()
             .take_while(move |entry| entry.path.starts_with(folder))
@@ -137,12 +134,12 @@ impl Tree {
 }
 
 /// Adds the files and links of a folder, which has a slash at its end; gives the folders in it.
-fn list(worktree: &Worktree, folder: &BStr, entries: &mut Vec<Entry>) -> Vec<BString> {
+fn list(worktree: &Worktree, folder: &RepoPath, entries: &mut Vec<Entry>) -> Vec<RepoPathBuf> {
     let mut inner = Vec::new();
     for (name, kind) in worktree.root.list(folder).unwrap_or_default() {
-        let path: BString = [folder.as_bytes(), &name].concat().into();
+        let path = folder.join(&name);
         if kind == FileKind::Folder && name != ".git" {
-            inner.push([path.as_slice(), b"/"].concat().into());
+            inner.push(path.as_folder());
         } else {
             let kind = if kind == FileKind::Link {
                 EntryKind::Link

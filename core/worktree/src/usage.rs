@@ -2,10 +2,11 @@
 
 use crate::ignore_file::is_utf16;
 use crate::rules::{
-    IGNORE_FILE, NearReason, RuleId, RuleList, excerpt, folder_of_ignore_file, looser, misreadings,
+    IGNORE_FILE, NearReason, RuleId, RuleList, Ruling, excerpt, folder_of_ignore_file, looser,
+    misreadings,
 };
 use crate::tree::{Entry, EntryKind, State, Tree};
-use crate::{FileStats, Overlay, Result, Snapshot};
+use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Key, Rule};
 use std::collections::{HashMap, HashSet};
@@ -32,8 +33,8 @@ pub enum RuleStatus {
     },
     /// It is an exception for what lies in a folder that is shut.
     CannotWork {
-        /// That folder, with a slash at its end.
-        folder: BString,
+        /// That folder.
+        folder: RepoPathBuf,
         /// The file of the rule that shuts it.
         source: BString,
         /// And line.
@@ -107,7 +108,7 @@ pub enum StrayReason {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stray {
     /// Relative to the top.
-    pub path: BString,
+    pub path: RepoPathBuf,
     /// Why git doesn't read it.
     pub because: StrayReason,
 }
@@ -196,53 +197,44 @@ fn add_idle(snapshot: &Snapshot, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) ->
     let known =
         |lists: &[Arc<RuleList>], shown: &BStr| lists.iter().any(|list| list.source.shown == shown);
     let everywhere = snapshot.everywhere(&Overlay::new());
-    let idle: Vec<_> = everywhere
-        .lists()
+    let idle = everywhere.lists();
+    let idle: Vec<_> = idle
         .filter(|list| !known(lists, list.source.shown.as_bstr()))
         .cloned()
         .collect();
     lists.extend(idle);
-    for entry in tree.entries.iter().filter(|entry| is_ignore_file(entry)) {
-        // In a folder that is shut, git reads no rules.
-        let shut = entry
-            .ruling
-            .as_ref()
-            .is_some_and(|ruling| ruling.ignores() && ruling.source().shown != entry.path);
-        if known(lists, entry.path.as_bstr()) || shut && shut_above(entry) {
+    for entry in &tree.entries {
+        let folder = folder_of_ignore_file(&entry.path).filter(|_| entry.kind == EntryKind::File);
+        let Some(folder) = folder else {
             continue;
+        };
+        // In a folder that is shut, git reads no rules.
+        if !known(lists, &entry.path) && !is_shut_above(entry) {
+            let own = snapshot.ignore_file(folder)?;
+            let own = own.map(|file| Arc::clone(&file.list));
+            lists.extend(own.filter(|list| !list.is_empty()));
         }
-        let folder = entry.path[..entry.path.len() - IGNORE_FILE.len()].as_bstr();
-        let own = snapshot.shared_rules(folder, &Overlay::new())?;
-        lists.extend(
-            own.lists()
-                .filter(|list| list.source.shown == entry.path)
-                .cloned(),
-        );
     }
     Ok(())
 }
 
-fn is_ignore_file(entry: &Entry) -> bool {
-    entry.kind == EntryKind::File
-        && (entry.path == IGNORE_FILE || entry.path.ends_with_str(format!("/{IGNORE_FILE}")))
-}
-
-/// Whether the rule of an entry matches a folder above it, not the entry itself.
-fn shut_above(entry: &Entry) -> bool {
+/// Whether a rule shuts a folder above an entry: one that stands elsewhere than in the entry itself.
+fn is_shut_above(entry: &Entry) -> bool {
     entry.ruling.as_ref().is_some_and(|ruling| {
-        below(ruling.list(), entry.path.as_bstr())
-            .is_some_and(|path| folders(path).any(|folder| ruling.rule().matches(folder, true)))
+        ruling.ignores()
+            && ruling.source().shown != **entry.path
+            && shut_folder(ruling, &entry.path).is_some()
     })
 }
 
-fn below<'p>(list: &RuleList, path: &'p BStr) -> Option<&'p BStr> {
-    path.strip_prefix(list.source.base.as_slice())
-        .map(ByteSlice::as_bstr)
-}
-
-/// The folders on the way to a path, from the top down.
-fn folders(path: &BStr) -> impl Iterator<Item = &BStr> {
-    path.find_iter("/").map(|slash| path[..slash].as_bstr())
+/// The uppermost folder above a path that a rule matches.
+fn shut_folder<'p>(ruling: &Ruling, path: &'p RepoPath) -> Option<&'p RepoPath> {
+    let base = &ruling.source().base;
+    let mut folders = path.folders_above();
+    folders.find(|folder| {
+        let below = folder.below(base).filter(|below| !below.is_top());
+        below.is_some_and(|below| ruling.rule().matches(below.bare(), true))
+    })
 }
 
 /// What only the last one of several rules decides.
@@ -256,20 +248,17 @@ struct Last<'l> {
 
 impl<'l> Last<'l> {
     fn of(tree: &Tree, list: &'l RuleList) -> Self {
-        let of_text = list
-            .rules()
-            .iter()
-            .enumerate()
-            .map(|(at, rule)| (rule.text.as_bstr(), at))
-            .collect();
-        let shown = list.source.shown.as_bstr();
-        let untracked = tree
-            .get(shown)
-            .is_none_or(|entry| entry.state != State::Tracked);
-        let file = below(list, shown).filter(|_| untracked);
-        let on_file =
-            file.and_then(|file| list.rules().iter().rposition(|rule| rule.reaches(file)));
-        Self { of_text, on_file }
+        let of_text = list.rules().iter().enumerate();
+        let of_text = of_text.map(|(at, rule)| (rule.text.as_bstr(), at));
+        let shown = RepoPath::new(&list.source.shown);
+        let entry = tree.get(shown);
+        let untracked = entry.is_none_or(|entry| entry.state != State::Tracked);
+        let file = shown.below(&list.source.base).filter(|_| untracked);
+        let last = |file| list.rules().iter().rposition(|rule| rule.reaches(file));
+        Self {
+            of_text: of_text.collect(),
+            on_file: file.and_then(|file| last(file)),
+        }
     }
 }
 
@@ -326,88 +315,85 @@ struct Facts {
     shut: Option<RuleStatus>,
 }
 
-/// A folder with the rules that match it or one above it.
-type Above<'t> = (&'t [u8], Vec<u32>);
+/// For entries that come sorted, which rules of a list match each, or a folder above it.
+struct Matches<'l, 't> {
+    list: &'l RuleList,
+    /// Which rules are of interest.
+    wanted: &'l dyn Fn(usize) -> bool,
+    /// The folders on the way to the last entry, each with the rules that match it or one above it.
+    above: Vec<(&'t RepoPath, Vec<u32>)>,
+}
 
-/// Goes over entries, which come sorted, with the places of all wanted rules that match the path or
-/// a folder above it.
-fn reached<'t>(
-    entries: impl Iterator<Item = &'t Entry>,
-    list: &RuleList,
-    wanted: &dyn Fn(usize) -> bool,
-    take: &mut dyn FnMut(&'t Entry, &[u32]),
-) {
-    let base = list.source.base.len();
-    let mut above: Vec<Above> = Vec::new();
-    let rules_of = |path: &[u8], is_folder: bool, inherited: Option<&Above>| {
-        let mut rules = inherited.map_or_else(Vec::new, |(_, rules)| rules.clone());
-        rules.extend(
-            list.all_matches(path.as_bstr(), is_folder)
-                .into_iter()
-                .filter(|at| wanted(*at as usize)),
-        );
+impl<'l, 't> Matches<'l, 't> {
+    fn of(list: &'l RuleList, wanted: &'l dyn Fn(usize) -> bool) -> Self {
+        Self {
+            list,
+            wanted,
+            above: Vec::new(),
+        }
+    }
+
+    /// The rules for the next entry.
+    fn next(&mut self, entry: &'t Entry) -> Vec<u32> {
+        let path = &*entry.path;
+        self.above
+            .retain(|(folder, _)| path != *folder && path.is_within(folder));
+        let deepest = self.above.last().map(|(folder, _)| *folder);
+        let known = deepest.unwrap_or(&self.list.source.base).len();
+        for folder in path.folders_above().filter(|folder| folder.len() > known) {
+            let rules = self.inherited(folder);
+            self.above.push((folder, rules));
+        }
+        self.inherited(path)
+    }
+
+    /// The rules that match a path, and those that match the folders on the way to it.
+    fn inherited(&self, path: &RepoPath) -> Vec<u32> {
+        let above = self.above.last();
+        let mut rules = above.map_or_else(Vec::new, |(_, rules)| rules.clone());
+        let own = self.list.all_matches(path.bare(), path.is_folder());
+        rules.extend(own.into_iter().filter(|at| (self.wanted)(*at as usize)));
         rules
-    };
-    for entry in entries {
-        let bare = entry.path.strip_suffix(b"/").unwrap_or(&entry.path);
-        above.retain(|(folder, _)| {
-            bare.starts_with(folder) && bare.get(folder.len()) == Some(&b'/')
-        });
-        let known = above.last().map_or(base, |(folder, _)| folder.len() + 1);
-        for slash in bare[known.min(bare.len())..]
-            .find_iter("/")
-            .map(|slash| known + slash)
-        {
-            let rules = rules_of(&bare[..slash], true, above.last());
-            above.push((&bare[..slash], rules));
-        }
-        let rules = rules_of(bare, bare.len() < entry.path.len(), above.last());
-        if !rules.is_empty() {
-            take(entry, &rules);
-        }
     }
 }
 
 fn facts(tree: &Tree, list: &RuleList, catches: &[FileStats]) -> Vec<Facts> {
     let mut facts = vec![Facts::default(); list.rules().len()];
     let idle = |at: usize| catches[at].files == 0;
-    reached(
-        tree.below(list.source.base.as_bstr()),
-        list,
-        &idle,
-        &mut |entry, rules| {
-            let ruling = entry
-                .ruling
-                .as_ref()
-                .filter(|_| entry.state != State::Tracked);
-            for at in rules {
-                let facts = &mut facts[*at as usize];
-                let Some(ruling) = ruling else {
-                    facts.tracked += u64::from(entry.state == State::Tracked);
-                    continue;
-                };
-                let (source, line) = (ruling.source().shown.clone(), ruling.rule().line);
-                let shut = below(ruling.list(), entry.path.as_bstr()).and_then(|path| {
-                    folders(path)
-                        .find(|folder| ruling.ignores() && ruling.rule().matches(folder, true))
-                });
-                if let (Some(folder), None) = (shut, &facts.shut) {
-                    let folder = [ruling.source().base.as_slice(), folder, b"/"]
-                        .concat()
-                        .into();
-                    facts.shut = Some(RuleStatus::CannotWork {
-                        folder,
-                        source: source.clone(),
-                        line,
-                    });
-                }
-                if facts.overridden.is_none() {
-                    facts.overridden = Some(RuleStatus::Overridden { source, line });
-                }
-            }
-        },
-    );
+    let mut matches = Matches::of(list, &idle);
+    for entry in tree.below(&list.source.base) {
+        for at in matches.next(entry) {
+            facts[at as usize].take(entry);
+        }
+    }
     facts
+}
+
+impl Facts {
+    /// Takes up an entry that the rule matches.
+    fn take(&mut self, entry: &Entry) {
+        if entry.state == State::Tracked {
+            self.tracked += 1;
+            return;
+        }
+        let Some(ruling) = &entry.ruling else {
+            return;
+        };
+        let (source, line) = (&ruling.source().shown, ruling.rule().line);
+        let folder = shut_folder(ruling, &entry.path).filter(|_| ruling.ignores());
+        if let (Some(folder), None) = (folder, &self.shut) {
+            self.shut = Some(RuleStatus::CannotWork {
+                folder: folder.to_owned(),
+                source: source.clone(),
+                line,
+            });
+        }
+        self.overridden
+            .get_or_insert_with(|| RuleStatus::Overridden {
+                source: source.clone(),
+                line,
+            });
+    }
 }
 
 /// The rules that match nothing and miss candidates by little, by their snapshot.
@@ -431,26 +417,22 @@ fn missed(
     }
     let mut missed = HashMap::new();
     for case in [Case::Sensitive, Case::Blind] {
-        let of_case: Vec<_> = wider
-            .iter()
-            .filter(|(_, _, rule)| rule.case() == case)
-            .collect();
+        let of_case = wider.iter().filter(|(_, _, rule)| rule.case() == case);
+        let of_case: Vec<_> = of_case.collect();
         let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
         let looser = RuleList::of(list.source.clone(), rules, case);
-        let candidates = tree
-            .below(list.source.base.as_bstr())
-            .filter(|entry| entry.state == State::Candidate);
-        reached(candidates, &looser, &|_| true, &mut |_, found| {
-            for nth in found {
-                let (at, because, rule) = of_case[*nth as usize];
-                let because = *because;
+        let mut matches = Matches::of(&looser, &|_| true);
+        let entries = tree.below(&list.source.base);
+        for entry in entries.filter(|entry| entry.state == State::Candidate) {
+            for nth in matches.next(entry) {
+                let (at, because, rule) = of_case[nth as usize];
                 missed.entry(*at).or_insert_with(|| RuleStatus::Misread {
-                    because,
+                    because: *because,
                     mended: rule.text.clone(),
                     sure: false,
                 });
             }
-        });
+        }
     }
     missed
 }
@@ -472,21 +454,17 @@ fn misread(rule: &Rule) -> Option<RuleStatus> {
 const NEAR_NAME: usize = 2;
 
 fn strays(snapshot: &Snapshot, tree: &Tree) -> Vec<Stray> {
-    let mut strays = Vec::new();
-    for entry in tree
+    let files = tree
         .to_commit()
-        .filter(|entry| entry.kind != EntryKind::Repository)
-    {
-        let name_at = entry.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-        let name = entry.path[name_at..].as_bstr();
-        if let Some(because) = why_not_read(snapshot, entry, name) {
-            strays.push(Stray {
-                path: entry.path.clone(),
-                because,
-            });
-        }
-    }
-    strays
+        .filter(|entry| entry.kind != EntryKind::Repository);
+    let strays = files.filter_map(|entry| {
+        let because = why_not_read(snapshot, entry, entry.path.name())?;
+        Some(Stray {
+            path: entry.path.clone(),
+            because,
+        })
+    });
+    strays.collect()
 }
 
 fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<StrayReason> {
@@ -494,7 +472,7 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
         if entry.kind == EntryKind::Link {
             return Some(StrayReason::SymbolicLink);
         }
-        let folder = folder_of_ignore_file(entry.path.as_bstr())?;
+        let folder = folder_of_ignore_file(&entry.path)?;
         let file = snapshot.ignore_file(folder).ok()??;
         return is_utf16(&file.contents).then_some(StrayReason::Utf16);
     }

@@ -1,11 +1,12 @@
 //! The verdict on single paths, existing or not, in any order.
 
 use crate::rules::{Chain, Ruling};
-use crate::tree::State;
-use crate::{Overlay, Result, Snapshot};
+use crate::tree::{Entry, State, Tree};
+use crate::{Overlay, RepoPath, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use parking_lot::RwLock;
+use rayon::prelude::*;
 use redshank_files::FileKind;
 use redshank_git::{Index, Span};
 use std::collections::HashMap;
@@ -46,6 +47,9 @@ pub struct Answer {
     pub link: Option<usize>,
 }
 
+/// How many entries are looked at together.
+const ENTRIES_A_PART: usize = 2048;
+
 /// An index of nothing.
 static NOTHING: LazyLock<Index> = LazyLock::new(Index::default);
 
@@ -69,7 +73,7 @@ impl<'a> Verdicts<'a> {
 
     fn with_index(snapshot: &'a Snapshot, overlay: Overlay, index: &'a Index) -> Result<Self> {
         let everywhere = snapshot.everywhere(&overlay);
-        let chain = snapshot.with_rules(everywhere, b"".into(), &overlay)?;
+        let chain = snapshot.with_rules(everywhere, RepoPath::top(), &overlay)?;
         let top = Arc::new(Folder {
             chain,
             shut: None,
@@ -90,13 +94,12 @@ impl<'a> Verdicts<'a> {
     ///
     /// # Errors
     /// If an ignore file on the way can't be read.
-    pub fn query(&self, path: &BStr) -> Result<Answer> {
+    pub fn query(&self, path: &RepoPath) -> Result<Answer> {
         let folder = self.folder(parent(path))?;
-        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let tracked = if bare.len() == path.len() {
-            self.index.holds_within(folder.tracked, bare)
-        } else {
-            self.index.holds(bare) || self.index.holds_below(bare)
+        let bare = path.bare();
+        let tracked = match path.is_folder() {
+            true => self.index.holds(bare) || self.index.holds_below(bare),
+            false => self.index.holds_within(folder.tracked, bare),
         };
         let (ruling, shut) = match &folder.shut {
             Some((ruling, shut)) => (Some(ruling.clone()), (*shut < bare.len()).then_some(*shut)),
@@ -111,7 +114,48 @@ impl<'a> Verdicts<'a> {
             state,
             ruling,
             shut,
-            link: folder.link.filter(|_| bare.len() == path.len()),
+            link: folder.link.filter(|_| !path.is_folder()),
+        })
+    }
+
+    /// git's verdict on every entry of a tree that was walked, in its order: as it would be with the
+    /// ignore files that these verdicts were made for. Nothing is looked up on disk but ignore files.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn states(&self, tree: &Tree) -> Result<Vec<State>> {
+        let parts = tree.entries.par_chunks(ENTRIES_A_PART);
+        let states = parts.map(|part| {
+            // Neighbours lie in one folder.
+            let mut here: Option<(&RepoPath, Arc<Folder>)> = None;
+            part.iter()
+                .map(|entry| self.state(entry, &mut here))
+                .collect::<Result<Vec<State>>>()
+        });
+        Ok(states.collect::<Result<Vec<_>>>()?.concat())
+    }
+
+    fn state<'e>(
+        &self,
+        entry: &'e Entry,
+        here: &mut Option<(&'e RepoPath, Arc<Folder>)>,
+    ) -> Result<State> {
+        if entry.state == State::Tracked {
+            return Ok(State::Tracked);
+        }
+        let above = entry.path.folder();
+        let folder = match here {
+            Some((known, folder)) if *known == above => folder,
+            _ => &here.insert((above, self.folder(above.bare())?)).1,
+        };
+        let is_shut = || {
+            let is_folder = || entry.path.is_folder();
+            let ruling = folder.chain.ruling(entry.path.bare(), &is_folder);
+            ruling.is_some_and(|ruling| ruling.ignores())
+        };
+        Ok(match folder.shut.is_some() || is_shut() {
+            true => State::Ignored,
+            false => State::Candidate,
         })
     }
 
@@ -119,7 +163,7 @@ impl<'a> Verdicts<'a> {
     ///
     /// # Errors
     /// If an ignore file on the way can't be read.
-    pub fn rules_at(&self, path: &BStr) -> Result<Chain> {
+    pub fn rules_at(&self, path: &RepoPath) -> Result<Chain> {
         Ok(self.folder(parent(path))?.chain.clone())
     }
 
@@ -178,10 +222,8 @@ impl<'a> Verdicts<'a> {
                 tracked,
             }),
             None => {
-                let slashed = [path.as_bytes(), b"/"].concat();
-                let chain = self
-                    .snapshot
-                    .with_rules(chain, slashed.as_bstr(), &self.overlay)?;
+                let folder = RepoPath::new(path).as_folder();
+                let chain = self.snapshot.with_rules(chain, &folder, &self.overlay)?;
                 Ok(Folder {
                     chain,
                     shut: None,
@@ -195,7 +237,9 @@ impl<'a> Verdicts<'a> {
 
 /// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,
 /// itself.
-fn parent(path: &BStr) -> &BStr {
-    path.rfind_byte(b'/')
-        .map_or(b"".as_bstr(), |slash| path[..slash].as_bstr())
+fn parent(path: &RepoPath) -> &BStr {
+    match path.is_folder() {
+        true => path.bare(),
+        false => path.folder().bare(),
+    }
 }

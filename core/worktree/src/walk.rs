@@ -4,7 +4,7 @@
 use crate::rules::{Chain, IGNORE_FILE, Ruling};
 use crate::size::Bytes;
 use crate::tree::{Entry, EntryKind, State, Tree, Unread};
-use crate::{Overlay, Result, Snapshot};
+use crate::{Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
@@ -30,8 +30,8 @@ pub struct WalkOptions {
     pub sizes: bool,
     /// Ignore files taken as if they held something else.
     pub overlay: Overlay,
-    /// The folder to stay below: empty, or with a slash at its end.
-    pub under: BString,
+    /// The folder to stay below.
+    pub under: RepoPathBuf,
 }
 
 impl Default for WalkOptions {
@@ -41,7 +41,7 @@ impl Default for WalkOptions {
             depth: Depth::StopAtIgnored,
             sizes: true,
             overlay: Overlay::new(),
-            under: BString::default(),
+            under: RepoPathBuf::default(),
         }
     }
 }
@@ -61,7 +61,7 @@ impl Tree {
             found: Mutex::default(),
         };
         let top = Folder {
-            path: BString::default(),
+            path: RepoPathBuf::default(),
             chain: snapshot.everywhere(&options.overlay),
             shut: None,
         };
@@ -80,15 +80,14 @@ impl Tree {
 
 /// The tracked paths, with their sizes on disk.
 fn tracked(snapshot: &Snapshot, options: &WalkOptions, index: &Index) -> Vec<Entry> {
-    let under = options.under.strip_suffix(b"/").unwrap_or(&options.under);
-    let listed: Vec<_> = index.below(under.into()).collect();
+    let listed: Vec<_> = index.below(options.under.bare()).collect();
     let parts = listed.par_chunks(TRACKED_A_PART).map(|part| {
         let mut sizes = options.sizes.then(|| Sizes {
             root: &snapshot.root,
             open: None,
         });
         let entries = part.iter().map(|tracked| Entry {
-            path: tracked.path.to_owned(),
+            path: tracked.path.into(),
             state: State::Tracked,
             kind: match tracked.mode {
                 Mode::File => EntryKind::File,
@@ -146,8 +145,7 @@ struct Walk<'a> {
 
 /// A folder to be entered.
 struct Folder {
-    /// Empty, or with a slash at its end.
-    path: BString,
+    path: RepoPathBuf,
     chain: Chain,
     /// The rule that shuts it, or a folder above.
     shut: Option<Ruling>,
@@ -164,7 +162,7 @@ impl Tree {
     /// here.
     pub fn endless_attributes(&self, snapshot: &Snapshot) -> Option<PathBuf> {
         let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
-        Some(snapshot.path(met.path.as_bstr()))
+        Some(snapshot.path(&met.path))
     }
 }
 
@@ -206,44 +204,30 @@ impl<'a> Walk<'a> {
             mut chain,
             shut,
         } = folder;
-        let bare = path.strip_suffix(b"/").unwrap_or(&path).as_bstr();
-        let unread = |at: &BStr, error: std::io::Error| Unread {
-            path: at.to_owned(),
+        let unread = |at: RepoPathBuf, error: std::io::Error| Unread {
+            path: at,
             reason: error.to_string(),
         };
-        let open = OpenFolder::at(&self.snapshot.root, path.as_bstr());
+        let open = OpenFolder::at(&self.snapshot.root, &path);
         let listed = open.and_then(|open| Ok((open.list()?, open)));
-        let (names, open) = listed.map_err(|error| unread(path.as_bstr(), error))?;
-        let nested = !path.is_empty()
-            && names.iter().any(|(name, _)| name == ".git")
-            && !self.index.holds_below(bare)
-            && is_repository(&self.snapshot.path(path.as_bstr()).join(".git"));
-        if nested {
-            seen.entries
-                .push(self.entry(path, EntryKind::Repository, None, shut));
+        let (names, open) = listed.map_err(|error| unread(path.clone(), error))?;
+        if self.is_nested_repository(&path, &names) {
+            let entry = self.entry(path, EntryKind::Repository, None, shut);
+            seen.entries.push(entry);
             return Ok(());
         }
-        let has_rules =
-            names.iter().any(|(name, _)| name == IGNORE_FILE) || !self.options.overlay.is_empty();
+        let overlay = &self.options.overlay;
+        let has_rules = !overlay.is_empty() || names.iter().any(|(name, _)| name == IGNORE_FILE);
         if has_rules && shut.is_none() {
-            match self
-                .snapshot
-                .rules_of(path.as_bstr(), &self.options.overlay)
-            {
-                Ok(Some(rules)) => chain = chain.with(rules),
-                Ok(None) => {}
-                Err(error) => {
-                    let mut at = path.clone();
-                    at.push_str(IGNORE_FILE);
-                    seen.unread.push(unread(at.as_bstr(), error));
-                }
+            match self.snapshot.rules_of(&path, overlay) {
+                Ok(rules) => chain = rules.into_iter().fold(chain, Chain::with),
+                Err(error) => seen.unread.push(unread(path.join(IGNORE_FILE), error)),
             }
         }
         for (name, kind) in names {
             if kind == FileKind::Other && name == ATTRIBUTES {
-                let at = BString::from([path.as_slice(), &name].concat());
                 seen.unread.push(Unread {
-                    path: at,
+                    path: path.join(&name),
                     reason: WAITS.to_owned(),
                 });
             }
@@ -253,7 +237,7 @@ impl<'a> Walk<'a> {
             }
             // Room for a slash, too, should it be a folder.
             let mut at = BString::from(Vec::with_capacity(path.len() + name.len() + 1));
-            at.push_str(&path);
+            at.push_str(&*path);
             at.push_str(&name);
             let around = Around {
                 open: &open,
@@ -265,7 +249,16 @@ impl<'a> Walk<'a> {
         Ok(())
     }
 
-    /// Gives the verdict on one path, and enters it if it's a folder to be entered.
+    /// Whether a folder with these names is another repository, inside this one.
+    fn is_nested_repository(&self, folder: &RepoPath, names: &[(BString, FileKind)]) -> bool {
+        !folder.is_top()
+            && names.iter().any(|(name, _)| name == ".git")
+            && !self.index.holds_below(folder.bare())
+            && is_repository(&self.snapshot.path(folder).join(".git"))
+    }
+
+    /// Gives the verdict on one path, which has no slash at its end yet, and enters it if it's a
+    /// folder to be entered.
     fn sort_in<'s>(
         &'s self,
         threads: &rayon::Scope<'s>,
@@ -277,17 +270,10 @@ impl<'a> Walk<'a> {
     {
         let is_folder = kind == FileKind::Folder;
         // FIFOs, sockets and devices are nothing that git would track.
-        if kind == FileKind::Other || !self.within(path.as_bstr(), is_folder) {
-            return;
-        }
-        let tracked = if is_folder {
-            self.index
-                .get(path.as_bstr())
-                .is_some_and(|tracked| tracked.mode == Mode::Submodule)
-        } else {
-            self.index.holds(path.as_bstr())
-        };
-        if tracked {
+        if kind == FileKind::Other
+            || !self.within(path.as_bstr(), is_folder)
+            || self.is_tracked(path.as_bstr(), is_folder)
+        {
             return;
         }
         let ruling = match shut {
@@ -295,20 +281,20 @@ impl<'a> Walk<'a> {
             None => chain.ruling(path.as_bstr(), &|| is_folder),
         };
         if !is_folder {
-            let kind = if kind == FileKind::Link {
-                EntryKind::Link
-            } else {
-                EntryKind::File
+            let kind = match kind {
+                FileKind::Link => EntryKind::Link,
+                _ => EntryKind::File,
             };
-            seen.entries
-                .push(self.entry(path, kind, Some(open), ruling));
+            let entry = self.entry(path.into(), kind, Some(open), ruling);
+            seen.entries.push(entry);
             return;
         }
         path.push(b'/');
+        let path = RepoPathBuf::from(path);
         let shut = ruling.filter(Ruling::ignores);
         if shut.is_some() && self.options.depth == Depth::StopAtIgnored {
-            seen.entries
-                .push(self.entry(path, EntryKind::Folder, None, shut));
+            let entry = self.entry(path, EntryKind::Folder, None, shut);
+            seen.entries.push(entry);
         } else {
             let folder = Folder {
                 path,
@@ -319,31 +305,40 @@ impl<'a> Walk<'a> {
         }
     }
 
+    /// Whether git tracks a path itself; of a folder, whether it is a submodule.
+    fn is_tracked(&self, path: &BStr, is_folder: bool) -> bool {
+        match is_folder {
+            true => {
+                let tracked = self.index.get(path);
+                tracked.is_some_and(|tracked| tracked.mode == Mode::Submodule)
+            }
+            false => self.index.holds(path),
+        }
+    }
+
     /// Whether the walk is to look there: at or below the folder to stay below, or on the way to
     /// it.
     fn within(&self, path: &BStr, is_folder: bool) -> bool {
         let under = &self.options.under;
-        path.starts_with(under)
+        path.starts_with(under.as_bytes())
             || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
     }
 
     /// An entry; `open` is the folder that a file or a link lies in.
     fn entry(
         &self,
-        path: BString,
+        path: RepoPathBuf,
         kind: EntryKind,
         open: Option<&OpenFolder>,
         ruling: Option<Ruling>,
     ) -> Entry {
         let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
-        let state = if ignored {
-            State::Ignored
-        } else {
-            State::Candidate
+        let state = match ignored {
+            true => State::Ignored,
+            false => State::Candidate,
         };
-        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
         let size = match open.filter(|_| self.options.sizes) {
-            Some(open) => size_in(open, path[name_at..].as_bstr()),
+            Some(open) => size_in(open, path.name()),
             None => Bytes(0),
         };
         Entry {

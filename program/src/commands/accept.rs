@@ -104,7 +104,7 @@ fn show(finding: &Finding) -> Result<()> {
     let evidence = words::evidence(finding).map_or(String::new(), |evidence| {
         format!(": {}", shown(evidence.as_bytes().as_bstr()))
     });
-    let path = Paint::Head.on(shown(finding.path.as_bstr()));
+    let path = Paint::Head.on(shown(&finding.path));
     let message = words::message(finding);
     Ok(putln!("{path}  {}: {message}{evidence}", finding.rule)?)
 }

@@ -74,13 +74,13 @@ impl Add {
         context.recover(self.write || context.is_interactive())?;
         if let Some(folder) = &self.contents_of {
             let folder = context.resolve_folder(folder)?;
-            if folder.is_empty() {
+            if folder.is_top() {
                 bail!(
                     "that is the top folder; nothing would be left to commit\n  name a folder \
                      inside it"
                 );
             }
-            let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, folder.as_bstr())?;
+            let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, &folder)?;
             return self.write(&context, target, contents_only());
         }
         let target = self.rules.target(&context)?;

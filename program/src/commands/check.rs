@@ -105,14 +105,13 @@ impl Check {
         let mut paths = Vec::new();
         for path in &self.paths {
             let mut resolved = context.resolve(path)?;
-            let on_disk = context.snapshot.root.kind(resolved.as_bstr());
-            let is_folder = on_disk == Some(FileKind::Folder);
-            if is_folder && !resolved.is_empty() && !resolved.ends_with(b"/") {
-                resolved.push(b'/');
+            let on_disk = context.snapshot.root.kind(&resolved);
+            if on_disk == Some(FileKind::Folder) {
+                resolved = resolved.as_folder();
             } else if on_disk.is_none() && !self.staged {
                 bail!(
                     "{} is not there\n  name a file or folder that exists",
-                    shown(resolved.as_bstr())
+                    shown(&resolved)
                 );
             }
             paths.push(resolved);
@@ -289,7 +288,7 @@ fn what(finding: &Finding) -> String {
 
 /// The path, and the line behind it.
 pub fn place(finding: &Finding) -> String {
-    let path = shown(finding.path.as_bstr());
+    let path = shown(&finding.path);
     match finding.line {
         Some(line) => format!("{path}:{line}"),
         None => path,
@@ -298,7 +297,7 @@ pub fn place(finding: &Finding) -> String {
 
 fn cells(finding: &Finding) -> [Cell; 4] {
     let size = finding.size.map_or(String::new(), |size| size.to_string());
-    let many = match finding.path.ends_with(b"/") {
+    let many = match finding.path.is_folder() {
         true => files(finding.files),
         false => String::new(),
     };

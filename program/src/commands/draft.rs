@@ -72,7 +72,7 @@ impl Draft {
         let notes = self.notes(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {
-            let target = RuleTarget::of(snapshot, RuleScope::Folder, folder.as_bstr())?;
+            let target = RuleTarget::of(snapshot, RuleScope::Folder, &folder)?;
             edits.push(Edit::of_rules(target, file.after));
         }
         if choices != settings.draft {
@@ -175,7 +175,7 @@ fn request<'a>(
         Some((name, folder)) => (name, Some(context.resolve(folder.as_ref())?)),
         None => (text, None),
     };
-    let folder = folder.as_ref().map(|folder| folder.as_bstr());
+    let folder = folder.as_deref();
     let requests = TemplateRequest::of(&context.snapshot, collection, name, folder)?;
     Ok(requests)
 }

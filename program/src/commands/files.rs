@@ -4,10 +4,10 @@ use crate::context::Context;
 use crate::render::{Align, Cell, Paint, Table, count, folder_name, screen, shown};
 use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
 use anyhow::Result;
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{Depth, FileStats, WalkOptions, grouped};
+use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, WalkOptions, grouped};
 use std::ffi::OsString;
 use std::io::Write;
 use std::path::Path;
@@ -83,11 +83,10 @@ impl Files {
         let mut listed: Vec<&Entry> = entries.collect();
         if let Some(folder) = &self.under {
             let folder = context.resolve_folder(folder)?;
-            listed.retain(|entry| {
-                entry.state == State::Candidate && !entry.path.starts_with(&folder)
-            });
+            listed
+                .retain(|entry| entry.state == State::Candidate && !entry.path.is_within(&folder));
         }
-        let prefix = context.prefix.as_bstr();
+        let prefix = &context.prefix;
         if self.z {
             write_raw(&listed, prefix)?;
         } else if let Some(levels) = self.tree {
@@ -168,8 +167,8 @@ struct Folders<'a> {
 }
 
 struct FolderRow {
-    /// From the folder that was asked about; empty for what lies right in it.
-    path: BString,
+    /// From the folder that was asked about; the top for what lies right in it.
+    path: RepoPathBuf,
     /// Where the last part of the path starts.
     name_at: usize,
     /// From 1.
@@ -189,7 +188,7 @@ impl<'a> Folders<'a> {
         let here = FileStats::of(listed.iter().copied().filter(|entry| is_here(entry)));
         if levels > 0 && here.files > 0 {
             folders.rows.push(FolderRow {
-                path: BString::default(),
+                path: RepoPathBuf::default(),
                 name_at: 0,
                 level: 1,
                 stats: here,
@@ -218,7 +217,7 @@ impl<'a> Folders<'a> {
             let inner: Vec<&Entry> = inner.collect();
             let end = at + folder.len();
             self.rows.push(FolderRow {
-                path: inner[0].path[start..end].into(),
+                path: inner[0].path[start..end].as_bstr().into(),
                 name_at: at - start,
                 level,
                 stats,
@@ -244,7 +243,7 @@ impl Report for Folders<'_> {
     fn text(&self) -> Result<String> {
         let mut table = Table::new(&[Align::Right, Align::Right, Align::Left]);
         for row in &self.rows {
-            let name = row.path[row.name_at..].as_bstr();
+            let name = RepoPath::new(&row.path[row.name_at..]);
             let indented = format!("{}{}", "  ".repeat(row.level - 1), folder_name(name));
             table.row([
                 count(row.stats.files).into(),
@@ -269,6 +268,6 @@ impl Listing for Folders<'_> {
 
     fn rows(&self) -> impl Iterator<Item = FolderRowOut> {
         let rows = self.rows.iter();
-        rows.map(|row| FolderRowOut::of(row.path.as_bstr(), row.level, row.stats))
+        rows.map(|row| FolderRowOut::of(&row.path, row.level, row.stats))
     }
 }

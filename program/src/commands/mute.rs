@@ -71,7 +71,10 @@ impl Unmute {
 
 /// Mutes files, or brings their changes back; gives their paths.
 fn set(context: &Context, files: &[OsString], mute: bool) -> Result<Vec<BString>> {
-    let paths: Result<Vec<BString>> = files.iter().map(|file| context.resolve(file)).collect();
+    let paths: Result<Vec<BString>> = files
+        .iter()
+        .map(|file| Ok(context.resolve(file)?.into()))
+        .collect();
     let paths = paths?;
     if !paths.is_empty() {
         hidden_changes::set(&context.snapshot, &paths, mute)?;
@@ -83,7 +86,7 @@ fn say_muted(path: &BStr) -> Result<()> {
     let back = Paint::Type.on(format!("redshank unmute {}", quoted(path)));
     let name = Paint::Head.on(shown(path));
     putln!("{name}: git sees no changes to it here; {back} brings them back")?;
-    if hidden_changes::holds_settings(path) {
+    if hidden_changes::holds_settings(path.into()) {
         let hint =
             "a file of your own beside it, kept out by a rule, never collides with the shared one";
         putln!("  {}", Paint::Quiet.on(hint))?;

@@ -111,7 +111,7 @@ impl Proof<'_> {
         let mut text = String::new();
         for (path, answer) in &outcome.wrong {
             let path = path.as_bstr();
-            for line in super::why::text(self.verdicts, path, path, answer)?.lines() {
+            for line in super::why::text(self.verdicts, path, path.into(), answer)?.lines() {
                 text += &format!("        {line}\n");
             }
         }

@@ -185,7 +185,7 @@ fn text_of_missing(missing: &[Missing]) -> String {
             Some(by) => format!("kept out by {}", words::ruling(by)),
             None => "not staged".to_owned(),
         };
-        let (mark, path) = (Paint::Warn.on("missing"), shown(file.path.as_bstr()));
+        let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
         let reason = words::missing_reason(&file.reason);
         format!("{mark}  {}  {reason}; {by}\n", Paint::Head.on(path))
     };
@@ -244,7 +244,7 @@ fn text_of_unruled(unruled: &[NewPath]) -> String {
     let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right]);
     for new in unruled {
         table.row([
-            shown(new.path.as_bstr()).into(),
+            shown(&new.path).into(),
             files(new.stats.files).into(),
             new.stats.size.to_string().into(),
         ]);

@@ -2,7 +2,6 @@
 
 use crate::context::Context;
 use anyhow::{Result, bail};
-use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use redshank_changes::RuleTarget;
 use redshank_worktree::rules::RuleScope;
@@ -45,7 +44,7 @@ impl RuleArgs {
             Some(folder) => context.resolve_folder(folder)?,
             None => context.prefix.clone(),
         };
-        let target = RuleTarget::of(&context.snapshot, scope, folder.as_bstr())?;
+        let target = RuleTarget::of(&context.snapshot, scope, &folder)?;
         if scope == RuleScope::Personal && target.contents.is_none() && !self.create {
             bail!(
                 "you have no ignore file of your own yet: {} is not there\n  --create makes it",

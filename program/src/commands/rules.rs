@@ -59,7 +59,7 @@ impl Report for InForce<'_> {
             writeln!(text, "{}", Paint::Quiet.on("no rules"))?;
         }
         for stray in &self.usage.strays {
-            let (mark, path) = (Paint::Warn.on("stray"), shown(stray.path.as_bstr()));
+            let (mark, path) = (Paint::Warn.on("stray"), shown(&stray.path));
             let because = words::stray_reason(stray.because);
             writeln!(text, "{mark} {path} is not read by git: {because}")?;
         }

@@ -7,14 +7,14 @@ use crate::render::{
 use crate::report::{FolderOut, PathOut, ProjectOut, Report, SummaryOut, SurveyOut, root};
 use crate::words;
 use anyhow::Result;
-use bstr::{BStr, ByteSlice};
+use bstr::ByteSlice;
 use clap::Args;
 use redshank_findings::{
     Cause, ClassSummary, Finding, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
 use redshank_templates::{Confidence, Project, Survey as Recognised};
 use redshank_worktree::tree::{State, Tree};
-use redshank_worktree::{FileStats, Snapshot, grouped, top_folder};
+use redshank_worktree::{FileStats, RepoPath, Snapshot, grouped};
 use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -126,17 +126,15 @@ fn project_out(project: &Project) -> ProjectOut {
     ProjectOut {
         template: project.template.name.clone(),
         title: project.template.title.clone(),
-        folder: PathOut::of(project.folder.as_bstr()),
+        folder: PathOut::of(&project.folder),
         evidence: project.evidence.to_str_lossy().into_owned(),
         confidence: project.confidence,
     }
 }
 
 impl Picture<'_> {
-    fn folders(&self) -> Vec<(&BStr, FileStats)> {
-        grouped(self.tree.to_commit(), |entry| {
-            top_folder(entry.path.as_bstr())
-        })
+    fn folders(&self) -> Vec<(&RepoPath, FileStats)> {
+        grouped(self.tree.to_commit(), |entry| entry.path.top_folder())
     }
 
     fn text_of_folders(&self, text: &mut String) -> Result<()> {
@@ -165,9 +163,9 @@ impl Picture<'_> {
     }
 
     /// How many of a top folder's files findings stand for, by class.
-    fn of_which(&self, folder: &BStr) -> String {
+    fn of_which(&self, folder: &RepoPath) -> String {
         let is_within = |finding: &&Finding| {
-            finding.state != State::Ignored && top_folder(finding.path.as_bstr()) == folder
+            finding.state != State::Ignored && finding.path.top_folder() == folder
         };
         let within = self.result.findings.iter().filter(is_within);
         let part = |class: &ClassSummary| format!("{} {}", count(class.stats.files), class.class);
@@ -191,7 +189,7 @@ impl Picture<'_> {
             let by = format!("{surely}by {}", shown(project.evidence.as_bstr()));
             table.row([
                 project.template.name.clone().into(),
-                folder_name(project.folder.as_bstr()).into(),
+                folder_name(&project.folder).into(),
                 Cell::painted(Paint::Quiet, by),
             ]);
         }
@@ -249,7 +247,7 @@ impl Picture<'_> {
         let findings = self.result.findings.iter().filter(of_class);
         let biggest = findings.max_by_key(|finding| finding.size);
         let path = biggest.map_or(String::new(), |finding| {
-            shortened(&shown(finding.path.as_bstr()), 40)
+            shortened(&shown(&finding.path), 40)
         });
         match class.findings {
             1 => path,

@@ -6,12 +6,12 @@ use crate::render::{self, Paint, files};
 use crate::report::{EffectOut, Report};
 use crate::words;
 use anyhow::Result;
-use bstr::{BString, ByteSlice, ByteVec};
+use bstr::{BString, ByteVec};
 use clap::Args;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::rules::Source;
-use redshank_worktree::{Overlay, Verdicts};
+use redshank_worktree::{Overlay, RepoPathBuf, Verdicts};
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::ExitCode;
@@ -40,11 +40,11 @@ impl Try {
         let snapshot = &context.snapshot;
         let folder = match &self.folder {
             Some(folder) => context.resolve_folder(folder)?,
-            None => BString::default(),
+            None => RepoPathBuf::default(),
         };
         let patterns = self.patterns()?;
         let added = patterns.join("\n");
-        let file = snapshot.ignore_file(folder.as_bstr())?;
+        let file = snapshot.ignore_file(&folder)?;
         let mut contents = file.map_or_else(Vec::new, |file| file.contents.clone());
         if !contents.is_empty() && !contents.ends_with(b"\n") {
             contents.push(b'\n');

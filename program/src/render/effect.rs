@@ -1,10 +1,10 @@
 //! What a change of rules does, and the change itself.
 
 use super::{Align, Cell, Paint, Table, count, files, shown};
-use bstr::{BStr, ByteSlice};
+use bstr::ByteSlice;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::tree::Entry;
-use redshank_worktree::{grouped, top_folder};
+use redshank_worktree::{RepoPath, grouped};
 use similar::{ChangeTag, TextDiff};
 
 /// How many folders are listed before the rest is summed up.
@@ -30,12 +30,12 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
     if entries.is_empty() {
         return String::new();
     }
-    let rows = grouped(entries, |entry| (top_folder(entry.path.as_bstr()),));
+    let rows = grouped(entries, |entry| (entry.path.top_folder(),));
     let mut table = Table::new(&[Align::Right, Align::Right, Align::Whole, Align::Left]);
     for ((folder,), stats) in rows.iter().take(ROWS) {
         let example = entries
             .iter()
-            .find(|entry| top_folder(entry.path.as_bstr()) == *folder);
+            .find(|entry| entry.path.top_folder() == *folder);
         let example = example.map_or(String::new(), |entry| {
             shown(entry.path[folder.len()..].as_bstr())
         });
@@ -59,8 +59,8 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
 }
 
 /// A folder's name, or a word for the top.
-pub fn folder_name(folder: &BStr) -> String {
-    if folder.is_empty() {
+pub fn folder_name(folder: &RepoPath) -> String {
+    if folder.is_top() {
         "(at the top)".to_owned()
     } else {
         shown(folder)

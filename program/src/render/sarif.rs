@@ -1,7 +1,7 @@
 //! Findings as SARIF 2.1.0 (OASIS standard), for hosts and editors that show them beside the code.
 
 use crate::words;
-use bstr::{BStr, ByteSlice};
+use bstr::BStr;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use redshank_findings::{Finding, Level, ScanResult};
 use serde_json::{Value, json};
@@ -46,7 +46,7 @@ pub fn log(found: &ScanResult) -> Value {
         .map(|unread| {
             let text = format!(
                 "not read: {}: {}",
-                crate::render::shown(unread.path.as_bstr()),
+                crate::render::shown(&unread.path),
                 unread.reason
             );
             json!({ "level": "warning", "message": { "text": text } })
@@ -95,7 +95,7 @@ fn result(finding: &Finding) -> Value {
 }
 
 fn place(finding: &Finding) -> Value {
-    let mut place = json!({ "artifactLocation": { "uri": uri(finding.path.as_bstr()) } });
+    let mut place = json!({ "artifactLocation": { "uri": uri(&finding.path) } });
     if let Some(line) = finding.line {
         place["region"] = json!({ "startLine": line });
     }

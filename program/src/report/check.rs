@@ -2,7 +2,7 @@
 
 use super::PathOut;
 use crate::words;
-use bstr::ByteSlice;
+
 use redshank_findings::{ClassSummary, Exposure, Finding, Level, Past, Summary};
 use redshank_worktree::Class;
 use redshank_worktree::size::Bytes;
@@ -79,7 +79,7 @@ pub struct SpotOut {
 impl From<&Finding> for SpotOut {
     fn from(place: &Finding) -> Self {
         Self {
-            path: PathOut::of(place.path.as_bstr()),
+            path: PathOut::of(&place.path),
             line: place.line,
             state: place.state,
         }
@@ -93,7 +93,7 @@ impl From<&Finding> for FindingOut {
             class: finding.class(),
             rule: finding.rule.to_string(),
             level: finding.level,
-            path: PathOut::of(finding.path.as_bstr()),
+            path: PathOut::of(&finding.path),
             line: finding.line,
             size: finding.size,
             files: finding.files,
@@ -176,7 +176,7 @@ pub struct UnreadOut {
 impl From<&Unread> for UnreadOut {
     fn from(unread: &Unread) -> Self {
         Self {
-            path: PathOut::of(unread.path.as_bstr()),
+            path: PathOut::of(&unread.path),
             reason: unread.reason.clone(),
         }
     }

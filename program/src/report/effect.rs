@@ -2,7 +2,7 @@
 
 use super::{PathOut, root};
 use crate::commands::Outcome;
-use bstr::ByteSlice;
+
 use redshank_worktree::FileStats;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::tree::Entry;
@@ -48,9 +48,7 @@ impl EffectOut {
     pub fn of_effect(top: &Path, rules: Vec<String>, effect: &Effect) -> Self {
         let paths = |entries: &[Entry]| {
             let entries = entries.iter();
-            entries
-                .map(|entry| PathOut::of(entry.path.as_bstr()))
-                .collect()
+            entries.map(|entry| PathOut::of(&entry.path)).collect()
         };
         Self {
             schema: "redshank.effect/1",

@@ -44,7 +44,7 @@ impl From<&Missing> for MissingOut {
             .as_ref()
             .map(|ruling| ruling.rule().text.to_string());
         Self {
-            path: PathOut::of(file.path.as_bstr()),
+            path: PathOut::of(&file.path),
             reason: words::missing_reason(&file.reason),
             rule,
         }
@@ -115,7 +115,7 @@ impl From<&RunDifference> for DifferenceOut {
             stats: *stats,
         });
         let new = difference.unruled.iter().map(|new| NewOut {
-            path: PathOut::of(new.path.as_bstr()),
+            path: PathOut::of(&new.path),
             stats: new.stats,
             rule: new.rule.to_string(),
         });

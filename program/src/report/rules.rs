@@ -88,7 +88,7 @@ pub struct StrayOut {
 impl From<&Stray> for StrayOut {
     fn from(stray: &Stray) -> Self {
         Self {
-            path: PathOut::of(stray.path.as_bstr()),
+            path: PathOut::of(&stray.path),
             because: words::stray_reason(stray.because).to_owned(),
         }
     }

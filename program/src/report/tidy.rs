@@ -94,7 +94,7 @@ impl TidyOut {
             let pattern = pattern.map(|pattern| pattern.to_str_lossy().into_owned());
             let path = match &step.kind {
                 StepKind::Sample(new) | StepKind::Rename(new) => new.as_bstr(),
-                _ => step.path.as_bstr(),
+                _ => &step.path,
             };
             StepOut {
                 act,

@@ -257,7 +257,7 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             return format!("if it isn't kept on purpose, ignore it; made again by: {remake}");
         }
         ByHand::Unmute => {
-            let path = quoted(finding.path.as_bstr());
+            let path = quoted(&finding.path);
             return format!("`redshank unmute {path}` brings them back");
         }
         ByHand::NarrowOrForce { folder } => {

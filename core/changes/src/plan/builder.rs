@@ -4,7 +4,7 @@ use super::file_edits::{FileEdits, taken_away};
 use super::{Plan, Step, StepKind, StepReason, removal};
 use crate::journal::{Changes, FileChange};
 use crate::{Error, Result, sample};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BString, ByteSlice};
 use redshank_findings::{Finding, KeepOut, Remedy, is_environment};
 use redshank_pattern::exactly;
 use redshank_templates::Survey;
@@ -13,7 +13,9 @@ use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{IGNORE_FILE, Ruling};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{Answer, Class, FileStats, Overlay, Snapshot, Verdicts};
+use redshank_worktree::{
+    Answer, Class, FileStats, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts,
+};
 use std::collections::BTreeSet;
 
 /// git's file of attributes (gitattributes(5)).
@@ -24,14 +26,14 @@ pub(super) struct PlanBuilder<'a> {
     tree: &'a Tree,
     remove: Option<&'a Survey<'a>>,
     edits: FileEdits<'a>,
-    untracked: BTreeSet<BString>,
+    untracked: BTreeSet<RepoPathBuf>,
     /// Files that get another name: they leave the index under the old one.
-    renamed: BTreeSet<BString>,
-    moved: BTreeSet<BString>,
+    renamed: BTreeSet<RepoPathBuf>,
+    moved: BTreeSet<RepoPathBuf>,
     /// Files that go, for they have another name now.
     taken_away: Vec<FileChange>,
     /// Files that a clone needs, so that nothing around them is moved out of the way.
-    needed: Vec<BString>,
+    needed: Vec<RepoPathBuf>,
     samples: FileStats,
     /// Whether rules that stood may match more than before.
     widened: bool,
@@ -42,7 +44,7 @@ impl<'a> PlanBuilder<'a> {
     pub(super) fn new(
         snapshot: &'a Snapshot,
         remove: Option<&'a Survey<'a>>,
-        needed: Vec<BString>,
+        needed: Vec<RepoPathBuf>,
     ) -> Result<Self> {
         Ok(Self {
             snapshot,
@@ -64,14 +66,14 @@ impl<'a> PlanBuilder<'a> {
     pub(super) fn mend(&mut self, finding: &Finding) -> Result<bool> {
         match &finding.remedy {
             Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
-            Remedy::LetIn { folder, rule } => self.let_in(finding, folder.as_bstr(), rule)?,
+            Remedy::LetIn { folder, rule } => self.let_in(finding, folder, rule)?,
             Remedy::Mend {
                 file,
                 line,
                 from,
                 with,
             } => {
-                self.edits.mend(file.as_bstr(), *line, with.clone())?;
+                self.edits.mend(file, *line, with.clone())?;
                 self.widened = true;
                 let (from, with) = (from.clone(), with.clone());
                 self.step_on_names(finding, StepKind::Mend { from, with });
@@ -92,7 +94,7 @@ impl<'a> PlanBuilder<'a> {
             is_for_storage: keep_out.is_for_storage,
         };
         if !self.joins(finding, &kind)
-            && !self.is_shut(finding.path.as_bstr())?
+            && !self.is_shut(&finding.path)?
             && self.edits.add(IGNORE_FILE.into(), rule.clone())?
         {
             let reason = StepReason::Said(rule.reason.clone());
@@ -106,9 +108,9 @@ impl<'a> PlanBuilder<'a> {
         }
         if let (Some(_), Class::Generated, Some(remake)) =
             (self.remove, finding.class(), &rule.remake)
-            && self.is_shut(finding.path.as_bstr())?
+            && self.is_shut(&finding.path)?
         {
-            self.remove(finding.path.as_bstr(), remake, Some(&finding.id))?;
+            self.remove(&finding.path, remake, Some(&finding.id))?;
         }
         Ok(())
     }
@@ -127,10 +129,10 @@ impl<'a> PlanBuilder<'a> {
     }
 
     fn stop_tracking(&mut self, finding: &Finding) {
-        let below = self.tree.below(finding.path.as_bstr());
+        let below = self.tree.below(&finding.path);
         let tracked: Vec<&Entry> = below
             .filter(|entry| entry.state == State::Tracked)
-            .filter(|entry| finding.path.ends_with(b"/") || entry.path == finding.path)
+            .filter(|entry| finding.path.is_folder() || entry.path == finding.path)
             .filter(|entry| !self.untracked.contains(&entry.path))
             .collect();
         if !tracked.is_empty() {
@@ -144,12 +146,10 @@ impl<'a> PlanBuilder<'a> {
 
     /// Beside an environment file that is kept out, others need its keys.
     fn add_sample(&mut self, finding: &Finding) -> Result<()> {
-        let path = finding.path.as_bstr();
-        let exists = |path: &BStr| self.snapshot.root.is_there(path);
+        let path = &finding.path;
+        let exists = |path: &RepoPath| self.snapshot.root.is_there(path);
         let name = sample::name(path);
-        if !is_environment(path)
-            || self.edits.writes_anew(name.as_bstr())
-            || sample::has_one(path, &exists)
+        if !is_environment(path) || self.edits.writes_anew(&name) || sample::has_one(path, &exists)
         {
             return Ok(());
         }
@@ -157,7 +157,7 @@ impl<'a> PlanBuilder<'a> {
         if let Some(made) = sample::of(&text) {
             let stats = FileStats::one(Bytes(made.text.len() as u64));
             let reason = StepReason::Keys {
-                of: path.to_owned(),
+                of: path.clone(),
                 left_out: made.left_out,
             };
             self.step(finding, StepKind::Sample(name.clone()), reason, stats);
@@ -167,9 +167,8 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    fn let_in(&mut self, finding: &Finding, folder: &BStr, rule: &NewRule) -> Result<()> {
-        let file = [folder.as_bytes(), IGNORE_FILE.as_bytes()].concat();
-        if self.edits.add(file.as_bstr(), rule.clone())? {
+    fn let_in(&mut self, finding: &Finding, folder: &RepoPath, rule: &NewRule) -> Result<()> {
+        if self.edits.add(&folder.join(IGNORE_FILE), rule.clone())? {
             let kind = StepKind::LetIn(rule.pattern.clone());
             let reason = StepReason::Said(rule.reason.clone());
             self.step(finding, kind, reason, stats_of(finding));
@@ -177,8 +176,8 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    fn rename(&mut self, finding: &Finding, name: &BString) -> Result<()> {
-        let text = self.snapshot.read(finding.path.as_bstr())?;
+    fn rename(&mut self, finding: &Finding, name: &RepoPathBuf) -> Result<()> {
+        let text = self.snapshot.read(&finding.path)?;
         self.edits.put(name.clone(), text.clone());
         self.taken_away.push(taken_away(finding.path.clone(), text));
         self.widened = true;
@@ -213,21 +212,17 @@ impl<'a> PlanBuilder<'a> {
     }
 
     /// Moves something out of the way, unless something else in it would go, too.
-    fn remove(&mut self, path: &BStr, remake: &str, finding: Option<&String>) -> Result<()> {
-        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let is_within = |inner: &BString| path.ends_with(b"/") && inner.starts_with(path);
+    fn remove(&mut self, path: &RepoPath, remake: &str, finding: Option<&String>) -> Result<()> {
+        let bare = path.bare();
         let stays_tracked = |entry: &Entry| {
             entry.state == State::Tracked
-                && (entry.path == path || is_within(&entry.path))
+                && (entry.path == path || entry.path.is_within(path))
                 && !self.untracked.contains(&entry.path)
         };
-        let known = self
-            .moved
-            .iter()
-            .any(|moved| moved == path || moved.ends_with(b"/") && path.starts_with(moved));
-        if known
+        let goes = |moved: &RepoPathBuf| *moved == path || path.is_within(moved);
+        if self.moved.iter().any(goes)
             || !self.snapshot.root.is_there(bare)
-            || self.needed.iter().any(is_within)
+            || self.needed.iter().any(|needed| needed.is_within(path))
             || self.tree.below(path).any(stays_tracked)
         {
             return Ok(());
@@ -260,13 +255,10 @@ impl<'a> PlanBuilder<'a> {
     }
 
     /// Whether the rules that everyone has, with the ones to be added, keep a path out.
-    fn is_shut(&self, path: &BStr) -> Result<bool> {
-        let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let folder = bare
-            .rfind_byte(b'/')
-            .map_or(b"".as_bstr(), |slash| bare[..=slash].as_bstr());
-        let chain = self.snapshot.shared_rules(folder, &self.edits.overlay())?;
-        Ok(chain.shuts(bare, bare.len() < path.len()).is_some())
+    fn is_shut(&self, path: &RepoPath) -> Result<bool> {
+        let overlay = self.edits.overlay();
+        let chain = self.snapshot.shared_rules(path.folder(), &overlay)?;
+        Ok(chain.shuts(path.bare(), path.is_folder()).is_some())
     }
 
     /// Rules that match more than before may speak of tracked files, which they do nothing for:
@@ -279,7 +271,7 @@ impl<'a> PlanBuilder<'a> {
         let keeps_out = |answer: &Answer| answer.ruling.as_ref().is_some_and(Ruling::ignores);
         let tracked = self.tree.in_state(State::Tracked);
         for entry in tracked.filter(|entry| entry.kind == EntryKind::File) {
-            let path = entry.path.as_bstr();
+            let path = &entry.path;
             if self.untracked.contains(path) || self.renamed.contains(path) {
                 continue;
             }
@@ -293,7 +285,7 @@ impl<'a> PlanBuilder<'a> {
     }
 
     fn except(&mut self, entry: &Entry) -> Result<()> {
-        let pattern = [b"!", exactly(entry.path.as_bstr()).as_slice()].concat();
+        let pattern = [b"!", exactly(&entry.path).as_slice()].concat();
         let rule = NewRule {
             pattern: pattern.into(),
             reason: "tracked on purpose, though a rule here would keep it out".to_owned(),
@@ -320,11 +312,12 @@ impl<'a> PlanBuilder<'a> {
             .map(|survey| removal::kept_out(self.tree, survey))
             .unwrap_or_default()
         {
-            self.remove(path.as_bstr(), remake, None)?;
+            self.remove(&path, remake, None)?;
         }
-        let untracked: Vec<BString> = self.untracked.iter().cloned().collect();
+        let untracked: Vec<RepoPathBuf> = self.untracked.iter().cloned().collect();
         let mut effect = Effect::of(self.snapshot, self.tree, self.edits.overlay(), &untracked)?;
         effect.after += self.samples;
+        let gone_from_index = untracked.into_iter().chain(self.renamed);
         let changes = Changes {
             files: self
                 .edits
@@ -332,8 +325,8 @@ impl<'a> PlanBuilder<'a> {
                 .into_iter()
                 .chain(self.taken_away)
                 .collect(),
-            moved: self.moved.into_iter().collect(),
-            untracked: untracked.into_iter().chain(self.renamed).collect(),
+            moved: self.moved.into_iter().map(BString::from).collect(),
+            untracked: gone_from_index.map(BString::from).collect(),
         };
         may_change(self.snapshot, &changes)?;
         Ok(Plan {

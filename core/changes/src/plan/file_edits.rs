@@ -5,12 +5,12 @@ use crate::journal::{Area, Content, FileChange, Mode};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_worktree::ignore_file::{NewRule, Section, with_section};
 use redshank_worktree::rules::folder_of_ignore_file;
-use redshank_worktree::{Overlay, Snapshot};
+use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
 use std::collections::BTreeMap;
 
 pub(super) struct FileEdits<'a> {
     snapshot: &'a Snapshot,
-    files: BTreeMap<BString, FileEdit>,
+    files: BTreeMap<RepoPathBuf, FileEdit>,
 }
 
 #[derive(Default)]
@@ -70,7 +70,7 @@ impl<'a> FileEdits<'a> {
     }
 
     /// The file as it stands, read when it is first asked for.
-    fn file(&mut self, path: &BStr) -> Result<&mut FileEdit> {
+    fn file(&mut self, path: &RepoPath) -> Result<&mut FileEdit> {
         if !self.files.contains_key(path) {
             let before = match folder_of_ignore_file(path) {
                 Some(folder) => {
@@ -91,7 +91,7 @@ impl<'a> FileEdits<'a> {
     }
 
     /// Adds a line to a file, unless this plan has added it already. Gives whether it did.
-    pub(super) fn add(&mut self, path: &BStr, rule: NewRule) -> Result<bool> {
+    pub(super) fn add(&mut self, path: &RepoPath, rule: NewRule) -> Result<bool> {
         let file = self.file(path)?;
         let is_new = !file.rules.iter().any(|known| known.pattern == rule.pattern);
         if is_new {
@@ -101,19 +101,19 @@ impl<'a> FileEdits<'a> {
     }
 
     /// Whether a line stands in a file already.
-    pub(super) fn has_line(&mut self, path: &BStr, line: &BStr) -> Result<bool> {
+    pub(super) fn has_line(&mut self, path: &RepoPath, line: &BStr) -> Result<bool> {
         let held = self.file(path)?.before.as_deref().unwrap_or_default();
         Ok(held.lines().any(|known| known.trim() == line.as_bytes()))
     }
 
     /// Writes a line anew; its end stays.
-    pub(super) fn mend(&mut self, path: &BStr, line: u32, with: BString) -> Result<()> {
+    pub(super) fn mend(&mut self, path: &RepoPath, line: u32, with: BString) -> Result<()> {
         self.file(path)?.mended.insert(line, with);
         Ok(())
     }
 
     /// Writes a new file.
-    pub(super) fn put(&mut self, path: BString, start: Vec<u8>) {
+    pub(super) fn put(&mut self, path: RepoPathBuf, start: Vec<u8>) {
         self.files.insert(
             path,
             FileEdit {
@@ -124,17 +124,18 @@ impl<'a> FileEdits<'a> {
         );
     }
 
-    pub(super) fn writes_anew(&self, path: &BStr) -> bool {
+    pub(super) fn writes_anew(&self, path: &RepoPath) -> bool {
         self.files.get(path).is_some_and(|file| file.is_new)
     }
 
     /// The ignore files among them, as they are to be.
     pub(super) fn overlay(&self) -> Overlay {
-        let rules = self.files.iter().filter(|(path, file)| {
-            file.is_changed() && folder_of_ignore_file(path.as_bstr()).is_some()
-        });
+        let rules = self
+            .files
+            .iter()
+            .filter(|(path, file)| file.is_changed() && folder_of_ignore_file(path).is_some());
         rules
-            .map(|(path, file)| (path.clone(), file.after()))
+            .map(|(path, file)| (path.clone().into(), file.after()))
             .collect()
     }
 
@@ -142,17 +143,19 @@ impl<'a> FileEdits<'a> {
     pub(super) fn changes(&self) -> Vec<FileChange> {
         let changed = self.files.iter().filter(|(_, file)| file.is_changed());
         changed
-            .map(|(path, file)| FileChange::of(path.clone(), file.before.clone(), file.after()))
+            .map(|(path, file)| {
+                FileChange::of(path.clone().into(), file.before.clone(), file.after())
+            })
             .collect()
     }
 }
 
 /// A file of the working tree that is to go.
-pub(super) fn taken_away(path: BString, before: Vec<u8>) -> FileChange {
+pub(super) fn taken_away(path: RepoPathBuf, before: Vec<u8>) -> FileChange {
     let (before, after) = (Content::File(before), Content::Nothing);
     FileChange {
         area: Area::Worktree,
-        path,
+        path: path.into(),
         before,
         after,
         mode: Mode::AsItWas,

@@ -12,7 +12,7 @@ use builder::PlanBuilder;
 use redshank_findings::{Cause, Finding, Remedy};
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
-use redshank_worktree::{Class, FileStats, Snapshot};
+use redshank_worktree::{Class, FileStats, RepoPathBuf, Snapshot};
 
 /// What one step does.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,7 +34,7 @@ pub enum StepKind {
         with: BString,
     },
     /// Gives a file the name that was meant.
-    Rename(BString),
+    Rename(RepoPathBuf),
     /// Adds a line to the attributes at the top.
     Attribute {
         /// The line.
@@ -45,7 +45,7 @@ pub enum StepKind {
     /// Takes files out of git's index; they stay on disk.
     StopTracking,
     /// Writes a sample without values beside an environment file.
-    Sample(BString),
+    Sample(RepoPathBuf),
     /// Moves out of the way what can be made again.
     Remove {
         /// What makes it again.
@@ -65,7 +65,7 @@ pub enum StepReason {
     /// Others need the keys of a file, without their values.
     Keys {
         /// The file.
-        of: BString,
+        of: RepoPathBuf,
         /// How many of its lines are left out, for they could tell values.
         left_out: usize,
     },
@@ -81,8 +81,8 @@ pub enum StepReason {
 pub struct Step {
     /// What it does.
     pub kind: StepKind,
-    /// For which path; a folder ends in a slash.
-    pub path: BString,
+    /// For which path.
+    pub path: RepoPathBuf,
     /// Why.
     pub reason: StepReason,
     /// The ids of the findings that it mends; none for what rules keep out already.

@@ -2,29 +2,23 @@
 
 use crate::disk::refused;
 use crate::{Result, removable};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_files::{FileKind, Root};
 use redshank_templates::Survey;
-use redshank_worktree::Class;
-use redshank_worktree::FileStats;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{State, Tree};
+use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 
 /// What rules keep out already and projects of the survey can make again: the path, and how.
-pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(BString, &'s str)> {
-    let mut found: Vec<(BString, &str)> = Vec::new();
+pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(RepoPathBuf, &'s str)> {
+    let mut found: Vec<(RepoPathBuf, &str)> = Vec::new();
     for entry in tree.in_state(State::Ignored) {
-        let path = &entry.path;
-        let ends = path
-            .find_iter("/")
-            .map(|slash| slash + 1)
-            .chain([path.len()]);
-        let mut parts = ends.filter(|end| *end > 0).map(|end| path[..end].as_bstr());
+        let mut parts = entry.path.parts();
         let matched = parts.find_map(|part| Some((part, survey.matches.on(part)?)));
         if let Some((part, matched)) =
             matched.filter(|(_, matched)| matched.class() == Class::Generated)
             && let Some(remake) = matched.remake()
-            && found.last().is_none_or(|(last, _)| last != part)
+            && found.last().is_none_or(|(last, _)| *last != part)
         {
             found.push((part.to_owned(), remake));
         }
@@ -36,7 +30,7 @@ pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(BString, &'s
 ///
 /// # Errors
 /// If it can't be read.
-pub(super) fn stats(root: &Root, path: &BStr) -> Result<Option<FileStats>> {
+pub(super) fn stats(root: &Root, path: &RepoPath) -> Result<Option<FileStats>> {
     if removable::keeps(root, path)?.is_some() {
         return Ok(None);
     }
@@ -44,14 +38,10 @@ pub(super) fn stats(root: &Root, path: &BStr) -> Result<Option<FileStats>> {
     let mut waiting = vec![path.to_owned()];
     while let Some(path) = waiting.pop() {
         let disk = |error| refused(&root.path().join(path.to_path_lossy()))(error);
-        let found = root.meta(path.as_bstr()).map_err(disk)?;
+        let found = root.meta(&path).map_err(disk)?;
         if found.kind == FileKind::Folder {
-            let names = root.list(path.as_bstr()).map_err(disk)?;
-            waiting.extend(
-                names
-                    .into_iter()
-                    .map(|(name, _)| BString::from([path.as_slice(), b"/", &name].concat())),
-            );
+            let names = root.list(&path).map_err(disk)?;
+            waiting.extend(names.into_iter().map(|(name, _)| path.join(name)));
         } else {
             sum += FileStats::one(Bytes(found.size));
         }

@@ -1,12 +1,12 @@
 //! What lies here, is needed, and would not be in a clone.
 
 use crate::{Error, Result};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_templates::{SettingFormat, Survey, setting, swallowed};
 use redshank_worktree::rules::{PatternSet, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, Overlay, Snapshot, Verdicts};
+use redshank_worktree::{Class, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -14,8 +14,8 @@ use std::sync::LazyLock;
 
 /// Something that works here and would fail in a clone.
 pub struct Missing {
-    /// The file, or the folder, which ends in a slash.
-    pub path: BString,
+    /// The file, or the folder.
+    pub path: RepoPathBuf,
     /// Why it is needed.
     pub reason: MissingReason,
     /// The rule that keeps it out; none if it is only not staged.
@@ -45,7 +45,7 @@ pub enum MissingReason {
     /// A file of the next commit refers to it.
     Referred {
         /// That file.
-        by: BString,
+        by: RepoPathBuf,
         /// What the path is to it.
         title: &'static str,
     },
@@ -91,7 +91,7 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
     let is_in = |entry: &Entry| {
         entry.state == State::Tracked || !staged_only && entry.state == State::Candidate
     };
-    let goes_along = |path: &BStr| match path.ends_with(b"/") {
+    let goes_along = |path: &RepoPath| match path.is_folder() {
         true => tree.below(path).any(is_in),
         false => tree.get(path).is_some_and(is_in),
     };
@@ -103,11 +103,10 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
             let Some(path) = as_it_lies(snapshot, path) else {
                 continue;
             };
-            let at = path.as_bstr();
-            if found.contains_key(&path) || goes_along(at) || is_made(survey, at) {
+            if found.contains_key(&path) || goes_along(&path) || is_made(survey, &path) {
                 continue;
             }
-            let answer = verdicts.query(at)?;
+            let answer = verdicts.query(&path)?;
             let missing = Missing {
                 path: path.clone(),
                 reason: MissingReason::Referred {
@@ -122,34 +121,25 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
     Ok(found.into_values().collect())
 }
 
-/// A path that is there, with a slash at its end if it is a folder.
-fn as_it_lies(snapshot: &Snapshot, path: BString) -> Option<BString> {
-    match snapshot.root.kind(path.as_bstr())? {
-        FileKind::Folder => Some([path.as_slice(), b"/"].concat().into()),
+/// A path that is there, as the folder or file that it is.
+fn as_it_lies(snapshot: &Snapshot, path: RepoPathBuf) -> Option<RepoPathBuf> {
+    match snapshot.root.kind(&path)? {
+        FileKind::Folder => Some(path.as_folder()),
         _ => Some(path),
     }
 }
 
 /// Whether a tool makes a path, or a folder above it.
-fn is_made(survey: &Survey, path: &BStr) -> bool {
-    let ends = path
-        .find_iter("/")
-        .map(|slash| slash + 1)
-        .chain([path.len()]);
-    let mut parts = ends.map(|end| path[..end].as_bstr());
-    parts.any(|part| {
-        survey
-            .matches
-            .on(part)
-            .is_some_and(|matched| matched.class() == Class::Generated)
-    })
+fn is_made(survey: &Survey, path: &RepoPath) -> bool {
+    let mut matched = path.parts().filter_map(|part| survey.matches.on(part));
+    matched.any(|matched| matched.class() == Class::Generated)
 }
 
 /// A path that a file refers to, relative to the top, and what it is to it.
-pub type Reference = (BString, &'static str);
+pub type Reference = (RepoPathBuf, &'static str);
 
 fn references(snapshot: &Snapshot, entry: &Entry) -> Result<Vec<Reference>> {
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     if !rows()?.iter().any(|row| row.files.has(path)) {
         return Ok(Vec::new());
     }
@@ -161,19 +151,16 @@ fn references(snapshot: &Snapshot, entry: &Entry) -> Result<Vec<Reference>> {
 ///
 /// # Errors
 /// If the table of references can't be read.
-pub fn references_in(path: &BStr, text: &str) -> Result<Vec<Reference>> {
-    let folder = path
-        .rfind_byte(b'/')
-        .map_or(b"".as_bstr(), |slash| path[..=slash].as_bstr());
+pub fn references_in(path: &RepoPath, text: &str) -> Result<Vec<Reference>> {
     let of_row = |row: &'static Row| {
-        let named = setting(row.format, &row.key, folder, text, true);
+        let named = setting(row.format, &row.key, path.folder(), text, true);
         named.into_iter().map(|path| (path, row.title.as_str()))
     };
     let of_file = rows()?.iter().filter(|row| row.files.has(path));
     Ok(of_file.flat_map(of_row).collect())
 }
 
-fn start_of(snapshot: &Snapshot, path: &BStr) -> Option<String> {
+fn start_of(snapshot: &Snapshot, path: &RepoPath) -> Option<String> {
     let mut start = Vec::new();
     snapshot
         .root

@@ -12,7 +12,7 @@ use redshank_files::Root;
 use redshank_pattern::{exactly, fit};
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{FileStats, Purpose, Snapshot, Worktree};
+use redshank_worktree::{FileStats, Purpose, RepoPath, RepoPathBuf, Snapshot, Worktree};
 use scratch::Scratch;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::PathBuf;
@@ -55,7 +55,7 @@ impl ScratchClone {
 /// How a working tree was before a run.
 pub struct RunSnapshot {
     worktree: Worktree,
-    stamps: HashMap<BString, Stamp>,
+    stamps: HashMap<RepoPathBuf, Stamp>,
 }
 
 /// By what a change of a file shows: its size and its time.
@@ -70,14 +70,14 @@ pub struct RunDifference {
     /// that would keep it out.
     pub unruled: Vec<NewPath>,
     /// Tracked files that the run changed.
-    pub changed: Vec<BString>,
+    pub changed: Vec<RepoPathBuf>,
 }
 
 /// Something new that no rule keeps out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NewPath {
-    /// A folder ends in a slash; several files of one kind have the path of their folder.
-    pub path: BString,
+    /// Several files of one kind have the path of their folder.
+    pub path: RepoPathBuf,
     /// How much.
     pub stats: FileStats,
     /// The narrowest rule that keeps it out.
@@ -115,14 +115,12 @@ impl RunSnapshot {
                 .copied()
                 .filter(move |entry| entry.state == state)
         };
-        let changed: Vec<BString> = in_state(State::Tracked)
+        let changed: Vec<RepoPathBuf> = in_state(State::Tracked)
             .map(|entry| entry.path.clone())
             .collect();
         // What was there before, or is tracked, keeps its folder from being new as a whole.
         let stays = self.stamps.keys().chain(&changed);
-        let known: HashSet<&BStr> = stays
-            .flat_map(|path| folders_above(path.as_bstr()))
-            .collect();
+        let known: HashSet<&RepoPath> = stays.flat_map(|path| path.folders_above()).collect();
         Ok(RunDifference {
             ignored: by_rule(in_state(State::Ignored)),
             unruled: unruled(in_state(State::Candidate), &known),
@@ -147,7 +145,7 @@ fn by_rule<'e>(entries: impl Iterator<Item = &'e Entry>) -> Vec<(Ruling, FileSta
 fn stamp(worktree: &Worktree, entry: &Entry) -> Stamp {
     // Nobody writes into the names of links and other repositories.
     let is_file = entry.kind == EntryKind::File;
-    let meta = || worktree.root.meta(entry.path.as_bstr()).ok();
+    let meta = || worktree.root.meta(&entry.path).ok();
     let found = is_file.then(meta).flatten();
     (entry.size.0, found.map(|found| found.modified))
 }
@@ -163,10 +161,8 @@ impl RunDifference {
             return Ok(());
         };
         let ruled = self.ignored.iter().map(|(ruling, _)| {
-            fit(
-                &ruling.rule().text.to_str_lossy(),
-                ruling.source().base.as_bstr(),
-            )
+            let text = ruling.rule().text.to_str_lossy();
+            fit(&text, &ruling.source().base)
         });
         let mut rules: Vec<BString> = ruled
             .chain(self.unruled.iter().map(|new| new.rule.clone()))
@@ -221,32 +217,29 @@ fn own_folder(worktree: &Worktree) -> Result<Option<(Root, PathBuf)>> {
     Ok(Some((root, repository.git_folder.join(OWN))))
 }
 
-/// The folders above a path, each with its slash.
-fn folders_above(path: &BStr) -> impl Iterator<Item = &BStr> {
-    path.find_iter("/")
-        .filter(|slash| slash + 1 < path.len())
-        .map(|slash| path[..=slash].as_bstr())
-}
-
 /// How many files of one extension in one folder make a rule for the extension.
 const SEVERAL: usize = 3;
 
 /// New files, taken together where their folder is new, or where they end alike.
-fn unruled<'e>(entries: impl Iterator<Item = &'e Entry>, known: &HashSet<&BStr>) -> Vec<NewPath> {
-    let mut folders: BTreeMap<&BStr, FileStats> = BTreeMap::new();
-    let mut alike: BTreeMap<(&BStr, &BStr), Vec<&Entry>> = BTreeMap::new();
+fn unruled<'e>(
+    entries: impl Iterator<Item = &'e Entry>,
+    known: &HashSet<&RepoPath>,
+) -> Vec<NewPath> {
+    let mut folders: BTreeMap<&RepoPath, FileStats> = BTreeMap::new();
+    let mut alike: BTreeMap<(&RepoPath, &BStr), Vec<&Entry>> = BTreeMap::new();
     for entry in entries {
-        let path = entry.path.as_bstr();
-        match folders_above(path).find(|folder| !known.contains(folder)) {
-            Some(new) => *folders.entry(new).or_default() += entry.stats(),
-            None => alike
-                .entry(folder_and_extension(path))
-                .or_default()
-                .push(entry),
+        let path = &entry.path;
+        let new = path.folders_above().find(|folder| !known.contains(folder));
+        if let Some(new) = new {
+            *folders.entry(new).or_default() += entry.stats();
+        } else {
+            let extension = path.extension().unwrap_or_default();
+            let alike = alike.entry((path.folder(), extension)).or_default();
+            alike.push(entry);
         }
     }
     let whole = folders.into_iter().map(|(folder, stats)| NewPath {
-        path: folder.into(),
+        path: folder.to_owned(),
         stats,
         rule: exactly(folder),
     });
@@ -262,20 +255,13 @@ fn unruled<'e>(entries: impl Iterator<Item = &'e Entry>, known: &HashSet<&BStr>)
     new
 }
 
-fn folder_and_extension(path: &BStr) -> (&BStr, &BStr) {
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    let dot = path[name_at..].rfind_byte(b'.').filter(|dot| *dot > 0);
-    let extension = dot.map_or(path.len(), |dot| name_at + dot);
-    (path[..name_at].as_bstr(), path[extension..].as_bstr())
-}
-
-fn several(folder: &BStr, extension: &BStr, entries: &[&Entry]) -> NewPath {
+fn several(folder: &RepoPath, extension: &BStr, entries: &[&Entry]) -> NewPath {
     let in_folder = exactly(folder);
     let rule = [b"/", &in_folder[1..], b"*", extension.as_bytes()].concat();
     NewPath {
-        path: match folder.is_empty() {
+        path: match folder.is_top() {
             true => entries[0].path.clone(),
-            false => folder.into(),
+            false => folder.to_owned(),
         },
         stats: FileStats::of(entries.iter().copied()),
         rule: rule.into(),
@@ -286,6 +272,6 @@ fn single(entry: &Entry) -> NewPath {
     NewPath {
         path: entry.path.clone(),
         stats: entry.stats(),
-        rule: exactly(entry.path.as_bstr()),
+        rule: exactly(&entry.path),
     }
 }

@@ -1,7 +1,7 @@
 //! Tidying and undoing random repositories: what was there is there again, whatever happened in
 //! between.
 
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use proptest::prelude::*;
 use redshank_changes::Error;
 use redshank_changes::journal::{Changes, FileChange, IfEdited, Journal};
@@ -9,8 +9,8 @@ use redshank_changes::plan::Plan;
 use redshank_findings::{Finding, Remedy, ScanOptions, scan};
 use redshank_git::Git;
 use redshank_templates::{Collection, recognise};
-use redshank_worktree::Snapshot;
 use redshank_worktree::tree::State;
+use redshank_worktree::{RepoPathBuf, Snapshot};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
@@ -196,13 +196,13 @@ proptest! {
                 prop_assert_eq!(is, contents, "{}", path.display());
             }
         }
-        let mendable: Vec<BString> = ground
+        let mendable: Vec<RepoPathBuf> = ground
             .findings()
             .into_iter()
             .filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_)))
             .map(|finding| finding.path)
             .collect();
-        prop_assert_eq!(mendable, Vec::<BString>::new(), "a tidied place has nothing left to tidy");
+        prop_assert_eq!(mendable, Vec::<RepoPathBuf>::new(), "a tidied place has nothing left to tidy");
         prop_assert!(ground.tidy().changes.is_empty(), "tidying twice changes nothing");
         ground.git(&["fsck", "--strict"]);
         if !plan.changes.is_empty() {
@@ -218,7 +218,7 @@ proptest! {
         let plan = ground.tidy();
         let snapshot = ground.snapshot();
         let tree = snapshot.tree().unwrap();
-        let is: Vec<&BString> = tree.to_commit().map(|entry| &entry.path).collect();
+        let is: Vec<&RepoPathBuf> = tree.to_commit().map(|entry| &entry.path).collect();
         // The ignore file itself is new where there were no rules, and no part of what was shown.
         let is_new = |name: &str| ground.top.join(name).exists();
         let new = usize::from(case.rules.is_empty() && is_new(".gitignore")) + usize::from(is_new(".gitattributes"));

@@ -2,7 +2,6 @@
 
 use crate::table::{read, rows};
 use crate::{Cause, Evidence, Finding, Level, Result};
-use bstr::ByteSlice;
 use redshank_pattern::exactly;
 use redshank_worktree::Class;
 use redshank_worktree::rules::PatternSet;
@@ -40,7 +39,7 @@ static TABLE: LazyLock<Result<Table, String>> =
 
 impl Row {
     fn fits(&self, entry: &Entry, head: &[u8]) -> bool {
-        let path = entry.path.as_bstr();
+        let path = &entry.path;
         let digits = head
             .get(self.at..)
             .unwrap_or_default()
@@ -67,7 +66,7 @@ pub(super) fn finding(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
         let cause = Cause::Said(row.title.clone());
         Finding::on(entry, Class::Generated, &row.name, Level::Warning, cause)
             .with_evidence(Evidence::FirstBytes)
-            .kept_out_by(exactly(entry.path.as_bstr()), &*row.title, None)
+            .kept_out_by(exactly(&entry.path), &*row.title, None)
     }))
 }
 

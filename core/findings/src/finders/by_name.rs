@@ -2,7 +2,6 @@
 
 use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
-use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_pattern::exactly;
 use redshank_worktree::Class;
@@ -44,9 +43,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     };
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
     let found = files.into_par_iter().filter_map(|entry| {
-        let row = rows
-            .iter()
-            .find(|row| row.patterns.has(entry.path.as_bstr()))?;
+        let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
         Some(finding(row, entry))
     });
     Ok(found.collect())
@@ -58,11 +55,7 @@ fn finding(row: &Row, entry: &Entry) -> Finding {
         Finding::on(entry, row.class, &row.name, row.level, cause).with_evidence(Evidence::Name);
     match &row.mend {
         Some(words) => made.by_hand(ByHand::Said(words.clone())),
-        None => made.kept_out_by(
-            exactly(entry.path.as_bstr()),
-            &*row.title,
-            row.remake.clone(),
-        ),
+        None => made.kept_out_by(exactly(&entry.path), &*row.title, row.remake.clone()),
     }
 }
 

@@ -126,9 +126,7 @@ const NOBODY: [&str; 26] = [
 ];
 
 fn by_machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
-    if !SETTINGS.has(entry.path.as_bstr())
-        || !(head.contains_str("/home/") || head.contains_str("Users"))
-    {
+    if !SETTINGS.has(&entry.path) || !(head.contains_str("/home/") || head.contains_str("Users")) {
         return None;
     }
     let is_somebody = |who: &[u8]| {
@@ -152,7 +150,7 @@ fn by_machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
 
 fn by_header(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
     let start = head[..head.len().min(HEADER)].to_ascii_lowercase();
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     if !SIGNS.iter().any(|sign| sign.find(&start).is_some()) || PROSE.has(path) {
         return Ok(None);
     }
@@ -175,7 +173,7 @@ fn by_header(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
 }
 
 fn by_lines(entry: &Entry, head: &[u8]) -> Option<Finding> {
-    if head.len() < LEAST_BUNDLE || !BUNDLED.has(entry.path.as_bstr()) {
+    if head.len() < LEAST_BUNDLE || !BUNDLED.has(&entry.path) {
         return None;
     }
     let lines = memchr::memchr_iter(b'\n', head).count() + 1;

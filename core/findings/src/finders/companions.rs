@@ -1,12 +1,12 @@
 //! Files that come in pairs: an asset, and beside it what another tool keeps of it.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_templates::{Companion, Project};
-use redshank_worktree::Class;
 use redshank_worktree::rules::PatternSet;
-use redshank_worktree::tree::{EntryKind, State};
+use redshank_worktree::tree::{Entry, EntryKind, State};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use std::collections::BTreeSet;
 
 /// How many are named.
@@ -39,7 +39,7 @@ fn finding(
     pair: &Companion,
     name: &str,
     cause: Cause,
-    paths: &[BString],
+    paths: &[RepoPathBuf],
 ) -> Option<Finding> {
     let first = paths.first()?;
     // One of them is told as itself, several as what is in their project's folder.
@@ -50,7 +50,7 @@ fn finding(
     let named = paths.iter().take(NAMED).cloned().collect();
     Some(Finding {
         files: paths.len() as u64,
-        ..Finding::new(Class::Needed, name, Level::Warning, at.as_bstr(), cause)
+        ..Finding::new(Class::Needed, name, Level::Warning, at, cause)
             .with_cause(pair.ending.as_bytes())
             .with_evidence(Evidence::Paths(named, paths.len() > NAMED))
     })
@@ -60,9 +60,9 @@ fn finding(
 struct Pairs<'t> {
     ending: &'t str,
     /// The assets that are there.
-    assets: BTreeSet<&'t BStr>,
+    assets: BTreeSet<&'t RepoPath>,
     /// Those that a companion is there of.
-    companions: BTreeSet<&'t BStr>,
+    companions: BTreeSet<&'t RepoPath>,
 }
 
 impl<'t> Pairs<'t> {
@@ -73,46 +73,45 @@ impl<'t> Pairs<'t> {
             companions: BTreeSet::new(),
         };
         let of: PatternSet = vec![pair.of.clone()].into();
-        let folder = project.folder.as_bstr();
-        let is_file = |entry: &&redshank_worktree::tree::Entry| {
-            entry.state != State::Ignored && entry.kind == EntryKind::File
-        };
+        let folder = &project.folder;
+        let is_file =
+            |entry: &&Entry| entry.state != State::Ignored && entry.kind == EntryKind::File;
         for entry in scan.tree.below(folder).filter(is_file) {
-            let path = entry.path.as_bstr();
-            if of.topmost(path[folder.len()..].as_bstr()).is_some() {
-                pairs.add(path, folder, &of);
+            let below = entry.path.below(folder);
+            if below.and_then(|below| of.topmost(below)).is_some() {
+                pairs.add(&entry.path, folder, &of);
             }
         }
         pairs
     }
 
-    fn add(&mut self, path: &'t BStr, folder: &BStr, of: &PatternSet) {
+    fn add(&mut self, path: &'t RepoPath, folder: &RepoPath, of: &PatternSet) {
         if let Some(asset) = path.strip_suffix(self.ending.as_bytes()) {
-            self.companions.insert(asset.as_bstr());
+            self.companions.insert(RepoPath::new(asset));
             return;
         }
         self.assets.insert(path);
         // The folders on the way are assets, too, but for the one that holds them all.
-        let slashes = path[folder.len()..].find_iter("/");
-        let slashes = slashes.map(|slash| folder.len() + slash);
-        let is_asset = |slash: &usize| of.has(path[folder.len()..=*slash].as_bstr());
-        let folders = slashes.filter(is_asset);
-        self.assets
-            .extend(folders.map(|slash| path[..slash].as_bstr()));
+        let is_asset = |above: &&RepoPath| {
+            let below = above.below(folder).filter(|below| !below.is_top());
+            below.is_some_and(|below| of.has(below))
+        };
+        let folders = path.folders_above().filter(is_asset);
+        self.assets.extend(folders.map(RepoPath::bare));
     }
 
     /// The companions that have no asset. An empty folder is no entry, but its companion is right
     /// beside it.
-    fn alone(&self, scan: &ScanContext) -> Vec<BString> {
+    fn alone(&self, scan: &ScanContext) -> Vec<RepoPathBuf> {
         let alone = self.companions.difference(&self.assets);
-        let is_folder = |path: &BStr| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
+        let is_folder = |path: &RepoPath| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
         let alone = alone.filter(|path| is_visible(scan, path) && !is_folder(path));
-        let name = |asset: &&BStr| [asset.as_bytes(), self.ending.as_bytes()].concat().into();
+        let name = |asset: &&RepoPath| [asset.as_bytes(), self.ending.as_bytes()].concat().into();
         alone.map(name).collect()
     }
 
     /// The assets that have no companion.
-    fn without(&self, scan: &ScanContext) -> Vec<BString> {
+    fn without(&self, scan: &ScanContext) -> Vec<RepoPathBuf> {
         let without = self.assets.difference(&self.companions);
         let visible = without.filter(|path| is_visible(scan, path));
         visible.map(|path| (*path).to_owned()).collect()
@@ -120,7 +119,7 @@ impl<'t> Pairs<'t> {
 }
 
 /// Whether an editor would look at a path at all.
-fn is_visible(scan: &ScanContext, path: &BStr) -> bool {
+fn is_visible(scan: &ScanContext, path: &RepoPath) -> bool {
     let is_hidden = |part: &[u8]| part.starts_with(b".") || part.ends_with(b"~");
     !scan.settings.reserves(path) && !path.split_str("/").any(is_hidden)
 }

@@ -2,9 +2,9 @@
 //! tell.
 
 use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
-use bstr::{BStr, ByteSlice};
+use bstr::ByteSlice;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, FileStats};
+use redshank_worktree::{Class, FileStats, RepoPath};
 use std::collections::{BTreeMap, HashMap};
 use std::time::SystemTime;
 
@@ -15,7 +15,7 @@ const LEAST: usize = 3;
 type Stems<'t> = HashMap<&'t [u8], Vec<&'t Entry>>;
 
 /// The folders of a tree, each with its files.
-type Folders<'t> = BTreeMap<&'t BStr, Stems<'t>>;
+type Folders<'t> = BTreeMap<&'t RepoPath, Stems<'t>>;
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let mut folders = Folders::new();
@@ -44,8 +44,8 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
 }
 
 /// For each stem, the folders that hold a file of it.
-fn holders<'t>(folders: &Folders<'t>) -> HashMap<&'t [u8], Vec<&'t BStr>> {
-    let mut holders: HashMap<&[u8], Vec<&BStr>> = HashMap::new();
+fn holders<'t>(folders: &Folders<'t>) -> HashMap<&'t [u8], Vec<&'t RepoPath>> {
+    let mut holders: HashMap<&[u8], Vec<&RepoPath>> = HashMap::new();
     for (folder, stems) in folders {
         let each = stems.keys();
         each.for_each(|stem| holders.entry(stem).or_default().push(folder));
@@ -57,24 +57,22 @@ fn holders<'t>(folders: &Folders<'t>) -> HashMap<&'t [u8], Vec<&'t BStr>> {
 fn source_of<'t>(
     scan: &ScanContext,
     folders: &Folders<'t>,
-    holders: &HashMap<&[u8], Vec<&'t BStr>>,
-    folder: &BStr,
+    holders: &HashMap<&[u8], Vec<&'t RepoPath>>,
+    folder: &RepoPath,
     made: &Stems,
-) -> Option<&'t BStr> {
+) -> Option<&'t RepoPath> {
     let files = || made.values().flatten().copied();
-    let is_suspect = !folder.is_empty()
+    let is_suspect = !folder.is_top()
         && files().count() >= LEAST
         && files().all(|entry| entry.state == State::Candidate);
     if !is_suspect {
         return None;
     }
-    let above = folder[..folder.len() - 1]
-        .rfind_byte(b'/')
-        .map_or(b"".as_bstr(), |slash| folder[..=slash].as_bstr());
+    let above = folder.folder();
     // Whatever it is made from holds its rarest name, too.
     let holding = made.keys().filter_map(|stem| holders.get(stem));
     let rarest = holding.min_by_key(|folders| folders.len())?;
-    let is_source = |other: &&BStr| {
+    let is_source = |other: &&RepoPath| {
         let stems = folders.get(other);
         stems.is_some_and(|stems| files().all(|file| is_made_from(scan, file, stems)))
     };
@@ -85,20 +83,16 @@ fn source_of<'t>(
     beside.find(is_source)
 }
 
-/// A file's folder with its slash, its name without the last ending, and that ending.
-fn parts(entry: &Entry) -> (&BStr, &[u8], &[u8]) {
-    let name_at = entry.path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    let (folder, name) = entry.path.split_at(name_at);
-    let dot = name
-        .rfind_byte(b'.')
-        .filter(|dot| *dot > 0)
-        .unwrap_or(name.len());
-    (folder.as_bstr(), &name[..dot], &name[dot..])
+/// A file's folder, its name without the extension, and that.
+fn parts(entry: &Entry) -> (&RepoPath, &[u8], &[u8]) {
+    let name = entry.path.name();
+    let dot = name.rfind_byte(b'.').filter(|dot| *dot > 0);
+    let (stem, extension) = name.split_at(dot.unwrap_or(name.len()));
+    (entry.path.folder(), stem, extension)
 }
 
-fn is_right_in(folder: &BStr, above: &BStr) -> bool {
-    folder.starts_with(above)
-        && (folder.len() == above.len() || !folder[above.len()..folder.len() - 1].contains(&b'/'))
+fn is_right_in(folder: &RepoPath, above: &RepoPath) -> bool {
+    folder == above || folder.folder() == above
 }
 
 /// Whether one of the sources has the file's name with another ending, and is older.
@@ -110,7 +104,7 @@ fn is_made_from(scan: &ScanContext, file: &Entry, sources: &Stems) -> bool {
     let changed = |entry: &Entry| -> Option<SystemTime> {
         scan.snapshot
             .root
-            .meta(entry.path.as_bstr())
+            .meta(&entry.path)
             .ok()
             .map(|found| found.modified)
     };

@@ -9,7 +9,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     };
     let index = scan.snapshot.index()?;
     let hidden = index.iter().filter(|tracked| tracked.is_muted(repository));
-    let entries = hidden.filter_map(|tracked| scan.tree.get(tracked.path));
+    let entries = hidden.filter_map(|tracked| scan.tree.get(tracked.path.into()));
     let found = entries.map(|entry| {
         let name = "hidden-changes";
         Finding::on(

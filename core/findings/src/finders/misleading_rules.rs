@@ -2,12 +2,12 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::Class;
 use redshank_worktree::rules::{IGNORE_FILE, RuleScope, Ruling};
 use redshank_worktree::tree::{EntryKind, State};
 use redshank_worktree::usage::{
     RuleStatus, RuleUsage, Stray, StrayReason, rule_usage, rule_usage_in,
 };
+use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use std::collections::HashSet;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
@@ -56,7 +56,7 @@ fn on_rule(rule: &RuleUsage) -> Option<Finding> {
         } => {
             let text = rule.rule().text.as_bstr();
             let remedy = Remedy::Mend {
-                file: rule.list.source.shown.clone(),
+                file: rule.list.source.shown.clone().into(),
                 line: rule.rule().line,
                 from: text.to_owned(),
                 with: mended_lines(text, mended.as_bstr()),
@@ -81,19 +81,18 @@ fn mended_lines(text: &BStr, mended: &BStr) -> BString {
 
 fn of(usage: &RuleUsage, class: Class, name: &str) -> Finding {
     let (file, cause) = (&usage.list.source.shown, Cause::Rule(usage.status.clone()));
-    Finding::new(class, name, Level::Warning, file.as_bstr(), cause)
+    Finding::new(class, name, Level::Warning, RepoPath::new(file), cause)
         .with_cause(&usage.rule().text)
         .at_line(u64::from(usage.rule().line))
         .with_evidence(Evidence::Pattern(usage.excerpt()))
 }
 
-fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<BString>) -> Finding {
-    let path = stray.path.as_bstr();
+fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<RepoPathBuf>) -> Finding {
+    let path = &stray.path;
     let entry = scan.tree.get(path);
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    let meant = BString::from([&path[..name_at], IGNORE_FILE.as_bytes()].concat());
+    let meant = path.folder().join(IGNORE_FILE);
     let is_sure = stray.because == StrayReason::Misspelt
-        && !scan.snapshot.root.is_there(meant.as_bstr())
+        && !scan.snapshot.root.is_there(&meant)
         && entry.is_some_and(|entry| entry.kind == EntryKind::File)
         && renamed.insert(meant.clone());
     let cause = Cause::StrayFile(stray.because);

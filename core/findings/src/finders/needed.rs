@@ -1,7 +1,6 @@
 //! Files that a fresh clone needs, kept out by a rule.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
-use bstr::ByteSlice;
 use redshank_templates::swallowed;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
@@ -11,7 +10,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let projects = &scan.survey.projects;
     let files = swallowed(scan.snapshot, scan.tree, projects, Overlay::new())?;
     let found = files.into_iter().map(|file| {
-        let path = file.path.as_bstr();
+        let path = &file.path;
         let meta = scan.snapshot.root.meta(path).ok();
         let cause = Cause::Swallowed {
             reason: file.needed.reason.clone(),

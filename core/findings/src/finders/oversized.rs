@@ -7,7 +7,7 @@ use redshank_pattern::{Breadth, Case, Rule, exactly};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::PatternSet;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, FileStats};
+use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -42,7 +42,7 @@ const LONGEST_POINTER: u64 = 1024;
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let stored = stored_by_attributes(scan)?;
-    let is_stored = |entry: &Entry| stored.contains(entry.path.as_bstr());
+    let is_stored = |entry: &Entry| stored.contains(&*entry.path);
     let limit = scan.settings.limits.file_warning;
     let mut findings = Vec::new();
     let mut heavy = HashSet::new();
@@ -51,10 +51,10 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         |entry: &&Entry| entry.size > limit && !known.templates.has(entry) && !is_stored(entry);
     for entry in scan.tree.to_commit().filter(is_open) {
         findings.push(over_limit(scan, entry)?);
-        heavy.insert(entry.path.as_bstr());
+        heavy.insert(&*entry.path);
     }
     let is_counted_elsewhere = |entry: &Entry| {
-        known.templates.has(entry) || is_stored(entry) || heavy.contains(entry.path.as_bstr())
+        known.templates.has(entry) || is_stored(entry) || heavy.contains(&*entry.path)
     };
     findings.extend(folders(scan, &is_counted_elsewhere));
     findings.extend(pointers(scan, &stored, &known.content.pointers)?);
@@ -109,7 +109,7 @@ fn keep_out(entry: &Entry, kind: Option<&Type>) -> Remedy {
     };
     Remedy::KeepOut(KeepOut {
         rule: NewRule {
-            pattern: exactly(entry.path.as_bstr()),
+            pattern: exactly(&entry.path),
             reason: reason.to_owned(),
             remake: None,
         },
@@ -119,13 +119,13 @@ fn keep_out(entry: &Entry, kind: Option<&Type>) -> Remedy {
 
 fn type_of(entry: &Entry) -> Result<Option<&'static Type>> {
     let mut types = rows(NAME, &TABLE)?.r#type.iter();
-    Ok(types.find(|row| row.patterns.has(entry.path.as_bstr())))
+    Ok(types.find(|row| row.patterns.has(&entry.path)))
 }
 
 /// What to call a file by in the attributes: all files of its type, but only itself where git holds
 /// others of them whole already, which would seem changed.
 fn attribute_pattern(scan: &ScanContext, entry: &Entry) -> BString {
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     let of_type = Breadth::Type.pattern(path).filter(|pattern| {
         let others = scan
             .tree
@@ -134,7 +134,7 @@ fn attribute_pattern(scan: &ScanContext, entry: &Entry) -> BString {
         let rule = Rule::parse(pattern, 1, Case::Sensitive);
         !others
             .into_iter()
-            .any(|other| rule.matches(other.path.as_bstr(), false))
+            .any(|other| rule.matches(&other.path, false))
     });
     // White space ends a pattern there (gitattributes(5)).
     of_type
@@ -186,7 +186,7 @@ fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) ->
 /// What the files of a folder come to.
 struct FolderSum<'t> {
     /// With a slash at its end.
-    path: &'t BStr,
+    path: &'t RepoPath,
     stats: FileStats,
     /// git tracks all of them.
     tracked: bool,
@@ -214,7 +214,7 @@ impl<'t, 'f> HeavyFolders<'t, 'f> {
             heavy: Vec::new(),
         };
         for entry in files {
-            search.enter_folders_of(entry.path.as_bstr());
+            search.enter_folders_of(&entry.path);
             if let Some(sum) = search.open.last_mut() {
                 sum.stats += entry.stats();
                 sum.tracked &= entry.state == State::Tracked;
@@ -226,14 +226,15 @@ impl<'t, 'f> HeavyFolders<'t, 'f> {
         search.heavy
     }
 
-    fn enter_folders_of(&mut self, path: &'t BStr) {
-        while let Some(sum) = self.open.pop_if(|sum| !path.starts_with(sum.path)) {
+    fn enter_folders_of(&mut self, path: &'t RepoPath) {
+        while let Some(sum) = self.open.pop_if(|sum| !path.is_within(sum.path)) {
             self.leave(sum);
         }
         let known = self.open.last().map_or(0, |sum| sum.path.len());
-        let slashes = path[known..].find_iter("/").map(|slash| known + slash);
-        self.open.extend(slashes.map(|slash| FolderSum {
-            path: path[..=slash].as_bstr(),
+        let folders = path.folders_above();
+        let new = folders.filter(|folder| folder.len() > known);
+        self.open.extend(new.map(|path| FolderSum {
+            path,
             stats: FileStats::default(),
             tracked: true,
             holds_heavy: false,
@@ -259,7 +260,7 @@ const LARGEST_ATTRIBUTES: u64 = 100 << 20;
 
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some
 /// file speaks of it.
-fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a BStr>> {
+fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
     let (snapshot, tree) = (scan.snapshot, scan.tree);
     let repository = snapshot.repository.as_ref();
     let Some(repository) = repository.filter(|_| tree.endless_attributes(snapshot).is_none())
@@ -267,10 +268,9 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a BStr>>
         return Ok(HashSet::new());
     };
     let speaks_of_it = |text: &[u8]| text.contains_str("filter=");
-    let is_attributes =
-        |entry: &Entry| entry.path == ".gitattributes" || entry.path.ends_with(b"/.gitattributes");
+    let is_attributes = |entry: &Entry| entry.path.name() == ".gitattributes";
     let files = tree.to_commit().filter(|entry| is_attributes(entry));
-    let mut texts = files.filter_map(|entry| snapshot.read(entry.path.as_bstr()).ok());
+    let mut texts = files.filter_map(|entry| snapshot.read(&entry.path).ok());
     let own = || {
         let path = repository.common_folder.join("info/attributes");
         redshank_files::read_trusted(&path, LARGEST_ATTRIBUTES)
@@ -281,9 +281,14 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a BStr>>
     let files = tree
         .to_commit()
         .filter(|entry| entry.kind == EntryKind::File);
-    let paths: Vec<&BStr> = files.map(|entry| entry.path.as_bstr()).collect();
-    let values = repository.attribute("filter", &paths)?;
-    let is_stored = |path: &&BStr| values.get(*path).is_some_and(|value| value == STORED);
+    let paths: Vec<&RepoPath> = files.map(|entry| &*entry.path).collect();
+    let asked: Vec<&BStr> = paths.iter().map(|path| path.as_bstr()).collect();
+    let values = repository.attribute("filter", &asked)?;
+    let is_stored = |path: &&RepoPath| {
+        values
+            .get(path.as_bstr())
+            .is_some_and(|value| value == STORED)
+    };
     Ok(paths.into_iter().filter(is_stored).collect())
 }
 
@@ -291,17 +296,18 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a BStr>>
 /// that no attribute speaks of, and pointers whose contents are not here.
 fn pointers(
     scan: &ScanContext,
-    stored: &HashSet<&BStr>,
-    pointers: &HashSet<BString>,
+    stored: &HashSet<&RepoPath>,
+    pointers: &HashSet<RepoPathBuf>,
 ) -> Result<Vec<Finding>> {
     let Some(repository) = &scan.snapshot.repository else {
         return Ok(Vec::new());
     };
-    let is_tracked = |path: &&BStr| {
+    let is_tracked = |path: &&RepoPath| {
         let entry = scan.tree.get(path);
         entry.is_some_and(|entry| entry.state == State::Tracked)
     };
-    let tracked: Vec<&BStr> = stored.iter().copied().filter(is_tracked).collect();
+    let tracked = stored.iter().copied().filter(is_tracked);
+    let tracked: Vec<&BStr> = tracked.map(|path| path.as_bstr()).collect();
     let sizes = repository.staged_sizes(&tracked)?;
     let is_whole = |path: &BStr| sizes.get(path).is_some_and(|size| *size > LONGEST_POINTER);
     let files = scan
@@ -309,7 +315,7 @@ fn pointers(
         .to_commit()
         .filter(|entry| entry.kind == EntryKind::File);
     let found = files.filter_map(|entry| {
-        let path = entry.path.as_bstr();
+        let path: &RepoPath = &entry.path;
         let is_pointer = entry.size.0 <= LONGEST_POINTER && pointers.contains(path);
         let is_new = entry.state == State::Candidate && !repository.stores_large_files;
         let (name, level, cause, mend) = match (stored.contains(path), is_pointer) {

@@ -2,9 +2,9 @@
 //! out.
 
 use crate::{ByHand, Cause, Finding, Known, Level, NameFault, Result, ScanContext};
-use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::Class;
+use bstr::{BStr, ByteSlice};
 use redshank_worktree::tree::Entry;
+use redshank_worktree::{Class, RepoPath};
 use std::collections::HashMap;
 
 /// Names that Windows keeps for devices, with any ending ("Naming Files, Paths, and Namespaces",
@@ -21,7 +21,7 @@ const FORBIDDEN: &[u8] = b"<>:\"|?*\\";
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let mut findings = clashes(scan);
     findings.extend(scan.tree.to_commit().filter_map(|entry| {
-        let cause = Cause::UnportableName(fault(entry.path.as_bstr())?);
+        let cause = Cause::UnportableName(fault(&entry.path)?);
         let name = "unportable-name";
         let made = Finding::on(entry, Class::Needed, name, Level::Warning, cause);
         Some(made.by_hand(ByHand::Rename))
@@ -51,15 +51,15 @@ fn fault(path: &BStr) -> Option<NameFault> {
 fn clashes(scan: &ScanContext) -> Vec<Finding> {
     let mut findings = Vec::new();
     // For each folded name, the first spelling of it.
-    let mut spellings: HashMap<Vec<u8>, &BStr> = HashMap::new();
-    let mut before = b"".as_bstr();
+    let mut spellings: HashMap<Vec<u8>, &RepoPath> = HashMap::new();
+    let mut before = RepoPath::top();
     for entry in scan.tree.to_commit() {
-        let path = entry.path.as_bstr();
+        let path = &entry.path;
         for part in parts_not_shared(path, before) {
             let first = *spellings.entry(part.to_lowercase()).or_insert(part);
             // Below two folders that clash, only what has the same name there clashes, too; the
             // folder's finding says so.
-            if first != part && folder(first) == folder(part) {
+            if first != part && first.folder() == part.folder() {
                 findings.push(clash(entry, part, first));
             }
         }
@@ -70,35 +70,28 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
 
 /// The folders on the way to a path, and the path, without those that it shares with the path
 /// before, which were looked at then.
-fn parts_not_shared<'p>(path: &'p BStr, before: &BStr) -> impl Iterator<Item = &'p BStr> {
+fn parts_not_shared<'p>(
+    path: &'p RepoPath,
+    before: &RepoPath,
+) -> impl Iterator<Item = &'p RepoPath> {
     let both = path.iter().zip(before.iter());
     let shared = both.take_while(|(a, b)| a == b).count();
-    let ends = path.find_iter("/").chain([path.len()]);
-    let new = ends.filter(move |end| *end >= shared && *end > 0);
-    new.map(|end| path[..end].as_bstr())
+    let new = path.parts().filter(move |part| part.bare().len() >= shared);
+    new.map(RepoPath::bare)
 }
 
-fn folder(path: &BStr) -> &[u8] {
-    path.rfind_byte(b'/').map_or(b"", |slash| &path[..slash])
-}
-
-fn clash(entry: &Entry, part: &BStr, first: &BStr) -> Finding {
-    let is_folder = part.len() < entry.path.len();
-    let slash: &[u8] = if is_folder { b"/" } else { b"" };
-    let at = BString::from([part.as_bytes(), slash].concat());
+fn clash(entry: &Entry, part: &RepoPath, first: &RepoPath) -> Finding {
+    let at = match part.len() < entry.path.len() {
+        true => part.as_folder(),
+        false => part.to_owned(),
+    };
     let cause = Cause::CaseClash {
         first: first.to_owned(),
     };
     Finding {
         state: entry.state,
-        ..Finding::new(
-            Class::Needed,
-            "case-clash",
-            Level::Warning,
-            at.as_bstr(),
-            cause,
-        )
-        .by_hand(ByHand::RenameOne)
+        ..Finding::new(Class::Needed, "case-clash", Level::Warning, &at, cause)
+            .by_hand(ByHand::RenameOne)
     }
 }
 

@@ -1,20 +1,19 @@
 //! What the team says must not go out: bought, licensed or internal files, listed in the settings.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
-use bstr::{BString, ByteSlice};
 use redshank_worktree::rules::PatternSet;
 use redshank_worktree::settings::{Reserved, Visibility};
 use redshank_worktree::tree::State;
-use redshank_worktree::{Class, FileStats};
+use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use std::collections::BTreeMap;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();
     for row in &scan.settings.reserved {
         let patterns: PatternSet = vec![row.pattern.clone()].into();
-        let mut groups: BTreeMap<(BString, State), FileStats> = BTreeMap::new();
+        let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();
         for entry in scan.tree.to_commit() {
-            if let Some(part) = patterns.topmost(entry.path.as_bstr()) {
+            if let Some(part) = patterns.topmost(&entry.path) {
                 *groups.entry((part.to_owned(), entry.state)).or_default() += entry.stats();
             }
         }
@@ -29,14 +28,14 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     Ok(findings)
 }
 
-fn finding(scan: &ScanContext, row: &Reserved, path: &BString) -> Finding {
+fn finding(scan: &ScanContext, row: &Reserved, path: &RepoPath) -> Finding {
     let is_public = scan.settings.visibility == Visibility::Public;
     let level = if is_public { Level::Error } else { Level::Note };
     let cause = Cause::Reserved {
         because: row.because.clone(),
         is_public,
     };
-    let made = Finding::new(Class::Reserved, "listed", level, path.as_bstr(), cause)
+    let made = Finding::new(Class::Reserved, "listed", level, path, cause)
         .with_evidence(Evidence::Reserved(row.pattern.clone()));
     match is_public {
         true => made.kept_out_by(row.pattern.as_str().into(), &*row.because, None),

@@ -5,13 +5,13 @@
 use crate::{Cause, Finding, Known, Level, LineEnds, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Breadth, exactly};
-use redshank_worktree::Class;
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::tree::Entry;
+use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 
 /// A script whose lines end wrongly.
 pub(crate) struct Script {
-    path: BString,
+    path: RepoPathBuf,
     /// How they must end.
     ends: LineEnds,
 }
@@ -28,7 +28,7 @@ fn is_named(path: &BStr, endings: &[&str]) -> bool {
 
 /// The script that a file is by its name and start, if its lines end wrongly.
 pub(super) fn of(entry: &Entry, head: &[u8]) -> Option<Script> {
-    let path = entry.path.as_bstr();
+    let path: &RepoPath = &entry.path;
     let first = head.lines_with_terminator().next()?;
     let has_crlf = first.ends_with(b"\r\n");
     let is_shell = is_named(path, &SHELL) || head.starts_with(b"#!/") || head.starts_with(b"#! /");
@@ -45,8 +45,7 @@ pub(super) fn of(entry: &Entry, head: &[u8]) -> Option<Script> {
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let scripts = known.content.scripts.iter();
-    let scripts =
-        scripts.filter_map(|script| Some((script, scan.tree.get(script.path.as_bstr())?)));
+    let scripts = scripts.filter_map(|script| Some((script, scan.tree.get(&script.path)?)));
     let scripts: Vec<(&Script, &Entry)> = scripts
         .filter(|(_, entry)| !known.templates.has(entry))
         .collect();
@@ -63,9 +62,9 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     };
     // What the attributes see to comes right with the next checkout; what they leave as it is, was
     // left on purpose.
-    let is_seen_to = |path: &BString| {
+    let is_seen_to = |path: &RepoPath| {
         let is_unset = |value: &BString| value == "unset";
-        said.contains_key(path) || text.get(path).is_some_and(is_unset)
+        said.contains_key(path.as_bstr()) || text.get(path.as_bstr()).is_some_and(is_unset)
     };
     let open = scripts
         .into_iter()
@@ -80,7 +79,7 @@ fn finding(ends: LineEnds, entry: &Entry) -> Finding {
         LineEnds::Lf => (Level::Warning, "lf"),
         LineEnds::Crlf => (Level::Note, "crlf"),
     };
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     // All of a type are scripts, or only this one is, by its first line.
     let of_type = Breadth::Type
         .pattern(path)

@@ -1,18 +1,17 @@
 //! Files that git tracks although a rule would keep them out.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
-use bstr::{BString, ByteSlice};
 use redshank_pattern::exactly;
-use redshank_worktree::Class;
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::{Class, RepoPathBuf};
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();
     let tracked = scan.tree.in_state(State::Tracked);
     for entry in tracked.filter(|entry| !known.templates.has(entry)) {
-        let answer = scan.verdicts.query(entry.path.as_bstr())?;
+        let answer = scan.verdicts.query(&entry.path)?;
         let Some(ruling) = answer.ruling.filter(Ruling::ignores) else {
             continue;
         };
@@ -35,24 +34,17 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
 
 /// The rule that says that it is there on purpose, and the folder whose ignore file takes it:
 /// behind the rule that would keep it out, for a deeper file is stronger.
-fn exception(entry: &Entry, ruling: &Ruling) -> (BString, NewRule) {
+fn exception(entry: &Entry, ruling: &Ruling) -> (RepoPathBuf, NewRule) {
     let folder = match ruling.source().scope {
         RuleScope::Folder => ruling.source().base.clone(),
-        RuleScope::Team | RuleScope::Clone | RuleScope::Personal => BString::default(),
+        RuleScope::Team | RuleScope::Clone | RuleScope::Personal => RepoPathBuf::default(),
     };
-    let pattern = [
-        b"!",
-        exactly(entry.path[folder.len()..].as_bstr()).as_slice(),
-    ]
-    .concat()
-    .into();
-    let reason = "tracked on purpose, though a rule here would keep it out".to_owned();
-    (
-        folder,
-        NewRule {
-            pattern,
-            reason,
-            remake: None,
-        },
-    )
+    let path = entry.path.below(&folder).unwrap_or(&entry.path);
+    let pattern = [b"!", exactly(path).as_slice()].concat();
+    let rule = NewRule {
+        pattern: pattern.into(),
+        reason: "tracked on purpose, though a rule here would keep it out".to_owned(),
+        remake: None,
+    };
+    (folder, rule)
 }

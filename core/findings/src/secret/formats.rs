@@ -2,7 +2,8 @@
 
 use super::keywords::Keywords;
 use super::proof::Proof;
-use bstr::{BStr, ByteSlice};
+use bstr::ByteSlice;
+use redshank_worktree::RepoPath;
 use redshank_worktree::rules::PatternSet;
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
@@ -198,7 +199,7 @@ impl Formats {
     }
 
     /// The kinds of the file of that path.
-    pub(super) fn categories_of(&self, path: &BStr) -> Vec<FileCategory> {
+    pub(super) fn categories_of(&self, path: &RepoPath) -> Vec<FileCategory> {
         self.kinds
             .iter()
             .filter(|(_, names)| names.has(path))
@@ -207,7 +208,7 @@ impl Formats {
     }
 
     /// What makes the file of that path secret by nature.
-    pub(super) fn by_nature(&self, path: &BStr) -> Option<&FileRow> {
+    pub(super) fn by_nature(&self, path: &RepoPath) -> Option<&FileRow> {
         self.files.iter().find(|row| row.patterns.has(path))
     }
 }

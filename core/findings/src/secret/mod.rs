@@ -6,11 +6,11 @@ mod proof;
 mod scan;
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BString, ByteSlice};
 use formats::{FileCategory, FileRow, Formats};
 use redshank_pattern::exactly;
-use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::{Class, RepoPath};
 use std::collections::HashMap;
 use std::fmt;
 use std::io::Read;
@@ -61,7 +61,7 @@ pub(crate) struct SecretFinding {
 }
 
 /// Whether a file is an environment file, by its name; a sample of one is none.
-pub fn is_environment(path: &BStr) -> bool {
+pub fn is_environment(path: &RepoPath) -> bool {
     Formats::get().is_ok_and(|formats| {
         formats
             .categories_of(path)
@@ -119,9 +119,9 @@ pub(crate) fn look_into(
     file: &mut dyn Read,
 ) -> Result<std::io::Result<(Vec<SecretFinding>, usize)>> {
     let formats = Formats::get()?;
-    let kinds = formats.categories_of(entry.path.as_bstr());
+    let kinds = formats.categories_of(&entry.path);
     let environment = kinds.contains(&FileCategory::Environment);
-    let nature = formats.by_nature(entry.path.as_bstr());
+    let nature = formats.by_nature(&entry.path);
     Ok(
         scan::contents(file, formats, &kinds)
             .map(|hits| findings(entry, environment, nature, hits)),
@@ -134,7 +134,7 @@ fn findings(
     nature: Option<&FileRow>,
     mut hits: Vec<scan::Credential>,
 ) -> (Vec<SecretFinding>, usize) {
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
     hits.retain(|hit| !hit.accepted);
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);

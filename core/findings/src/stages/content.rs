@@ -4,10 +4,9 @@ use super::TemplatePaths;
 use crate::finders::{POINTER, Script, by_start, script};
 use crate::secret::{self, Secret, SecretFinding};
 use crate::{Finding, Result, ScanContext, ScanResult};
-use bstr::{BString, ByteSlice};
 use rayon::prelude::*;
-use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
+use redshank_worktree::{Class, RepoPathBuf};
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet, hash_map};
 use std::io::{ErrorKind, Read};
@@ -19,7 +18,7 @@ struct FileScan {
     secrets: Vec<SecretFinding>,
     accepted: usize,
     unread: Option<Unread>,
-    pointer: Option<BString>,
+    pointer: Option<RepoPathBuf>,
     /// It is a script, and how its lines end.
     script: Option<Script>,
 }
@@ -28,9 +27,9 @@ struct FileScan {
 #[derive(Default)]
 pub(crate) struct ContentScan {
     /// Files that tools made, by what they hold.
-    pub(crate) made: HashSet<BString>,
+    pub(crate) made: HashSet<RepoPathBuf>,
     /// Files that are pointers into large-file storage.
-    pub(crate) pointers: HashSet<BString>,
+    pub(crate) pointers: HashSet<RepoPathBuf>,
     /// Scripts whose lines end as their interpreter can't read them.
     pub(crate) scripts: Vec<Script>,
 }
@@ -101,7 +100,7 @@ fn add(
 }
 
 fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<FileScan> {
-    let path = entry.path.as_bstr();
+    let path = &entry.path;
     let read = scan.source.read(path, |file| {
         let mut head = Vec::with_capacity(HEAD as usize);
         Read::take(&mut *file, HEAD).read_to_end(&mut head)?;

@@ -5,7 +5,7 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Blobs, Repository};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, Worktree};
+use redshank_worktree::{Class, RepoPathBuf, Worktree};
 use std::collections::{HashMap, HashSet};
 
 /// Fills in the exposure of every finding, and the past of those whose contents stay in the
@@ -23,7 +23,7 @@ pub(crate) fn fill_in_exposure(worktree: &Worktree, findings: &mut [Finding]) ->
     take_back_only_staged(repository, findings)?;
     for finding in findings {
         let path = spread(finding);
-        if let (Some(past), Some(pushed)) = (&mut finding.past, git.pushed.get(&path)) {
+        if let (Some(past), Some(pushed)) = (&mut finding.past, git.pushed.get(path.as_bstr())) {
             past.remotes = repository.remotes_with(&pushed.first)?;
         }
     }
@@ -31,7 +31,7 @@ pub(crate) fn fill_in_exposure(worktree: &Worktree, findings: &mut [Finding]) ->
 }
 
 /// The paths of all places that are like that.
-fn paths_of(findings: &[Finding], is_like: impl Fn(&Finding) -> bool) -> Vec<BString> {
+fn paths_of(findings: &[Finding], is_like: impl Fn(&Finding) -> bool) -> Vec<RepoPathBuf> {
     let places = findings.iter().flat_map(Finding::places);
     places
         .filter(|place| is_like(place))
@@ -39,12 +39,12 @@ fn paths_of(findings: &[Finding], is_like: impl Fn(&Finding) -> bool) -> Vec<BSt
         .collect()
 }
 
-fn borrowed(paths: &[BString]) -> Vec<&BStr> {
+fn borrowed(paths: &[RepoPathBuf]) -> Vec<&BStr> {
     paths.iter().map(|path| path.as_bstr()).collect()
 }
 
 /// A value got as far as the farthest place that holds it; gives that place's path.
-fn spread(finding: &mut Finding) -> BString {
+fn spread(finding: &mut Finding) -> RepoPathBuf {
     let farthest = finding.also.iter().max_by_key(|place| place.exposure);
     match farthest.filter(|farthest| farthest.exposure > finding.exposure) {
         Some(farthest) => {
@@ -64,7 +64,7 @@ struct WhatGitKnows {
 }
 
 impl WhatGitKnows {
-    fn of(repository: &Repository, findings: &[Finding], tracked: &[BString]) -> Result<Self> {
+    fn of(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
         let stays = |place: &Finding| {
             let stays = matches!(place.class(), Class::Secret | Class::Oversized);
             stays && place.state == State::Tracked
@@ -125,7 +125,7 @@ fn take_back_only_staged(repository: &Repository, findings: &mut [Finding]) -> R
     }
     for finding in findings {
         finding.each_place(&mut |place| {
-            let versions = known.get(&place.path).filter(|_| is_open(place));
+            let versions = known.get(place.path.as_bstr()).filter(|_| is_open(place));
             let Some([committed, staged]) = versions else {
                 return;
             };
@@ -146,7 +146,7 @@ fn take_back_only_staged(repository: &Repository, findings: &mut [Finding]) -> R
 fn ids_in(blobs: &mut Blobs, version: &str, path: &BStr) -> HashSet<String> {
     let (kind, size, ruling) = (EntryKind::File, Bytes(0), None);
     let entry = Entry {
-        path: path.to_owned(),
+        path: path.into(),
         state: State::Tracked,
         kind,
         size,

@@ -4,9 +4,9 @@ use super::TemplatePaths;
 use crate::{Evidence, Finding, FindingRule, KeepOut, Remedy, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::exactly;
-use redshank_worktree::Class;
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf, common_folder};
 use std::collections::{BTreeMap, HashSet};
 
 /// So many of one kind are told as one.
@@ -18,7 +18,7 @@ struct Key {
     rule: FindingRule,
     state: State,
     /// The uppermost folder.
-    folder: BString,
+    folder: RepoPathBuf,
     /// How the names end.
     extension: BString,
 }
@@ -45,10 +45,9 @@ pub(crate) fn group(scan: &ScanContext, templates: &TemplatePaths, findings: &mu
 impl Key {
     /// The key of a finding on a single file that a tool made; nothing if it must stand alone.
     fn of(finding: &Finding) -> Option<Self> {
-        let path = finding.path.as_bstr();
-        let first = path.find_byte(b'/')?;
+        let path = &finding.path;
         let is_single =
-            finding.class() == Class::Generated && finding.line.is_none() && !path.ends_with(b"/");
+            finding.class() == Class::Generated && finding.line.is_none() && !path.is_folder();
         let is_ours = match &finding.remedy {
             Remedy::KeepOut(KeepOut { rule, .. }) => rule.pattern == exactly(path),
             Remedy::ByHand(_) => true,
@@ -58,10 +57,10 @@ impl Key {
             | Remedy::Attribute { .. } => false,
         };
         let extension = extension(path)?;
-        (is_single && is_ours).then(|| Self {
+        (is_single && is_ours && !path.top_folder().is_top()).then(|| Self {
             rule: finding.rule.clone(),
             state: finding.state,
-            folder: path[..first].into(),
+            folder: path.top_folder().to_owned(),
             extension: extension.to_owned(),
         })
     }
@@ -69,14 +68,11 @@ impl Key {
 
 /// How a name ends. Extensions of two parts, such as `.js.map`, count as one; a name without an
 /// extension has none to tell others by.
-fn extension(path: &BStr) -> Option<&BStr> {
-    let name = &path[path.rfind_byte(b'/')? + 1..];
-    let dot = name.rfind_byte(b'.').filter(|dot| *dot > 0)?;
-    let dot = match name[dot..].as_bytes() {
-        b".map" => name[..dot].rfind_byte(b'.').unwrap_or(dot),
-        _ => dot,
-    };
-    Some(name[dot..].as_bstr())
+fn extension(path: &RepoPath) -> Option<&BStr> {
+    let (name, extension) = (path.name(), path.extension()?);
+    let before = &name[..name.len() - extension.len()];
+    let dot = before.rfind_byte(b'.').filter(|_| extension == ".map");
+    Some(dot.map_or(extension, |dot| name[dot..].as_bstr()))
 }
 
 /// One finding for many, on the deepest folder that holds them all.
@@ -87,16 +83,16 @@ fn one(
     group: &[Finding],
 ) -> Option<Finding> {
     let first = group.first().filter(|_| group.len() >= MANY)?;
-    let folder = folder_of_all(group);
+    let folder = common_folder(group.iter().map(|one| &*one.path));
     let remedy = match &first.remedy {
         Remedy::KeepOut(keep_out) => {
-            let grouped: HashSet<&BStr> = group.iter().map(|one| one.path.as_bstr()).collect();
+            let grouped: HashSet<&RepoPath> = group.iter().map(|one| &*one.path).collect();
             // A rule for the extension may catch nothing else.
             let is_other = |entry: &Entry| {
                 entry.path.ends_with(extension)
                     && entry.state != State::Ignored
                     && !templates.has(entry)
-                    && !grouped.contains(entry.path.as_bstr())
+                    && !grouped.contains(&*entry.path)
             };
             if scan.tree.below(folder).any(is_other) {
                 return None;
@@ -120,19 +116,5 @@ fn one(
         ..Finding::new(*class, name, first.level, folder, first.cause.clone())
             .with_cause(extension)
             .with_evidence(Evidence::Extension(extension.to_owned(), by))
-    })
-}
-
-/// The deepest folder that holds them all.
-fn folder_of_all(group: &[Finding]) -> &BStr {
-    let first = group
-        .first()
-        .map_or(b"".as_bstr(), |one| one.path.as_bstr());
-    group.iter().fold(first, |folder, finding| {
-        let both = folder.iter().zip(finding.path.iter());
-        let shared = both.take_while(|(a, b)| a == b).count();
-        folder[..shared]
-            .rfind_byte(b'/')
-            .map_or(b"".as_bstr(), |slash| folder[..=slash].as_bstr())
     })
 }

@@ -4,11 +4,11 @@
 use crate::finders::over_limit;
 use crate::secret::{self, Secret, SecretFinding};
 use crate::{ByHand, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
-use bstr::{BString, ByteSlice};
 use rayon::prelude::*;
 use redshank_git::{Commit, Repository, Version};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind};
+use redshank_worktree::{RepoPath, RepoPathBuf};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::Read;
@@ -78,7 +78,7 @@ struct Search<'a> {
     small: Vec<(Version, Vec<u8>)>,
     waiting: u64,
     seen: u64,
-    hits: BTreeMap<(FindingRule, BString, Option<Secret>), PastFinding>,
+    hits: BTreeMap<(FindingRule, RepoPathBuf, Option<Secret>), PastFinding>,
     error: Option<crate::Error>,
 }
 
@@ -135,9 +135,9 @@ fn look_into(
     version: &Version,
     contents: &mut dyn Read,
 ) -> Result<Vec<SecretFinding>> {
-    let state = scan.verdicts.query(version.path.as_bstr())?.state;
+    let state = scan.verdicts.query(RepoPath::new(&version.path))?.state;
     let entry = Entry {
-        path: version.path.clone(),
+        path: version.path.clone().into(),
         state,
         kind: EntryKind::File,
         size: Bytes(version.size),
@@ -178,7 +178,7 @@ fn told(
     } else {
         repository.remotes_with(&first.0)?
     };
-    let here = scan.tree.get(hit.finding.path.as_bstr()).is_some();
+    let here = scan.tree.get(&hit.finding.path).is_some();
     Ok(Finding {
         only_past: Some(here),
         exposure: if remotes.is_empty() {

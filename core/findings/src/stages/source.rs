@@ -1,12 +1,12 @@
 //! Where the contents are read that finders look into: on disk, or as they are staged.
 
 use crate::Result;
-use bstr::{BStr, BString};
+use bstr::{BString, ByteSlice};
 use parking_lot::Mutex;
 use redshank_git::{Blobs, Repository, Staged};
-use redshank_worktree::Snapshot;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
+use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::HashMap;
 use std::io::Read;
 
@@ -25,7 +25,7 @@ impl ContentSource<'_> {
     /// If it isn't a file any more or can't be read.
     pub(crate) fn read<T>(
         &self,
-        path: &BStr,
+        path: &RepoPath,
         take: impl FnOnce(&mut dyn Read) -> std::io::Result<T>,
     ) -> std::io::Result<T> {
         match self {
@@ -38,7 +38,9 @@ impl ContentSource<'_> {
                 take(&mut snapshot.root.file(path)?)
             }
             Self::Staged(blobs, names) => {
-                let blob = names.get(path).ok_or(std::io::ErrorKind::NotFound)?;
+                let blob = names
+                    .get(path.as_bstr())
+                    .ok_or(std::io::ErrorKind::NotFound)?;
                 blobs.lock().read(blob, |_, contents| take(contents))
             }
         }
@@ -59,14 +61,14 @@ pub(crate) fn staged<'a>(
             // Contents that are not here, as in a partial clone, are not fetched for this.
             Err(error) => {
                 unread.push(Unread {
-                    path,
+                    path: path.into(),
                     reason: error.to_string(),
                 });
                 continue;
             }
         };
         entries.push(Entry {
-            path: path.clone(),
+            path: path.clone().into(),
             state: State::Tracked,
             kind: EntryKind::File,
             size,

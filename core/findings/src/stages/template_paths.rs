@@ -2,16 +2,15 @@
 //! environment files.
 
 use crate::{Cause, Evidence, Finding, Level, Result, ScanContext};
-use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{exactly, fit};
 use redshank_templates::TemplateMatch;
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, FileStats};
+use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, HashMap};
 
 /// The paths that templates match, and as what.
-pub(crate) struct TemplatePaths<'a>(HashMap<&'a BStr, Class>);
+pub(crate) struct TemplatePaths<'a>(HashMap<&'a RepoPath, Class>);
 
 impl<'a> TemplatePaths<'a> {
     pub(crate) fn has(&self, entry: &Entry) -> bool {
@@ -20,21 +19,21 @@ impl<'a> TemplatePaths<'a> {
 
     /// As what a path is matched.
     pub(crate) fn class(&self, entry: &Entry) -> Option<Class> {
-        self.0.get(entry.path.as_bstr()).copied()
+        self.0.get(&*entry.path).copied()
     }
 
     /// Matches every path that would be committed; gives a finding for the uppermost folder or file
     /// of each.
     pub(crate) fn of(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
         let mut known = HashMap::new();
-        let mut groups: BTreeMap<(BString, State), FileStats> = BTreeMap::new();
+        let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();
         let mut paths = HashMap::new();
         let mut links = Vec::new();
         for entry in scan.tree.to_commit() {
-            let path = entry.path.as_bstr();
+            let path: &RepoPath = &entry.path;
             match topmost(scan, path, &mut known) {
                 Some(at) => {
-                    let found = scan.survey.matches.on(at.as_bstr());
+                    let found = scan.survey.matches.on(&at);
                     paths.extend(found.map(|found| (path, found.class())));
                     *groups.entry((at, entry.state)).or_default() += entry.stats();
                 }
@@ -44,16 +43,15 @@ impl<'a> TemplatePaths<'a> {
         }
         let mut findings = Vec::new();
         for ((path, state), stats) in groups {
-            if let Some(found) = scan.survey.matches.on(path.as_bstr()) {
+            if let Some(found) = scan.survey.matches.on(&path) {
                 findings.push(finding(scan, &path, state, stats, found)?);
             }
         }
         for entry in links {
             // A rule for a folder misses a link to one in its place.
-            let as_folder = BString::from([entry.path.as_slice(), b"/"].concat());
-            if let Some(found) = scan.survey.matches.on(as_folder.as_bstr()) {
+            if let Some(found) = scan.survey.matches.on(&entry.path.as_folder()) {
                 findings.push(on_link(scan, entry, found)?);
-                paths.insert(entry.path.as_bstr(), found.class());
+                paths.insert(&*entry.path, found.class());
             }
         }
         Ok((Self(paths), findings))
@@ -63,18 +61,17 @@ impl<'a> TemplatePaths<'a> {
 /// The uppermost part of a path that a template matches: a folder on the way, or the path itself.
 fn topmost(
     scan: &ScanContext,
-    path: &BStr,
-    known: &mut HashMap<BString, Option<BString>>,
-) -> Option<BString> {
+    path: &RepoPath,
+    known: &mut HashMap<RepoPathBuf, Option<RepoPathBuf>>,
+) -> Option<RepoPathBuf> {
     if let Some(answer) = known.get(path) {
         return answer.clone();
     }
-    let bare = path.strip_suffix(b"/").unwrap_or(path);
-    let above = bare.rfind_byte(b'/').map(|slash| path[..=slash].as_bstr());
+    let above = Some(path.folder()).filter(|above| !above.is_top());
     let answer = above
         .and_then(|above| topmost(scan, above, known))
         .or_else(|| scan.survey.matches.on(path).map(|_| path.to_owned()));
-    if path.ends_with(b"/") {
+    if path.is_folder() {
         known.insert(path.to_owned(), answer.clone());
     }
     answer
@@ -82,20 +79,18 @@ fn topmost(
 
 fn finding(
     scan: &ScanContext,
-    path: &BString,
+    path: &RepoPath,
     state: State,
     stats: FileStats,
     found: TemplateMatch,
 ) -> Result<Finding> {
     let class = found.class();
     // A rule that is there already needs no second one; the file is tracked in spite of it.
-    let answer = scan.verdicts.query(path.as_bstr())?;
+    let answer = scan.verdicts.query(path)?;
     let pattern = match (answer.ruling.filter(Ruling::ignores), found) {
         (Some(ruling), _) => ruling.rule().text.clone(),
-        (None, TemplateMatch::Rule(project, rule)) => {
-            fit(&rule.pattern, project.rules_folder().as_bstr())
-        }
-        (None, TemplateMatch::Known(_)) => exactly(path.as_bstr()),
+        (None, TemplateMatch::Rule(project, rule)) => fit(&rule.pattern, &project.rules_folder()),
+        (None, TemplateMatch::Known(_)) => exactly(path),
     };
     let level = match class {
         Class::Secret => Level::Error,
@@ -111,7 +106,7 @@ fn finding(
         files: stats.files,
         state,
         evidence,
-        ..Finding::new(class, name, level, path.as_bstr(), cause).kept_out_by(
+        ..Finding::new(class, name, level, path, cause).kept_out_by(
             pattern,
             found.reason(),
             found.remake().map(str::to_owned),
@@ -124,6 +119,6 @@ fn on_link(scan: &ScanContext, entry: &Entry, found: TemplateMatch) -> Result<Fi
     let remake = found.remake().map(str::to_owned);
     Ok(Finding {
         cause: Cause::LinkForFolder(found.reason().to_owned()),
-        ..made.kept_out_by(exactly(entry.path.as_bstr()), found.reason(), remake)
+        ..made.kept_out_by(exactly(&entry.path), found.reason(), remake)
     })
 }

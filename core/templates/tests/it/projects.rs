@@ -6,9 +6,9 @@ use redshank_git::Git;
 use redshank_templates::{
     Collection, Draft, DraftOptions, Template, TemplateRequest, TemplateRule, recognise,
 };
-use redshank_worktree::Snapshot;
 use redshank_worktree::ignore_file::labels;
 use redshank_worktree::settings::Layout;
+use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
@@ -152,15 +152,10 @@ fn a_request_counts_where_it_is_made() {
     let snapshot = Snapshot::of(&ground.top).unwrap();
     let all = Collection::built_in().unwrap();
     let labels_of = |name: &str, folder: Option<&str>| {
-        let requests = TemplateRequest::of(
-            &snapshot,
-            &all,
-            name,
-            folder.map(|folder| folder.as_bytes().as_bstr()),
-        )
-        .unwrap();
+        let requests =
+            TemplateRequest::of(&snapshot, &all, name, folder.map(RepoPath::new)).unwrap();
         let draft = ground.draft_with(&all, &requests, DraftOptions::default());
-        labels(&draft.files[&BString::default()].after)
+        labels(&draft.files[RepoPath::top()].after)
             .iter()
             .map(BString::to_string)
             .collect::<Vec<_>>()

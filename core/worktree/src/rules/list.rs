@@ -49,7 +49,7 @@ impl RuleList {
     /// The places of all rules that match a path, looking at no folder above it; none for a path
     /// above this list's folder.
     pub fn all_matches(&self, path: &BStr, is_folder: bool) -> Vec<u32> {
-        let Some(below) = path.strip_prefix(self.source.base.as_slice()) else {
+        let Some(below) = path.strip_prefix(self.source.base.as_bytes()) else {
             return Vec::new();
         };
         let name_at = below
@@ -76,7 +76,7 @@ impl RuleList {
         name_at: usize,
         is_folder: &dyn Fn() -> bool,
     ) -> Option<u32> {
-        let below = path.strip_prefix(self.source.base.as_slice())?;
+        let below = path.strip_prefix(self.source.base.as_bytes())?;
         self.lookup
             .last(&self.rules, below, &path[name_at..], is_folder)
     }

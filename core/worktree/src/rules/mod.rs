@@ -11,17 +11,16 @@ pub use near_miss::{NearMiss, NearReason, looser, misreadings, near_misses};
 pub use pattern_set::PatternSet;
 pub use source::{RuleScope, Source};
 
+use crate::RepoPath;
 use bstr::{BStr, BString, ByteSlice};
 use std::sync::Arc;
 
 /// The name of git's ignore files.
 pub const IGNORE_FILE: &str = ".gitignore";
 
-/// The folder of an ignore file, by its path: empty, or with a slash at its end. Nothing for another
-/// file.
-pub fn folder_of_ignore_file(path: &BStr) -> Option<&BStr> {
-    let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-    (path[name_at..] == IGNORE_FILE.as_bytes()).then(|| path[..name_at].as_bstr())
+/// The folder of an ignore file, by its path. Nothing for another file.
+pub fn folder_of_ignore_file(path: &RepoPath) -> Option<&RepoPath> {
+    (path.name() == IGNORE_FILE && !path.is_folder()).then(|| path.folder())
 }
 
 /// The start of a pattern that nobody would read to its end; any other as it stands.

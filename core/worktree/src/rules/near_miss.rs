@@ -1,7 +1,8 @@
 //! The rule that nearly matched: why it doesn't, and what would.
 
 use super::Chain;
-use bstr::{BStr, BString, ByteSlice};
+use crate::RepoPath;
+use bstr::{BString, ByteSlice};
 use redshank_pattern::{Case, Rule};
 
 /// A rule that misses a path by little.
@@ -116,13 +117,10 @@ fn reread(text: &[u8]) -> Rule {
 /// The rules of a chain that would keep a path out if they were written a little differently,
 /// strongest first, each with the first change that suffices. A path that ends in a slash is a
 /// folder.
-pub fn near_misses(chain: &Chain, path: &BStr) -> Vec<NearMiss> {
+pub fn near_misses(chain: &Chain, path: &RepoPath) -> Vec<NearMiss> {
     let mut found = Vec::new();
     for list in chain.lists() {
-        let Some(below) = path
-            .strip_prefix(list.source.base.as_slice())
-            .map(ByteSlice::as_bstr)
-        else {
+        let Some(below) = path.below(&list.source.base) else {
             continue;
         };
         for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {

@@ -1,3 +1,4 @@
+use crate::RepoPathBuf;
 use bstr::BString;
 use serde::Serialize;
 
@@ -21,8 +22,8 @@ pub enum RuleScope {
 pub struct Source {
     /// As git prints it: relative to the repository's top where it lies inside.
     pub shown: BString,
-    /// The folder that its rules are relative to: empty, or with a slash at its end.
-    pub base: BString,
+    /// The folder that its rules are relative to.
+    pub base: RepoPathBuf,
     /// Who it is for.
     pub scope: RuleScope,
 }
@@ -32,20 +33,20 @@ impl Source {
     pub fn everywhere(shown: BString, scope: RuleScope) -> Self {
         Self {
             shown,
-            base: BString::default(),
+            base: RepoPathBuf::default(),
             scope,
         }
     }
 
-    /// The ignore file of a folder, given relative to the top: empty, or with a slash at its end.
-    pub fn of_folder(base: BString) -> Self {
-        let mut shown = base.clone();
-        shown.extend_from_slice(super::IGNORE_FILE.as_bytes());
-        let scope = if base.is_empty() {
-            RuleScope::Team
-        } else {
-            RuleScope::Folder
-        };
-        Self { shown, base, scope }
+    /// The ignore file of a folder.
+    pub fn of_folder(base: RepoPathBuf) -> Self {
+        Self {
+            shown: base.join(super::IGNORE_FILE).into(),
+            scope: match base.is_top() {
+                true => RuleScope::Team,
+                false => RuleScope::Folder,
+            },
+            base,
+        }
     }
 }

@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use redshank_git::Git;
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Overlay, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts};
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -323,7 +323,7 @@ fn agrees(case: &Case) -> Result<(), TestCaseError> {
     let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
     let ours: Vec<Row> = asked
         .iter()
-        .map(|path| row(path, verdicts.query(path.as_bstr()).unwrap().ruling))
+        .map(|path| row(path, verdicts.query(RepoPath::new(path)).unwrap().ruling))
         .collect();
     let theirs = asked_of_git(&top, &asked);
     for (our, their) in ours.iter().zip(&theirs) {
@@ -335,8 +335,8 @@ fn agrees(case: &Case) -> Result<(), TestCaseError> {
     prop_assert!(tree.unread.is_empty());
     let in_state = |state| {
         tree.in_state(state)
-            .map(|entry| entry.path.clone())
-            .collect::<Vec<_>>()
+            .map(|entry| entry.path.clone().into())
+            .collect::<Vec<BString>>()
     };
     prop_assert_eq!(in_state(State::Tracked), listed_by_git(&top, &["--cached"]));
     prop_assert_eq!(

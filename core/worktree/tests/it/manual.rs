@@ -1,10 +1,9 @@
 //! gitignore(5), section by section in our own words, each sentence tried on us and on the real
 //! git.
 
-use bstr::ByteSlice;
 use redshank_git::Git;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Overlay, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts};
 use std::path::Path;
 
 /// A sentence: the files with their contents, and the paths that must be ignored, or must not.
@@ -250,7 +249,7 @@ fn every_sentence_of_the_manual_holds_for_us_and_for_git() {
             .map(|path| (path, true))
             .chain(sentence.kept.iter().map(|path| (path, false)));
         for (path, expected) in rows {
-            let state = verdicts.query(path.as_bytes().as_bstr()).unwrap().state;
+            let state = verdicts.query(RepoPath::new(path)).unwrap().state;
             assert_eq!(
                 state == State::Ignored,
                 expected,

@@ -13,7 +13,7 @@ use std::fmt::Write;
 
 /// What a step is about.
 fn subject(step: &Step) -> Cell {
-    let path = shown(step.path.as_bstr());
+    let path = shown(&step.path);
     match &step.kind {
         StepKind::Ignore { pattern, .. }
         | StepKind::LetIn(pattern)
@@ -35,7 +35,7 @@ fn subject(step: &Step) -> Cell {
 pub(super) fn in_words(step: &Step) -> String {
     let (_, kind) = words::kind_title(&step.kind);
     let reason = words::reason(&step.reason);
-    format!("{kind}: {} ({reason})", shown(step.path.as_bstr()))
+    format!("{kind}: {} ({reason})", shown(&step.path))
 }
 
 pub(super) fn plan(plan: &Plan) -> Result<String> {

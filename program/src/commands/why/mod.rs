@@ -13,7 +13,7 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Answer, Overlay, Verdicts};
+use redshank_worktree::{Answer, Overlay, RepoPath, RepoPathBuf, Verdicts};
 use std::borrow::Cow;
 use std::ffi::OsString;
 use std::process::ExitCode;
@@ -59,7 +59,7 @@ impl Why {
 pub struct Answers<'a> {
     verdicts: &'a Verdicts<'a>,
     /// Each with the path as it was given, and from the top.
-    answers: Vec<(BString, BString, Answer)>,
+    answers: Vec<(BString, RepoPathBuf, Answer)>,
 }
 
 impl<'a> Answers<'a> {
@@ -73,7 +73,7 @@ impl<'a> Answers<'a> {
     /// Asks about one more path.
     pub fn ask(&mut self, context: &Context, given: BString) -> Result<()> {
         let (path, answer) = ask(context, self.verdicts, given.as_bstr())?;
-        let path = path.into_owned().into();
+        let path = path.into_owned();
         self.answers.push((given, path, answer));
         Ok(())
     }
@@ -97,7 +97,7 @@ impl<'a> Report for &'a Answers<'_> {
     fn text(&self) -> Result<String> {
         let mut text = String::new();
         for (given, path, answer) in &self.answers {
-            text += &words::text(self.verdicts, given.as_bstr(), path.as_bstr(), answer)?;
+            text += &words::text(self.verdicts, given.as_bstr(), path, answer)?;
         }
         Ok(text)
     }
@@ -122,12 +122,12 @@ fn ask<'p>(
     context: &Context,
     verdicts: &Verdicts,
     given: &'p BStr,
-) -> Result<(Cow<'p, [u8]>, Answer)> {
+) -> Result<(Cow<'p, RepoPath>, Answer)> {
     let path = context.resolve_bytes(given)?;
-    if path.is_empty() {
+    if path.is_top() {
         bail!("{given} is the top folder itself; no rule applies to it\n  name a path inside it");
     }
-    let answer = verdicts.query(path.as_bstr())?;
+    let answer = verdicts.query(&path)?;
     if let Some(length) = answer.link {
         let link = shown(path[..length].as_bstr());
         bail!(

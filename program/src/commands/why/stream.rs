@@ -127,7 +127,7 @@ impl<'a> Worker<'a> {
         }
         if self.context.for_people {
             self.output
-                .extend(words::text(self.verdicts, given, path.as_bstr(), &answer)?.bytes());
+                .extend(words::text(self.verdicts, given, &path, &answer)?.bytes());
         } else {
             let rule = answer
                 .ruling

@@ -6,11 +6,11 @@ use anyhow::Result;
 use bstr::{BStr, ByteSlice};
 use redshank_worktree::rules::{Chain, Ruling, near_misses};
 use redshank_worktree::tree::State;
-use redshank_worktree::{Answer, Verdicts};
+use redshank_worktree::{Answer, RepoPath, Verdicts};
 use std::ops::Range;
 
 /// The answer in words.
-pub fn text(verdicts: &Verdicts, given: &BStr, at: &BStr, answer: &Answer) -> Result<String> {
+pub fn text(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -> Result<String> {
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
     let mut text = match (answer.state, &answer.ruling) {
@@ -53,10 +53,9 @@ pub fn text(verdicts: &Verdicts, given: &BStr, at: &BStr, answer: &Answer) -> Re
 }
 
 /// The exceptions that can't work because a folder above is shut, and what to do instead.
-fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
-    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
+fn in_vain(rules: &Chain, path: &RepoPath, shutting: &Ruling) -> String {
     let exceptions = rules
-        .all_rulings(bare, bare.len() < path.len())
+        .all_rulings(path.bare(), path.is_folder())
         .into_iter()
         .filter(|ruling| !ruling.ignores());
     let rule = pattern(shutting.rule().text.as_bstr());
@@ -73,9 +72,8 @@ fn in_vain(rules: &Chain, path: &BStr, shutting: &Ruling) -> String {
 }
 
 /// The rules that match, too, and are overridden.
-fn overridden(rules: &Chain, path: &BStr) -> String {
-    let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-    let all = rules.all_rulings(bare, bare.len() < path.len());
+fn overridden(rules: &Chain, path: &RepoPath) -> String {
+    let all = rules.all_rulings(path.bare(), path.is_folder());
     all.iter()
         .skip(1)
         .take(NEAR)
@@ -101,7 +99,7 @@ fn told(ruling: &Ruling) -> String {
 const NEAR: usize = 3;
 
 /// The rules that nearly matched, and what would.
-fn near(rules: &Chain, path: &BStr) -> String {
+fn near(rules: &Chain, path: &RepoPath) -> String {
     let misses = near_misses(rules, path);
     let told = misses.iter().take(NEAR).map(|miss| {
         let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
