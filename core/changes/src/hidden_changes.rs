@@ -20,7 +20,7 @@ pub struct Muted {
 
 /// Files that hold settings, of which a personal one beside the shared one is the better way.
 static SETTINGS: LazyLock<PatternSet> = LazyLock::new(|| {
-    let endings = [
+    let names = [
         "*.ini",
         "*.toml",
         "*.json",
@@ -32,7 +32,7 @@ static SETTINGS: LazyLock<PatternSet> = LazyLock::new(|| {
         ".env*",
         "*.xml",
     ];
-    endings.map(str::to_owned).to_vec().into()
+    names.map(str::to_owned).to_vec().into()
 });
 
 /// Whether a file holds settings, by its name.

@@ -10,8 +10,8 @@ pub fn name(path: &RepoPath) -> RepoPathBuf {
     [path.as_bytes(), b".example"].concat().into()
 }
 
-/// The endings that make a file a sample of the one before them.
-const ENDINGS: [&str; 4] = [".example", ".sample", ".template", ".dist"];
+/// The suffixes that make a file a sample of the one before them.
+const SUFFIXES: [&str; 4] = [".example", ".sample", ".template", ".dist"];
 
 /// Whether one of these paths is a sample of that file already, by its name: `.env.example` of
 /// `.env` and `.env.local`.
@@ -24,9 +24,9 @@ pub fn has_one(path: &RepoPath, exists: &dyn Fn(&RepoPath) -> bool) -> bool {
         .chain([path.len()]);
     let mut stems = stems.map(|end| &path[..end]);
     stems.any(|stem| {
-        ENDINGS
+        SUFFIXES
             .iter()
-            .any(|ending| exists(RepoPath::new(&[stem, ending.as_bytes()].concat())))
+            .any(|suffix| exists(RepoPath::new(&[stem, suffix.as_bytes()].concat())))
     })
 }
 

@@ -88,14 +88,14 @@ pub enum Cause {
     /// A file has no companion beside it.
     CompanionMissing {
         /// What the companion's name ends in.
-        ending: String,
+        extension: String,
         /// What breaks without it.
         reason: String,
     },
     /// A companion has nothing beside it.
     CompanionAlone {
         /// What its name ends in.
-        ending: String,
+        extension: String,
     },
     /// Each file of a folder is younger than one of the same name in another.
     Derived {

@@ -300,7 +300,8 @@ pub struct Companion {
     /// Which: a pattern, relative to the project's folder.
     pub of: String,
     /// What is added to their names.
-    pub ending: String,
+    #[serde(alias = "ending")]
+    pub extension: String,
     /// What breaks without it.
     pub reason: String,
 }

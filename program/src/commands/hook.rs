@@ -41,19 +41,19 @@ impl Hook {
         }
         if !context.for_people || context.speaks() {
             let status = hook.status()?;
-            self.format.print(&Standing { hook, status })?;
+            self.format.print(&HookReport { hook, status })?;
         }
         Ok(ExitCode::SUCCESS)
     }
 }
 
 /// The hook, and what stands in it.
-struct Standing<'a> {
+struct HookReport<'a> {
     hook: InPlace<'a>,
     status: HookStatus,
 }
 
-impl Report for Standing<'_> {
+impl Report for HookReport<'_> {
     type Document = HookOut;
 
     fn text(&self) -> Result<String> {

@@ -54,7 +54,7 @@ impl Proposal<'_> {
         }
         if context.for_people {
             let has_journal = snapshot.repository.is_some();
-            putln!("{}", ending(has_journal, is_change, written))?;
+            putln!("{}", last_line(has_journal, is_change, written))?;
         }
         Ok(Outcome {
             written,
@@ -81,7 +81,7 @@ impl Proposal<'_> {
     }
 }
 
-fn ending(has_journal: bool, is_change: bool, written: bool) -> String {
+fn last_line(has_journal: bool, is_change: bool, written: bool) -> String {
     let done = Paint::Good.on("written");
     match (is_change, written) {
         (false, _) => "nothing to write".to_owned(),

@@ -51,9 +51,13 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::Bundled => "a bundled or minified script or style; fine if it is somebody else's \
                            and kept on purpose"
             .to_owned(),
-        Cause::CompanionMissing { ending, reason } => format!("no `{ending}` beside it: {reason}"),
-        Cause::CompanionAlone { ending } => {
-            format!("a `{ending}` with nothing beside it: what it belonged to is gone, or kept out")
+        Cause::CompanionMissing { extension, reason } => {
+            format!("no `{extension}` beside it: {reason}")
+        }
+        Cause::CompanionAlone { extension } => {
+            format!(
+                "a `{extension}` with nothing beside it: what it belonged to is gone, or kept out"
+            )
         }
         Cause::Derived { source } => {
             let source = if source.is_empty() {

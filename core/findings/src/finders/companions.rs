@@ -17,15 +17,17 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     for project in &scan.survey.projects {
         for pair in &project.template.companion {
             let pairs = Pairs::of(scan, project, pair);
-            let ending = || pair.ending.clone();
+            let extension = || pair.extension.clone();
             let missing = Cause::CompanionMissing {
-                ending: ending(),
+                extension: extension(),
                 reason: pair.reason.clone(),
             };
             let without = pairs.without(scan);
             let found = finding(project, pair, "companion-missing", missing, &without);
             findings.extend(found.map(|found| found.by_hand(ByHand::OpenInEditor)));
-            let alone = Cause::CompanionAlone { ending: ending() };
+            let alone = Cause::CompanionAlone {
+                extension: extension(),
+            };
             let found = finding(project, pair, "companion-alone", alone, &pairs.alone(scan));
             findings.extend(found.map(|found| found.by_hand(ByHand::DeleteOrLetIn)));
         }
@@ -51,14 +53,14 @@ fn finding(
     Some(Finding {
         files: paths.len() as u64,
         ..Finding::new(Class::Needed, name, Level::Warning, at, cause)
-            .with_cause(pair.ending.as_bytes())
+            .with_cause(pair.extension.as_bytes())
             .with_evidence(Evidence::Paths(named, paths.len() > NAMED))
     })
 }
 
 /// What would be committed of a project's pairs, each by the name of the asset.
 struct Pairs<'t> {
-    ending: &'t str,
+    extension: &'t str,
     /// The assets that are there.
     assets: BTreeSet<&'t RepoPath>,
     /// Those that a companion is there of.
@@ -68,7 +70,7 @@ struct Pairs<'t> {
 impl<'t> Pairs<'t> {
     fn of(scan: &ScanContext<'t>, project: &'t Project, pair: &'t Companion) -> Self {
         let mut pairs = Self {
-            ending: &pair.ending,
+            extension: &pair.extension,
             assets: BTreeSet::new(),
             companions: BTreeSet::new(),
         };
@@ -86,7 +88,7 @@ impl<'t> Pairs<'t> {
     }
 
     fn add(&mut self, path: &'t RepoPath, folder: &RepoPath, of: &PatternSet) {
-        if let Some(asset) = path.strip_suffix(self.ending.as_bytes()) {
+        if let Some(asset) = path.strip_suffix(self.extension.as_bytes()) {
             self.companions.insert(RepoPath::new(asset));
             return;
         }
@@ -106,7 +108,11 @@ impl<'t> Pairs<'t> {
         let alone = self.companions.difference(&self.assets);
         let is_folder = |path: &RepoPath| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
         let alone = alone.filter(|path| is_visible(scan, path) && !is_folder(path));
-        let name = |asset: &&RepoPath| [asset.as_bytes(), self.ending.as_bytes()].concat().into();
+        let name = |asset: &&RepoPath| {
+            [asset.as_bytes(), self.extension.as_bytes()]
+                .concat()
+                .into()
+        };
         alone.map(name).collect()
     }
 

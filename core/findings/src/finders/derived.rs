@@ -11,7 +11,7 @@ use std::time::SystemTime;
 /// So few files may have their names and times by chance.
 const LEAST: usize = 3;
 
-/// Names without their last ending, each with its entries.
+/// Names without their extension, each with its entries.
 type Stems<'t> = HashMap<&'t [u8], Vec<&'t Entry>>;
 
 /// The folders of a tree, each with its files.
@@ -95,9 +95,9 @@ fn is_right_in(folder: &RepoPath, above: &RepoPath) -> bool {
     folder == above || folder.folder() == above
 }
 
-/// Whether one of the sources has the file's name with another ending, and is older.
+/// Whether one of the sources has the file's name with another extension, and is older.
 fn is_made_from(scan: &ScanContext, file: &Entry, sources: &Stems) -> bool {
-    let (_, stem, ending) = parts(file);
+    let (_, stem, extension) = parts(file);
     let Some(of_name) = sources.get(stem) else {
         return false;
     };
@@ -110,5 +110,5 @@ fn is_made_from(scan: &ScanContext, file: &Entry, sources: &Stems) -> bool {
     };
     of_name
         .iter()
-        .any(|source| parts(source).2 != ending && changed(source) < changed(file))
+        .any(|source| parts(source).2 != extension && changed(source) < changed(file))
 }

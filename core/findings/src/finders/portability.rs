@@ -7,7 +7,7 @@ use redshank_worktree::tree::Entry;
 use redshank_worktree::{Class, RepoPath};
 use std::collections::HashMap;
 
-/// Names that Windows keeps for devices, with any ending ("Naming Files, Paths, and Namespaces",
+/// Names that Windows keeps for devices, with any extension ("Naming Files, Paths, and Namespaces",
 /// Microsoft).
 const DEVICES: [&str; 22] = [
     "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8",

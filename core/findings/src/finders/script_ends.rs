@@ -19,11 +19,15 @@ pub(crate) struct Script {
 const SHELL: [&str; 2] = [".sh", ".bash"];
 const BATCH: [&str; 2] = [".bat", ".cmd"];
 
-fn is_named(path: &BStr, endings: &[&str]) -> bool {
-    let end = |ending: &&str| path.len().checked_sub(ending.len()).map(|at| &path[at..]);
-    endings
-        .iter()
-        .any(|ending| end(ending).is_some_and(|end| end.eq_ignore_ascii_case(ending.as_bytes())))
+fn is_named(path: &BStr, extensions: &[&str]) -> bool {
+    let end = |extension: &&str| {
+        path.len()
+            .checked_sub(extension.len())
+            .map(|at| &path[at..])
+    };
+    extensions.iter().any(|extension| {
+        end(extension).is_some_and(|end| end.eq_ignore_ascii_case(extension.as_bytes()))
+    })
 }
 
 /// The script that a file is by its name and start, if its lines end wrongly.
