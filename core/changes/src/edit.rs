@@ -17,7 +17,7 @@ pub struct Edit {
     /// What it would hold.
     pub after: Vec<u8>,
     /// It holds rules.
-    pub is_rules: bool,
+    is_rules: bool,
     area: Area,
     path: BString,
 }

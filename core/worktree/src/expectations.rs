@@ -133,12 +133,16 @@ fn paths_of(snapshot: &Snapshot, expected: &Expectation) -> Result<Vec<RepoPathB
 }
 
 /// Expectations that today's state would meet and that the settings don't hold yet: an example for
-/// every rule that catches something, and one path that is kept for every top folder. A path that
-/// TOML can't hold as text is left to the person.
+/// every rule that catches something, and one path that is work for every top folder; which of those
+/// that would be committed are work, the caller says. A path that TOML can't hold as text is left to
+/// the person.
 ///
 /// # Errors
 /// If the tree can't be walked, or the settings can't be read.
-pub fn recorded(snapshot: &Snapshot) -> Result<Vec<Expectation>> {
+pub fn recorded(
+    snapshot: &Snapshot,
+    is_work: &dyn Fn(&RepoPath) -> bool,
+) -> Result<Vec<Expectation>> {
     let tree = snapshot.whole_tree()?;
     let mut recorded = Vec::new();
     for usage in rule_usage(snapshot)?.rules {
@@ -154,9 +158,12 @@ pub fn recorded(snapshot: &Snapshot) -> Result<Vec<Expectation>> {
     }
     let mut kept: BTreeMap<&RepoPath, &RepoPathBuf> = BTreeMap::new();
     for entry in tree.to_commit() {
-        kept.entry(entry.path.top_folder()).or_insert(&entry.path);
+        let top = entry.path.top_folder();
+        if !kept.contains_key(top) && entry.path != settings::FILE && is_work(&entry.path) {
+            kept.insert(top, &entry.path);
+        }
     }
-    let kept = kept.into_values().filter(|path| **path != settings::FILE);
+    let kept = kept.into_values();
     recorded.extend(kept.map(|path| (path, Expected::Kept, "it is work".to_owned())));
     let known = &snapshot.settings()?.expect;
     let is_known = |path: &str| known.iter().any(|one| one.path.as_deref() == Some(path));

@@ -41,6 +41,12 @@ const BEGIN: &str = "# redshank: begin ";
 const WROTE: &str = "# redshank: wrote ";
 const END: &str = "# redshank: end ";
 
+/// Whether a line is the one by which a section knows again what was written into it; a person
+/// has no use for it.
+pub fn is_trace_line(line: &[u8]) -> bool {
+    line.starts_with(WROTE.as_bytes())
+}
+
 impl Section {
     /// A section with rules, each below a comment with its reason; a reason shared by neighbours
     /// stands once.

@@ -58,6 +58,7 @@ impl Accept {
         let outcome = Proposal {
             command: "accept",
             write: self.write,
+            on_rules: false,
             edits: vec![Edit::of_settings(settings, after)],
             notes: Vec::new(),
         }

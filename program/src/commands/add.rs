@@ -127,6 +127,7 @@ impl Add {
         let outcome = Proposal {
             command: "add",
             write: self.write,
+            on_rules: true,
             edits: vec![Edit::of_rules(target, after)],
             notes: Vec::new(),
         }

@@ -84,6 +84,7 @@ impl Draft {
         let outcome = Proposal {
             command: "draft",
             write: self.write,
+            on_rules: true,
             edits,
             notes,
         }

@@ -46,6 +46,7 @@ impl Drop {
         let outcome = Proposal {
             command: "drop",
             write: self.write,
+            on_rules: true,
             edits: vec![Edit::of_rules(before, after)],
             notes: Vec::new(),
         }

@@ -15,6 +15,8 @@ pub struct Proposal<'a> {
     pub command: &'a str,
     /// `--write` was given.
     pub write: bool,
+    /// It is about rules: what it does to the next commit is told.
+    pub on_rules: bool,
     /// The files.
     pub edits: Vec<Edit>,
     /// What else there is to know, each in a sentence.
@@ -36,7 +38,7 @@ impl Proposal<'_> {
     /// programs nothing is said here.
     pub fn carry_out(self, context: &Context) -> Result<Outcome> {
         let snapshot = &context.snapshot;
-        let effect = match self.edits.iter().any(|edit| edit.is_rules) {
+        let effect = match self.on_rules {
             true => Effect::of(snapshot, snapshot.tree()?, overlay_of(&self.edits), &[])?,
             false => Effect::default(),
         };
@@ -44,7 +46,7 @@ impl Proposal<'_> {
         if context.speaks() {
             self.show(is_change, &effect)?;
         }
-        if self.edits.iter().any(|edit| edit.is_rules) {
+        if self.on_rules {
             context.say_unread(&snapshot.tree()?.unread);
         }
         let told = self.write || context.is_interactive() && !context.args.yes;
@@ -70,7 +72,7 @@ impl Proposal<'_> {
                 let name = shown(edit.shown.as_bstr());
                 put!("{}", render::diff(&name, before, &edit.after))?;
             }
-            if self.edits.iter().any(|edit| edit.is_rules) {
+            if self.on_rules {
                 put!("{}", render::effect(effect))?;
             }
         }

@@ -3,15 +3,16 @@ use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
 use crate::context::Context;
 use crate::putln;
-use crate::render::{self, JunitCase, Paint, shown};
+use crate::render::{self, Align, Cell, JunitCase, Paint, Table, shortened, shown, width};
 use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
+use redshank_findings::{Finding, ScanOptions};
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
-use redshank_worktree::{Overlay, Verdicts};
+use redshank_worktree::{Overlay, RepoPath, Verdicts};
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -68,12 +69,18 @@ impl Prove {
                 bail!("what is proposed is no test run\n  use --format json, or leave out --record")
             }
         };
-        let proposed = recorded(&context.snapshot)?;
+        let findings = context.scan(&ScanOptions::default())?.findings;
+        let covers = |finding: &Finding, path: &RepoPath| {
+            path == &*finding.path || path.is_within(&finding.path)
+        };
+        let is_work = |path: &RepoPath| !findings.iter().any(|one| covers(one, path));
+        let proposed = recorded(&context.snapshot, &is_work)?;
         let settings = context.snapshot.settings()?;
         let after = settings.with_expectations(&proposed)?;
         let outcome = Proposal {
             command: "prove --record",
             write: self.write,
+            on_rules: false,
             edits: vec![Edit::of_settings(settings, after)],
             notes: Vec::new(),
         }
@@ -141,16 +148,23 @@ impl Report for Proof<'_> {
     type Document = ProveOut;
 
     fn text(&self) -> Result<String> {
-        let mut text = String::new();
+        let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Whole, Align::Left]);
         for outcome in &self.outcomes {
             let because = outcome.expected.because.as_deref().unwrap_or_default();
-            let because = Paint::Quiet.on(shown(because.as_bytes().as_bstr()));
-            let mark = match outcome.wrong.is_empty() {
-                true => Paint::Good.on("holds "),
-                false => Paint::Bad.on("failed"),
-            };
-            text += &format!("{mark}  {}  {because}\n", title(outcome));
-            text += &self.reasons(outcome)?;
+            let because = shown(because.as_bytes().as_bstr());
+            table.row([
+                match outcome.wrong.is_empty() {
+                    true => Cell::painted(Paint::Good, "holds"),
+                    false => Cell::painted(Paint::Bad, "failed"),
+                },
+                outcome.expected.state.word().to_owned().into(),
+                narrowed(&subject(outcome)).into(),
+                Cell::painted(Paint::Quiet, because),
+            ]);
+        }
+        let mut text = String::new();
+        for (row, outcome) in table.text().lines().zip(&self.outcomes) {
+            text += &format!("{row}\n{}", self.reasons(outcome)?);
         }
         let all = self.outcomes.len();
         let sum = format!("{} of {all} hold", all - self.failed());
@@ -180,9 +194,18 @@ impl Listing for Proof<'_> {
 
 /// What an expectation is about, in words.
 fn title(outcome: &Outcome) -> String {
+    format!("{} {}", subject(outcome), outcome.expected.state.word())
+}
+
+/// On a terminal half of a row is left for the reason.
+fn narrowed(path: &str) -> String {
+    width().map_or(path.to_owned(), |width| shortened(path, width / 2))
+}
+
+/// The path, or the pattern.
+fn subject(outcome: &Outcome) -> String {
     let expected = outcome.expected;
     let what = expected.path.as_ref().or(expected.pattern.as_ref());
     let what = what.map_or("", |text| text.as_str());
-    let what = shown(what.as_bytes().as_bstr());
-    format!("{what} {}", expected.state.word())
+    shown(what.as_bytes().as_bstr())
 }

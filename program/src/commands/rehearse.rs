@@ -187,7 +187,7 @@ fn text_of_missing(missing: &[Missing]) -> String {
         };
         let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
         let reason = words::missing_reason(&file.reason);
-        format!("{mark}  {}  {reason}; {by}\n", Paint::Head.on(path))
+        format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
     };
     missing.iter().map(line).collect()
 }

@@ -21,6 +21,7 @@ mod rule_edits;
 mod rules;
 mod schemas;
 mod secrets;
+mod snapshots;
 mod templates;
 mod tidy_places;
 mod tidy_steps;

@@ -245,6 +245,27 @@ impl Person {
         }
     }
 
+    /// The program on a terminal so many columns wide, without colours and with nobody to answer.
+    pub fn redshank_in_columns(&self, columns: u16, words: &str) -> String {
+        let program = env!("CARGO_BIN_EXE_redshank");
+        let run =
+            format!("stty rows 50 columns {columns}; {program} {words} </dev/null 2>/dev/null");
+        let mut command = self.command("script");
+        let command = command.args(["-qec", &run, "/dev/null"]);
+        let command = command.env("TERM", "xterm").env("NO_COLOR", "1");
+        // The terminal lives as long as somebody may type.
+        let mut child = command
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut seen = String::new();
+        let mut screen = child.stdout.take().unwrap();
+        screen.read_to_string(&mut seen).unwrap();
+        child.wait().unwrap();
+        seen.replace("\r\n", "\n")
+    }
+
     /// A script of the shell's in a space of mounts of its own, with the program as `$REDSHANK`;
     /// nothing where this person may not mount.
     pub fn in_a_mount_space(&self, script: &str) -> Option<Said> {
