@@ -1,5 +1,24 @@
 //! Changes and the way back: from findings to a plan, from a plan to what is written, and from that
 //! back to how it was.
+//!
+//! ```
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! # redshank_git::Git::at(folder.path()).args(["init", "--quiet"]).output()?;
+//! use redshank_changes::journal::Journal;
+//! use redshank_changes::{Edit, RuleTarget, write};
+//! use redshank_worktree::rules::RuleScope;
+//! use redshank_worktree::{RepoPath, Snapshot};
+//!
+//! let snapshot = Snapshot::of(folder.path())?;
+//! let target = RuleTarget::of(&snapshot, RuleScope::Team, RepoPath::top())?;
+//! let after = target.with(&["*.raw".into()]);
+//! write(&snapshot, "add", &[Edit::of_rules(target, after)])?;
+//! assert!(folder.path().join(".gitignore").exists());
+//! assert_eq!(Journal::of(&snapshot)?.list()?[0].command, "add");
+//! # Ok(())
+//! # }
+//! ```
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

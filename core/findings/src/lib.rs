@@ -4,6 +4,24 @@
 //! without looking into files, how far each finding's file got, what somebody accepted. A finder
 //! takes the tree with its verdicts and gives findings as plain data; it prints nothing and changes
 //! nothing. A new finder is one file in `finders/` and one row in its list.
+//!
+//! ```
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! use redshank_findings::{ScanOptions, scan};
+//! use redshank_templates::{Collection, recognise};
+//! use redshank_worktree::{Class, Snapshot};
+//!
+//! std::fs::write(folder.path().join(".DS_Store"), "")?;
+//! let snapshot = Snapshot::of(folder.path())?;
+//! let templates = Collection::built_in()?;
+//! let survey = recognise(&snapshot, snapshot.tree()?, &templates);
+//! let found = scan(&snapshot, &survey, &ScanOptions::default())?.findings;
+//! assert_eq!(found[0].path, ".DS_Store");
+//! assert_eq!(found[0].class(), Class::Personal);
+//! # Ok(())
+//! # }
+//! ```
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

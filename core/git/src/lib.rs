@@ -1,5 +1,20 @@
 //! All that only git knows: where a repository lies, how it is configured, what its index holds,
 //! and how its index is changed. Nothing else in Redshank starts git.
+//!
+//! ```
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! use redshank_git::{Discovered, Git, find};
+//!
+//! assert!(matches!(find(folder.path())?, Discovered::Folder(_)));
+//! Git::at(folder.path()).args(["init", "--quiet"]).output()?;
+//! let Discovered::Repository(repository) = find(folder.path())? else {
+//!     panic!("git made a repository");
+//! };
+//! assert_eq!(repository.index()?.iter().count(), 0);
+//! # Ok(())
+//! # }
+//! ```
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

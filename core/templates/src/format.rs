@@ -300,7 +300,7 @@ pub struct Companion {
     /// Which: a pattern, relative to the project's folder.
     pub of: String,
     /// What is added to their names.
-    #[serde(alias = "ending")]
+    #[serde(rename = "ending")]
     pub extension: String,
     /// What breaks without it.
     pub reason: String,

@@ -1,4 +1,21 @@
 //! Templates: rules for one project type, each with its reason, its class and its own examples.
+//!
+//! ```
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! use redshank_templates::{Collection, recognise};
+//! use redshank_worktree::Snapshot;
+//!
+//! std::fs::create_dir(folder.path().join("gateway"))?;
+//! std::fs::write(folder.path().join("gateway/Cargo.toml"), "[package]\n")?;
+//! let snapshot = Snapshot::of(folder.path())?;
+//! let templates = Collection::built_in()?;
+//! let survey = recognise(&snapshot, snapshot.tree()?, &templates);
+//! assert_eq!(survey.projects[0].template.name, "rust");
+//! assert_eq!(survey.projects[0].folder, "gateway/");
+//! # Ok(())
+//! # }
+//! ```
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

@@ -1,4 +1,24 @@
 //! What lies in a working tree, the rules that hold there, and git's verdict on each path.
+//!
+//! A [`Snapshot`] reads each thing once, when it is first asked for: the tree, the files of rules,
+//! the index, the settings. It answers again with changed rules, an [`Overlay`], without another
+//! walk.
+//!
+//! ```
+//! # fn main() -> Result<(), Box<dyn std::error::Error>> {
+//! # let folder = tempfile::tempdir()?;
+//! use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts, tree::State};
+//!
+//! std::fs::write(folder.path().join(".gitignore"), "*.raw\n")?;
+//! std::fs::write(folder.path().join("spring.raw"), "")?;
+//! let snapshot = Snapshot::of(folder.path())?;
+//! let verdict = |rules| Verdicts::new(&snapshot, rules)?.query(RepoPath::new("spring.raw"));
+//! assert_eq!(verdict(Overlay::new())?.state, State::Ignored);
+//! let emptied = Overlay::from([(".gitignore".into(), Vec::new())]);
+//! assert_eq!(verdict(emptied)?.state, State::Candidate);
+//! # Ok(())
+//! # }
+//! ```
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 

@@ -497,3 +497,61 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
         && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)
         .then_some(StrayReason::Misspelt)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every way in which a rule can come to nothing, one line each, told as the manual has it.
+    #[test]
+    fn each_rule_is_told_for_what_it_does() {
+        let folder = tempfile::tempdir().unwrap();
+        let put = |path: &str, text: &str| {
+            let path = folder.path().join(path);
+            std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+            std::fs::write(path, text).unwrap();
+        };
+        let rules = "*.raw\n*.tmp\n*.log\n/out/\n!/out/keep.txt\n*.csv\nold/\n*.log\n/Library/\n";
+        put(".gitignore", rules);
+        for path in [
+            "a.raw",
+            "b.raw",
+            "x.log",
+            "out/keep.txt",
+            "in/Library/x",
+            "in/y.csv",
+        ] {
+            put(path, "12345");
+        }
+        put("in/.gitignore", "*.csv\n.gitignore\n");
+        let snapshot = Snapshot::of(folder.path()).unwrap();
+        let report = rule_usage(&snapshot).unwrap();
+        let told = |source: &str, line: u32| {
+            let is_it =
+                |one: &&RuleUsage| one.list.source.shown == source && one.rule().line == line;
+            let one = report.rules.iter().find(is_it).unwrap();
+            (one.catches.files, one.catches.size.0, one.status.clone())
+        };
+        let line = |line| told(".gitignore", line);
+        assert_eq!(line(1), (2, 10, RuleStatus::Works));
+        assert_eq!(line(2), (0, 0, RuleStatus::CatchesNothing));
+        assert_eq!(line(3).2, RuleStatus::Duplicate { line: 8 });
+        assert_eq!(line(4), (1, 5, RuleStatus::Works));
+        let shut = RuleStatus::CannotWork {
+            folder: "out/".into(),
+            source: ".gitignore".into(),
+            line: 4,
+        };
+        assert_eq!(line(5).2, shut);
+        let overridden = RuleStatus::Overridden {
+            source: "in/.gitignore".into(),
+            line: 1,
+        };
+        assert_eq!(line(6).2, overridden);
+        assert_eq!(line(8), (1, 5, RuleStatus::Works));
+        let misread = line(9).2;
+        let is_meant = |mended: &BString| *mended == "Library/";
+        assert!(matches!(&misread, RuleStatus::Misread { mended, .. } if is_meant(mended)));
+        assert_eq!(told("in/.gitignore", 2).2, RuleStatus::SwallowsItsFile);
+    }
+}

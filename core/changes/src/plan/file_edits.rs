@@ -161,3 +161,52 @@ pub(super) fn taken_away(path: RepoPathBuf, before: Vec<u8>) -> FileChange {
         mode: Mode::AsItWas,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn rule(pattern: &str) -> NewRule {
+        NewRule {
+            pattern: pattern.into(),
+            reason: "a recording".to_owned(),
+            remake: None,
+        }
+    }
+
+    #[test]
+    fn a_mended_line_keeps_its_end_and_its_neighbours() {
+        let mut edit = FileEdit {
+            before: Some(b"/a/\r\n/b\r\nlast".to_vec()),
+            ..FileEdit::default()
+        };
+        edit.mended.insert(2, "/b/\n!/b/c".into());
+        edit.mended.insert(3, "/last/".into());
+        assert_eq!(edit.after().as_bstr(), "/a/\r\n/b/\r\n!/b/c\r\n/last/");
+    }
+
+    #[test]
+    fn a_rule_is_added_once_below_what_stands() {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join(".gitignore"), "*.log\n").unwrap();
+        let snapshot = Snapshot::of(folder.path()).unwrap();
+        let mut edits = FileEdits::of(&snapshot);
+        assert!(edits.changes().is_empty());
+        assert!(edits.add(".gitignore".into(), rule("*.raw")).unwrap());
+        assert!(!edits.add(".gitignore".into(), rule("*.raw")).unwrap());
+        edits.put("keys.env.example".into(), b"KEY=\n".to_vec());
+        assert!(edits.has_line(".gitignore".into(), "*.log".into()).unwrap());
+        let overlay = edits.overlay();
+        assert_eq!(overlay.len(), 1, "what holds no rules is no part of it");
+        let text = overlay[".gitignore".as_bytes().as_bstr()].as_bstr();
+        assert!(
+            text.starts_with(b"*.log\n") && text.find_iter("*.raw\n").count() == 1,
+            "{text}"
+        );
+        let changes = edits.changes();
+        let nothing = changes
+            .iter()
+            .filter(|change| change.before == Content::Nothing);
+        assert_eq!((changes.len(), nothing.count()), (2, 1));
+    }
+}

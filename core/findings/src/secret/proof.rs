@@ -8,7 +8,7 @@ use serde::Deserialize;
 use std::sync::LazyLock;
 
 /// What a value must pass, beyond its form.
-#[derive(Deserialize, Default, Clone, Copy)]
+#[derive(Deserialize, Default, Clone, Copy, PartialEq, Eq)]
 #[serde(rename_all = "kebab-case")]
 pub(super) enum Proof {
     /// Its form is enough.

@@ -142,6 +142,30 @@ fn files_that_lie_anywhere_are_gathered_into_one_project() {
     );
 }
 
+/// What the person has already is not said again, and what a clone needs is let in.
+#[test]
+fn a_draft_leaves_out_what_stands_and_lets_in_what_is_needed() {
+    let ground = Ground::new(&[
+        ("Cargo.toml", "[package]"),
+        (".gitignore", "/target/\n*.lock\n"),
+        ("Cargo.lock", ""),
+        ("deep/x", ""),
+    ]);
+    let draft = ground.draft();
+    assert!(
+        !draft.added.contains(&"/target/".into()),
+        "{:?}",
+        draft.added
+    );
+    assert!(draft.covered + draft.repeated > 0);
+    let text = ground.takes(&draft);
+    assert!(text.starts_with("/target/\n*.lock\n"), "{text}");
+    assert_eq!(text.matches("/target/").count(), 1, "{text}");
+    assert!(text.contains("!/Cargo.lock"), "{text}");
+    let again = ground.draft();
+    assert!(again.added.is_empty() && again.retired.is_empty() && again.conflicts.is_empty());
+}
+
 #[test]
 fn a_request_counts_where_it_is_made() {
     let ground = Ground::new(&[
