@@ -15,7 +15,7 @@ const SUFFIXES: [&str; 4] = [".example", ".sample", ".template", ".dist"];
 
 /// Whether one of these paths is a sample of that file already, by its name: `.env.example` of
 /// `.env` and `.env.local`.
-pub fn has_one(path: &RepoPath, exists: &dyn Fn(&RepoPath) -> bool) -> bool {
+pub(crate) fn has_one(path: &RepoPath, exists: &dyn Fn(&RepoPath) -> bool) -> bool {
     let name_at = path.name_at();
     let stems = path[name_at..]
         .find_iter(".")

@@ -204,7 +204,7 @@ impl Root {
     ///
     /// # Errors
     /// If the disk refuses.
-    pub fn sync_folder(&self, path: &BStr) -> Result<()> {
+    pub(crate) fn sync_folder(&self, path: &BStr) -> Result<()> {
         let folder = Folder::at(self, path)?;
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
         Ok(rustix::fs::fsync(rustix::fs::openat(

@@ -91,7 +91,7 @@ impl Git {
     ///
     /// # Errors
     /// If git can't be started, or ends with anything but success.
-    pub fn with_input(self, input: &[u8]) -> Result<Vec<u8>> {
+    pub(crate) fn with_input(self, input: &[u8]) -> Result<Vec<u8>> {
         self.with_files(input, None, None)
     }
 

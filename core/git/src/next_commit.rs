@@ -92,22 +92,6 @@ impl Repository {
             .map(drop)
             .or(Ok(()))
     }
-
-    /// The tracked files whose contents on disk are not those in the index.
-    ///
-    /// # Errors
-    /// If git refuses.
-    pub fn changed_since_staged(&self) -> Result<Vec<BString>> {
-        let listed = self
-            .git()
-            .args(["diff-files", "--name-only", "-z"])
-            .output()?;
-        Ok(listed
-            .split(|byte| *byte == 0)
-            .filter(|name| !name.is_empty())
-            .map(Into::into)
-            .collect())
-    }
 }
 
 /// A path as git reads it where several stand together: in double quotes, with back-slashes as in C

@@ -25,7 +25,7 @@ pub struct Project<'a> {
 
 impl<'a> Project<'a> {
     /// A project that nobody recognised but somebody asked for.
-    pub fn asked_for(template: &'a Template, folder: RepoPathBuf) -> Self {
+    pub(crate) fn asked_for(template: &'a Template, folder: RepoPathBuf) -> Self {
         Self {
             template,
             folder,
@@ -291,8 +291,8 @@ impl<'a> Recogniser<'a, '_> {
         together
     }
 
-    /// What a tool makes of such files may land beside the folder they lie in: take in all up to the
-    /// project around it.
+    /// What a tool makes of such files may land beside the folder they lie in: take in all up to
+    /// the project around it.
     fn widen(&self, hit: &mut MarkerHit) {
         let projects = self.survey.projects.iter();
         let around = projects.filter(|project| hit.folder.is_within(&project.folder));

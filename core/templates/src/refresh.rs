@@ -24,7 +24,7 @@ pub struct Refreshed {
 
 /// Whether a line was written into the block and is gone. Where the block's memory is lost, every
 /// line that isn't there counts as taken out.
-pub fn is_taken_out(block: &Block, line: &BString) -> bool {
+pub(crate) fn is_taken_out(block: &Block, line: &BString) -> bool {
     !block.lines.contains(line)
         && block
             .wrote

@@ -1,6 +1,11 @@
 //! How long the snapshot takes to answer again when one file of rules changes: 200,000 files in
 //! 800 folders under 300 rules, without another walk.
 
+#![allow(
+    clippy::expect_used,
+    reason = "a benchmark that can't go on has failed"
+)]
+
 use divan::Bencher;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::{Overlay, Snapshot, Verdicts};

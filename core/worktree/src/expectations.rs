@@ -133,9 +133,9 @@ fn paths_of(snapshot: &Snapshot, expected: &Expectation) -> Result<Vec<RepoPathB
 }
 
 /// Expectations that today's state would meet and that the settings don't hold yet: an example for
-/// every rule that catches something, and one path that is work for every top folder; which of those
-/// that would be committed are work, the caller says. A path that TOML can't hold as text is left to
-/// the person.
+/// every rule that catches something, and one path that is work for every top folder; which of
+/// those that would be committed are work, the caller says. A path that TOML can't hold as text is
+/// left to the person.
 ///
 /// # Errors
 /// If the tree can't be walked, or the settings can't be read.

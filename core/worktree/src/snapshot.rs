@@ -1,8 +1,8 @@
 //! One picture of a working tree: what is in it is read once, and handed on.
 //!
-//! Whatever a command asks about (the index, the settings, an ignore file, the tree) is read when it
-//! is first asked for, and never again: two answers of one command can't contradict each other. What
-//! is to be changed is read anew by whoever changes it.
+//! Whatever a command asks about (the index, the settings, an ignore file, the tree) is read when
+//! it is first asked for, and never again: two answers of one command can't contradict each other.
+//! What is to be changed is read anew by whoever changes it.
 
 use crate::rules::{Chain, IGNORE_FILE, RuleList, Source, folder_of_ignore_file};
 use crate::settings::{self, SettingsFile};

@@ -56,7 +56,7 @@ pub fn open(text: &str, path: &Path) -> Result<DocumentMut> {
 }
 
 /// A text with a table at its end, under a heading such as `[draft]`.
-pub fn with_table(text: &str, heading: &str, table: &Table) -> String {
+pub(crate) fn with_table(text: &str, heading: &str, table: &Table) -> String {
     let between = if text.is_empty() { "" } else { "\n" };
     let end = if text.is_empty() || text.ends_with('\n') {
         ""

@@ -218,7 +218,8 @@ fn add_idle(snapshot: &Snapshot, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) ->
     Ok(())
 }
 
-/// Whether a rule shuts a folder above an entry: one that stands elsewhere than in the entry itself.
+/// Whether a rule shuts a folder above an entry: one that stands elsewhere than in the entry
+/// itself.
 fn is_shut_above(entry: &Entry) -> bool {
     entry.ruling.as_ref().is_some_and(|ruling| {
         ruling.ignores()

@@ -118,8 +118,9 @@ impl<'a> Verdicts<'a> {
         })
     }
 
-    /// git's verdict on every entry of a tree that was walked, in its order: as it would be with the
-    /// ignore files that these verdicts were made for. Nothing is looked up on disk but ignore files.
+    /// git's verdict on every entry of a tree that was walked, in its order: as it would be with
+    /// the ignore files that these verdicts were made for. Nothing is looked up on disk but ignore
+    /// files.
     ///
     /// # Errors
     /// If an ignore file can't be read.

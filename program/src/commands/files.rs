@@ -227,8 +227,8 @@ impl<'a> Folders<'a> {
     }
 }
 
-/// The name of the folder that an entry lies in, further down; none if it lies right there. A folder
-/// that wasn't entered lies where it is.
+/// The name of the folder that an entry lies in, further down; none if it lies right there. A
+/// folder that wasn't entered lies where it is.
 fn folder_name_at(entry: &Entry, at: usize) -> Option<&BStr> {
     let rest = &entry.path[at..];
     let slash = rest

@@ -6,8 +6,8 @@ use redshank_findings::masked;
 use redshank_worktree::rules::{NearReason, RuleScope, Ruling, excerpt};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, StrayReason};
 
-/// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any file
-/// may be named as one of rules.
+/// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any
+/// file may be named as one of rules.
 pub fn pattern(pattern: &BStr) -> String {
     shown(
         masked(&excerpt(pattern).to_str_lossy())

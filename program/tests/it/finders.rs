@@ -439,7 +439,8 @@ fn a_file_among_many_of_its_kind_that_is_kept_on_purpose_stops_no_rule_from_bein
         );
     }
     nia.writes("web/lib/script.so", "GROUP ( libm.so.6 )\n");
-    // One of that extension is text: a rule for the extension would swallow it, so each file has its own.
+    // One of that extension is text: a rule for the extension would swallow it, so each file has
+    // its own.
     let found = rows(&nia);
     assert_eq!(found.len(), 6, "{found:?}");
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();

@@ -1,6 +1,6 @@
-//! What each main command says on the demo, as a person reads it on a narrow and on a wide terminal,
-//! and as a program does. `cargo insta review`, or `INSTA_UPDATE=always` and a look at the
-//! difference, takes in what was meant to change.
+//! What each main command says on the demo, as a person reads it on a narrow and on a wide
+//! terminal, and as a program does. `cargo insta review`, or `INSTA_UPDATE=always` and a look at
+//! the difference, takes in what was meant to change.
 
 use crate::common::Person;
 use serde_json::Value;

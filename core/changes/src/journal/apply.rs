@@ -239,7 +239,7 @@ impl Journal<'_> {
 ///
 /// # Errors
 /// If the file holds something else by now, or the disk refuses.
-pub fn write_without_journal(worktree: &Worktree, change: &FileChange) -> Result<()> {
+pub(crate) fn write_without_journal(worktree: &Worktree, change: &FileChange) -> Result<()> {
     let path = change.path.as_bstr();
     let (Content::File(after), shown) = (&change.after, worktree.path(path)) else {
         return Ok(());

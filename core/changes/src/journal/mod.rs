@@ -10,7 +10,7 @@ mod record;
 mod roll_back;
 mod seal;
 
-pub use apply::write_without_journal;
+pub(crate) use apply::write_without_journal;
 pub use change::{Area, Changes, Content, FileChange, Mode};
 pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
 

@@ -104,9 +104,9 @@ pub struct Plan {
 }
 
 impl Plan {
-    /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another step adds,
-    /// is not added again. With a survey, what is generated and can be made again is moved out of
-    /// the way, too.
+    /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another
+    /// step adds, is not added again. With a survey, what is generated and can be made again is
+    /// moved out of the way, too.
     ///
     /// # Errors
     /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the

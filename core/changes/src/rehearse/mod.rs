@@ -180,8 +180,8 @@ impl RunDifference {
     }
 }
 
-/// The command of the last run, and the rules for what it created, as [`RunDifference::remember`] kept them;
-/// none if there was none.
+/// The command of the last run, and the rules for what it created, as [`RunDifference::remember`]
+/// kept them; none if there was none.
 ///
 /// # Errors
 /// If it can't be read.

@@ -77,54 +77,80 @@ fn windows<'f>(
     formats: &'f Formats,
     kinds: &[FileCategory],
 ) -> std::io::Result<Vec<Credential<'f>>> {
-    let mut hits = Vec::new();
-    let (mut offset, mut lines_before) = (0, 0);
-    let mut last = (0, HashSet::new());
+    let mut found = Found::default();
     loop {
-        let kept = window.len();
-        let read = Read::by_ref(&mut file)
-            .take(WINDOW as u64)
-            .read_to_end(window)?;
-        if offset == 0 && kept == 0 && window[..window.len().min(BINARY_TEST)].contains(&0) {
-            return Ok(hits);
+        let seen = window.len();
+        let mut part = Read::by_ref(&mut file).take(WINDOW as u64);
+        let is_last = part.read_to_end(window)? < WINDOW;
+        if found.is_at_start(seen) && window[..window.len().min(BINARY_TEST)].contains(&0) {
+            return Ok(Vec::new());
         }
-        let mut found = spans_of(window, formats, kinds)?;
-        // What ends in the part that was looked at before has been found before.
-        found.retain(|found| offset == 0 && kept == 0 || found.secret.end > kept);
-        let mut lines = Lines::of(window);
-        for Span {
-            format,
-            secret,
-            start,
-        } in found
-        {
-            let (line, accepted) = lines.around(start, &secret);
-            let line = lines_before + line;
-            let value = Secret::new(&window[secret]);
-            // A value that a line holds over and over is one place.
-            if last.0 != line {
-                last = (line, HashSet::new());
-            }
-            if last.1.len() >= A_LINE || !last.1.insert((format.name.as_str(), value.clone())) {
-                continue;
-            }
-            let is_the_file = offset + start == 0;
-            hits.push(Credential {
-                format,
-                line,
-                secret: value,
-                is_the_file,
-                accepted,
-            });
-        }
-        if read < WINDOW {
-            hits.sort_by_key(|hit| hit.line);
-            return Ok(hits);
+        found.take_in(window, seen, spans_of(window, formats, kinds)?);
+        if is_last {
+            return Ok(found.by_line());
         }
         let done = window.len().saturating_sub(OVERLAP);
-        lines_before += window[..done].iter().filter(|byte| **byte == b'\n').count() as u64;
-        offset += done;
+        found.go_on(&window[..done]);
         window.drain(..done);
+    }
+}
+
+/// What was found up to a window of a file.
+#[derive(Default)]
+struct Found<'f> {
+    credentials: Vec<Credential<'f>>,
+    /// Where the window starts, in bytes and in lines.
+    offset: usize,
+    lines_before: u64,
+    /// The last line that held something, and what.
+    last_line: (u64, HashSet<(&'f str, Secret)>),
+}
+
+impl<'f> Found<'f> {
+    /// Whether nothing of the file was looked at, with so much of the window seen before.
+    fn is_at_start(&self, seen: usize) -> bool {
+        self.offset == 0 && seen == 0
+    }
+
+    /// Takes in what a window holds, of which so much was in the one before, too.
+    fn take_in(&mut self, window: &[u8], seen: usize, mut spans: Vec<Span<'f>>) {
+        // What ends in the part that was looked at before has been found before.
+        spans.retain(|span| self.is_at_start(seen) || span.secret.end > seen);
+        let mut lines = Lines::of(window);
+        for span in spans {
+            let (line, accepted) = lines.around(span.start, &span.secret);
+            let line = self.lines_before + line;
+            let secret = Secret::new(&window[span.secret]);
+            if self.is_new(line, span.format, &secret) {
+                self.credentials.push(Credential {
+                    format: span.format,
+                    line,
+                    secret,
+                    is_the_file: self.offset + span.start == 0,
+                    accepted,
+                });
+            }
+        }
+    }
+
+    /// A value that a line holds over and over is one place.
+    fn is_new(&mut self, line: u64, format: &'f Format, secret: &Secret) -> bool {
+        if self.last_line.0 != line {
+            self.last_line = (line, HashSet::new());
+        }
+        let of_line = &mut self.last_line.1;
+        of_line.len() < A_LINE && of_line.insert((format.name.as_str(), secret.clone()))
+    }
+
+    /// Leaves behind what was looked at.
+    fn go_on(&mut self, done: &[u8]) {
+        self.lines_before += memchr::memchr_iter(b'\n', done).count() as u64;
+        self.offset += done.len();
+    }
+
+    fn by_line(mut self) -> Vec<Credential<'f>> {
+        self.credentials.sort_by_key(|one| one.line);
+        self.credentials
     }
 }
 

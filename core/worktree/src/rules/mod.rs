@@ -7,7 +7,8 @@ mod pattern_set;
 mod source;
 
 pub use list::{RuleId, RuleList, Ruling};
-pub use near_miss::{NearMiss, NearReason, looser, misreadings, near_misses};
+pub(crate) use near_miss::looser;
+pub use near_miss::{NearMiss, NearReason, misreadings, near_misses};
 pub use pattern_set::PatternSet;
 pub use source::{RuleScope, Source};
 

@@ -104,7 +104,7 @@ pub fn misreadings(rule: &Rule) -> impl Iterator<Item = (NearReason, BString)> +
 }
 
 /// What a rule would read like if it meant a little more: why it doesn't, and the wider rule.
-pub fn looser(rule: &Rule) -> impl Iterator<Item = (NearReason, Rule)> + '_ {
+pub(crate) fn looser(rule: &Rule) -> impl Iterator<Item = (NearReason, Rule)> + '_ {
     LOOSER
         .iter()
         .filter_map(|(because, change)| Some((*because, change(rule)?)))

@@ -70,7 +70,12 @@ impl Report for Tried {
             ..
         } = self;
         let failed = self.failed.len();
-        Ok(text + &format!("{templates} templates, {examples} examples tried, {failed} failed\n"))
+        let of = if *templates == 1 {
+            "template"
+        } else {
+            "templates"
+        };
+        Ok(text + &format!("{templates} {of}, {examples} examples tried, {failed} failed\n"))
     }
 
     fn document(&self) -> TestOut {
