@@ -1,74 +1,15 @@
 //! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven
 //! by anyone.
 
+use crate::settings::{self, Expectation, Expected};
 use crate::tree::State;
 use crate::usage::rule_usage;
-use crate::{Answer, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts, settings};
+use crate::{Answer, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts};
 use bstr::ByteSlice;
 use redshank_pattern::Rule;
-use serde::Deserialize;
 use std::collections::BTreeMap;
-use toml_edit::{Table, value};
-
-/// One expectation, as it stands in `redshank.toml`.
-#[derive(Debug, Clone, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
-#[serde(deny_unknown_fields)]
-pub struct Expectation {
-    /// A path relative to the top, existing or not; one that ends in a slash stands for a folder.
-    pub path: Option<String>,
-    /// A pattern as in an ignore file at the top: every path that it matches must be in that state.
-    pub pattern: Option<String>,
-    /// The state.
-    pub state: Expected,
-    /// Why.
-    pub because: Option<String>,
-}
-
-/// A state that is expected.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
-#[serde(rename_all = "lowercase")]
-pub enum Expected {
-    /// A rule keeps it out.
-    Ignored,
-    /// git tracks it.
-    Tracked,
-    /// Not tracked and not ignored.
-    Candidate,
-    /// Tracked or a candidate: no rule keeps it out.
-    Kept,
-}
-
-impl Expectation {
-    /// As the settings hold it.
-    pub(crate) fn table(&self) -> Table {
-        let mut table = Table::new();
-        let texts = [("path", &self.path), ("pattern", &self.pattern)];
-        for (key, text) in texts {
-            if let Some(text) = text {
-                table[key] = value(text);
-            }
-        }
-        table["state"] = value(self.state.word());
-        if let Some(because) = &self.because {
-            table["because"] = value(because);
-        }
-        table
-    }
-}
 
 impl Expected {
-    /// Its word.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Ignored => "ignored",
-            Self::Tracked => "tracked",
-            Self::Candidate => "candidate",
-            Self::Kept => "kept",
-        }
-    }
-
     fn is(self, state: State) -> bool {
         match self {
             Self::Ignored => state == State::Ignored,

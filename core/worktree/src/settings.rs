@@ -1,6 +1,5 @@
 //! `redshank.toml`, the repository's own settings.
 
-use crate::expectations::Expectation;
 use crate::rules::PatternSet;
 use crate::size::Bytes;
 use crate::{Error, RepoPath, Result, Worktree, refused, toml_file};
@@ -78,6 +77,66 @@ pub struct Acceptance {
     pub because: String,
     /// The last day on which it holds; without it, for good.
     pub until: Option<Date>,
+}
+
+/// One expectation, as it stands in `redshank.toml`.
+#[derive(Debug, Clone, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Expectation {
+    /// A path relative to the top, existing or not; one that ends in a slash stands for a folder.
+    pub path: Option<String>,
+    /// A pattern as in an ignore file at the top: every path that it matches must be in that state.
+    pub pattern: Option<String>,
+    /// The state.
+    pub state: Expected,
+    /// Why.
+    pub because: Option<String>,
+}
+
+/// A state that is expected.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Expected {
+    /// A rule keeps it out.
+    Ignored,
+    /// git tracks it.
+    Tracked,
+    /// Not tracked and not ignored.
+    Candidate,
+    /// Tracked or a candidate: no rule keeps it out.
+    Kept,
+}
+
+impl Expectation {
+    /// As the settings hold it.
+    pub(crate) fn table(&self) -> Table {
+        let mut table = Table::new();
+        let texts = [("path", &self.path), ("pattern", &self.pattern)];
+        for (key, text) in texts {
+            if let Some(text) = text {
+                table[key] = value(text);
+            }
+        }
+        table["state"] = value(self.state.word());
+        if let Some(because) = &self.because {
+            table["because"] = value(because);
+        }
+        table
+    }
+}
+
+impl Expected {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Ignored => "ignored",
+            Self::Tracked => "tracked",
+            Self::Candidate => "candidate",
+            Self::Kept => "kept",
+        }
+    }
 }
 
 /// Where template rules are written.

@@ -2,7 +2,8 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_worktree::expectations::{Expectation, Outcome};
+use redshank_worktree::expectations::Outcome;
+use redshank_worktree::settings::Expectation;
 use serde::Serialize;
 
 /// `prove --format json`.

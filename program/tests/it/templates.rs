@@ -183,7 +183,7 @@ fn a_prepared_file_becomes_a_template() {
     nia.redshank(&[&new[..], &["--write"]].concat()).fine();
     let tested = nia.redshank(&["templates", "test", "gauge"]).fine().out;
     assert!(
-        tested.starts_with("1 templates, ") && tested.ends_with(" 0 failed\n"),
+        tested.starts_with("1 template, ") && tested.ends_with(" 0 failed\n"),
         "{tested}"
     );
     assert_eq!(
