@@ -48,6 +48,6 @@ compare:
 pictures:
     tools/pictures
 
-# The program for packages: smaller and a little faster
+# The program for packages: a little faster
 dist:
     cargo build --profile dist --locked

@@ -77,7 +77,7 @@ fn windows<'f>(
     formats: &'f Formats,
     kinds: &[FileCategory],
 ) -> std::io::Result<Vec<Credential<'f>>> {
-    let mut found = Found::default();
+    let mut found = Credentials::default();
     loop {
         let seen = window.len();
         let mut part = Read::by_ref(&mut file).take(WINDOW as u64);
@@ -97,7 +97,7 @@ fn windows<'f>(
 
 /// What was found up to a window of a file.
 #[derive(Default)]
-struct Found<'f> {
+struct Credentials<'f> {
     credentials: Vec<Credential<'f>>,
     /// Where the window starts, in bytes and in lines.
     offset: usize,
@@ -106,7 +106,7 @@ struct Found<'f> {
     last_line: (u64, HashSet<(&'f str, Secret)>),
 }
 
-impl<'f> Found<'f> {
+impl<'f> Credentials<'f> {
     /// Whether nothing of the file was looked at, with so much of the window seen before.
     fn is_at_start(&self, seen: usize) -> bool {
         self.offset == 0 && seen == 0
