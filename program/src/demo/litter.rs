@@ -66,11 +66,6 @@ fn key() -> String {
     word(&mut Dice(11), 32)
 }
 
-/// A line as it may be shown.
-pub(super) fn without_key(line: &str) -> String {
-    line.replace(&key()[4..], "…")
-}
-
 /// Letters and digits.
 fn word(dice: &mut Dice, length: usize) -> String {
     let letters: Vec<char> = ('a'..='z').chain('A'..='Z').chain('0'..='9').collect();

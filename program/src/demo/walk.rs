@@ -130,9 +130,8 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
             Write(file) => {
                 let (path, text) = file();
                 putln!("\n{}", Paint::Head.on(path))?;
-                // Nobody's key is shown whole, not even a made-up one.
-                text.lines()
-                    .try_for_each(|line| putln!("  {}", litter::without_key(line)))?;
+                // The key in it goes through the one door to the screen, as everything does.
+                text.lines().try_for_each(|line| putln!("  {line}"))?;
                 files += u64::from(!top.join(path).exists());
                 std::fs::write(top.join(path), text).context(path)?;
             }
