@@ -254,10 +254,12 @@ proptest! {
         prop_assert!(first.starts_with(&own), "every line that stood still stands");
         for (folder, nth) in &projects {
             let (_, _, ignored, kept) = TYPES[*nth];
-            prop_assert!(ground.ignored_by_git(&format!("{folder}{ignored}")), "{folder}{ignored} in {}", first);
+            let ignored = format!("{folder}{ignored}");
+            prop_assert!(ground.ignored_by_git(&ignored), "{ignored} in {first}");
             // A project may lie in a folder that another one's rules keep out; none here is named
             // so.
-            prop_assert!(!ground.ignored_by_git(&format!("{folder}{kept}")), "{folder}{kept} in {}", first);
+            let kept = format!("{folder}{kept}");
+            prop_assert!(!ground.ignored_by_git(&kept), "{kept} in {first}");
         }
         prop_assert_eq!(&ground.takes(&ground.draft()), &first);
         let lines: Vec<&str> = first[own.len()..].lines().filter(|line| !line.starts_with('#') && !line.is_empty()).collect();
@@ -327,10 +329,12 @@ proptest! {
         let ground = Ground::new(&[("gateway/Cargo.toml", "")]);
         let layout = if folders { Layout::Folders } else { Layout::Top };
         let file = if folders { "gateway/.gitignore" } else { ".gitignore" };
-        let fitted = |nth: &u8| if folders { format!("/made-{nth}/") } else { format!("/gateway/made-{nth}/") };
+        let place = if folders { "/" } else { "/gateway/" };
+        let fitted = |nth: &u8| format!("{place}made-{nth}/");
         let draft = |rules: &BTreeSet<u8>, revision| {
             let collection = Collection::of_templates(vec![template_with(rules, revision)]);
-            let draft = ground.draft_with(&collection, &[], DraftOptions { layout, refresh: true, take_over: false });
+            let options = DraftOptions { layout, refresh: true, take_over: false };
+            let draft = ground.draft_with(&collection, &[], options);
             ground.takes(&draft);
             std::fs::read_to_string(ground.top.join(file)).unwrap()
         };
@@ -361,7 +365,8 @@ proptest! {
             prop_assert!(!rules.contains(&rule.as_str()), "{} was taken out and is back in {}", rule, after);
         }
         for rule in new.iter().map(fitted) {
-            prop_assert_eq!(rules.iter().filter(|line| **line == rule).count(), usize::from(!gone.contains(&rule)), "{} in {}", rule, after);
+            let times = rules.iter().filter(|line| **line == rule).count();
+            prop_assert_eq!(times, usize::from(!gone.contains(&rule)), "{} in {}", rule, after);
         }
         for rule in old.difference(&new).map(fitted) {
             prop_assert!(!rules.contains(&rule.as_str()), "{} is retired and still in {}", rule, after);
