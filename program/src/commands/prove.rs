@@ -73,7 +73,10 @@ impl Prove {
         let covers = |finding: &Finding, path: &RepoPath| {
             path == &*finding.path || path.is_within(&finding.path)
         };
-        let is_work = |path: &RepoPath| !findings.iter().any(|one| covers(one, path));
+        let is_work = |path: &RepoPath| {
+            let mut places = findings.iter().flat_map(Finding::places);
+            !places.any(|place| covers(place, path))
+        };
         let proposed = recorded(&context.snapshot, &is_work)?;
         let settings = context.snapshot.settings()?;
         let after = settings.with_expectations(&proposed)?;
