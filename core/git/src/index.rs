@@ -28,6 +28,7 @@ pub enum Mode {
 pub struct Index {
     names: Vec<u8>,
     entries: Vec<Entry>,
+    skips_any: bool,
     /// Where case is folded: the lower-case form of every path, and of every folder on the way with
     /// a slash at its end.
     folded: Option<HashSet<Vec<u8>>>,
@@ -214,6 +215,7 @@ impl Index {
         {
             return;
         }
+        self.skips_any |= entry.skipped;
         let start = self.names.len() as u32;
         self.names.push_str(path);
         self.entries.push(Entry {
@@ -303,6 +305,11 @@ impl Index {
             Some(folded) => folded.contains(&[&folder.to_ascii_lowercase()[..], b"/"].concat()),
             None => self.below(folder).next().is_some(),
         }
+    }
+
+    /// Whether anything is kept off the disk on purpose.
+    pub fn skips_any(&self) -> bool {
+        self.skips_any
     }
 
     /// How many paths are tracked.

@@ -116,7 +116,8 @@ fn named_test(name: &[u8]) -> Option<(Test, bool)> {
         b"lower" => u8::is_ascii_lowercase,
         b"print" => |b| matches!(b, 0x20..=0x7e),
         b"punct" => u8::is_ascii_punctuation,
-        b"space" => |b| matches!(b, b' ' | b'\t' | b'\n' | b'\r' | 0x0b | 0x0c),
+        // By git's own table: no vertical tab and no form feed.
+        b"space" => |b| matches!(b, b' ' | b'\t' | b'\n' | b'\r'),
         b"upper" => u8::is_ascii_uppercase,
         b"xdigit" => u8::is_ascii_hexdigit,
         _ => return None,

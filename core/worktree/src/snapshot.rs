@@ -13,9 +13,9 @@ use crate::{Error, RepoPath, RepoPathBuf, Result, Worktree, refused};
 use bstr::{BString, ByteSlice};
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
-use redshank_git::Index;
+use redshank_git::{Index, Repository};
 use std::collections::HashMap;
-use std::io::ErrorKind;
+use std::io::{ErrorKind, Read as _};
 use std::ops::Deref;
 use std::path::Path;
 use std::sync::Arc;
@@ -35,11 +35,16 @@ pub struct RuleFile {
 #[derive(Clone)]
 enum Read {
     File(Arc<RuleFile>),
-    /// Nothing that git would read; whether something lies there all the same.
-    Nothing {
-        is_there: bool,
-    },
+    /// Nothing.
+    Absent,
+    /// A symbolic link, which git doesn't follow.
+    Link,
+    /// Something else that git wouldn't read.
+    NoFile,
 }
+
+/// The rules that git's store has of an ignore file, or why it has none.
+type SkippedRules = std::result::Result<Arc<RuleList>, String>;
 
 /// One picture of a working tree.
 pub struct Snapshot {
@@ -49,6 +54,8 @@ pub struct Snapshot {
     elsewhere: OnceCell<Vec<(Source, Option<RuleFile>)>>,
     /// By the folder.
     rule_files: Mutex<HashMap<RepoPathBuf, Arc<OnceCell<Read>>>>,
+    /// By the folder: of ignore files that are kept off the disk, what the index has.
+    skipped_rule_files: OnceCell<HashMap<RepoPathBuf, SkippedRules>>,
     tree: OnceCell<Tree>,
     whole_tree: OnceCell<Tree>,
     has_commit: OnceCell<bool>,
@@ -70,6 +77,7 @@ impl From<Worktree> for Snapshot {
             settings: OnceCell::new(),
             elsewhere: OnceCell::new(),
             rule_files: Mutex::default(),
+            skipped_rule_files: OnceCell::new(),
             tree: OnceCell::new(),
             whole_tree: OnceCell::new(),
             has_commit: OnceCell::new(),
@@ -175,11 +183,13 @@ impl Snapshot {
     }
 
     /// The rules of one folder's ignore file, if it has one that git would read: a regular file
-    /// (git follows no symbolic link there) of up to 100 MiB.
+    /// (git follows no symbolic link there) of up to 100 MiB; or one that `index` tells to be kept
+    /// off the disk.
     pub(crate) fn rules_of(
         &self,
         folder: &RepoPath,
         overlay: &Overlay,
+        index: &Index,
     ) -> std::io::Result<Option<Arc<RuleList>>> {
         if !overlay.is_empty() {
             let source = Source::of_folder(folder.to_owned());
@@ -190,7 +200,44 @@ impl Snapshot {
         }
         Ok(match self.file_of(folder)? {
             Read::File(file) => Some(Arc::clone(&file.list)),
-            Read::Nothing { .. } => None,
+            Read::Absent | Read::Link if index.skips_any() => {
+                match self.skipped_rules(index).get(folder) {
+                    Some(Ok(list)) => Some(Arc::clone(list)),
+                    Some(Err(said)) => return Err(std::io::Error::other(said.clone())),
+                    None => None,
+                }
+            }
+            Read::Absent | Read::Link | Read::NoFile => None,
+        })
+    }
+
+    /// The rules of the ignore files that are kept off the disk, by their folders.
+    fn skipped_rules(&self, index: &Index) -> &HashMap<RepoPathBuf, SkippedRules> {
+        self.skipped_rule_files.get_or_init(|| {
+            let skipped = index.iter().filter(|tracked| tracked.skipped);
+            let files = skipped.filter_map(|tracked| {
+                let folder = folder_of_ignore_file(RepoPath::new(tracked.path))?;
+                Some((folder.to_owned(), tracked.blob()))
+            });
+            let files: Vec<(RepoPathBuf, String)> = files.collect();
+            let store = self.repository.as_ref().filter(|_| !files.is_empty());
+            let Some(Ok(mut blobs)) = store.map(Repository::blobs) else {
+                return HashMap::new();
+            };
+            let read = files.into_iter().map(|(folder, blob)| {
+                let source = Source::of_folder(folder.clone());
+                let contents = blobs.read(&blob, |size, contents| {
+                    let mut read = Vec::new();
+                    let limit = size.min(LARGEST_IGNORE_FILE);
+                    contents.take(limit).read_to_end(&mut read)?;
+                    Ok(read)
+                });
+                let rules = contents
+                    .map_err(|error| error.to_string())
+                    .map(|contents| Arc::new(RuleList::parse(source, &contents, self.case())));
+                (folder, rules)
+            });
+            read.collect()
         })
     }
 
@@ -208,10 +255,9 @@ impl Snapshot {
         let source = Source::of_folder(folder.to_owned());
         match self.root.read(source.shown.as_bstr(), LARGEST_IGNORE_FILE) {
             Ok(contents) => Ok(Read::File(Arc::new(self.rule_file(source, contents)))),
-            Err(error) if redshank_files::is_absence(&error) => {
-                Ok(Read::Nothing { is_there: false })
-            }
-            Err(error) if is_nothing_to_git(&error) => Ok(Read::Nothing { is_there: true }),
+            Err(error) if redshank_files::is_absence(&error) => Ok(Read::Absent),
+            Err(error) if redshank_files::is_link_on_the_way(&error) => Ok(Read::Link),
+            Err(error) if is_nothing_to_git(&error) => Ok(Read::NoFile),
             Err(error) => Err(error),
         }
     }
@@ -225,7 +271,7 @@ impl Snapshot {
         for folder in
             std::iter::once(RepoPath::top()).chain(folder.parts().filter(|part| !part.is_top()))
         {
-            chain = self.with_rules(chain, folder, overlay)?;
+            chain = self.with_rules(chain, folder, overlay, self.index()?)?;
         }
         Ok(chain)
     }
@@ -236,8 +282,9 @@ impl Snapshot {
         chain: Chain,
         folder: &RepoPath,
         overlay: &Overlay,
+        index: &Index,
     ) -> Result<Chain> {
-        let rules = self.rules_of(folder, overlay);
+        let rules = self.rules_of(folder, overlay, index);
         let path = || self.path(folder).join(IGNORE_FILE);
         let rules = rules.map_err(|cause| refused(&path())(cause))?;
         Ok(rules.into_iter().fold(chain, Chain::with))
@@ -260,17 +307,14 @@ impl Snapshot {
         let path = || self.path(folder).join(IGNORE_FILE);
         match self.file_of(folder) {
             Ok(Read::File(file)) => Ok(Some(file)),
-            Ok(Read::Nothing { is_there: false }) => Ok(None),
-            Ok(Read::Nothing { is_there: true }) => Err(Error::NotAFile(path())),
+            Ok(Read::Absent) => Ok(None),
+            Ok(Read::Link | Read::NoFile) => Err(Error::NotAFile(path())),
             Err(cause) => Err(refused(&path())(cause)),
         }
     }
 }
 
-/// Whether git, too, reads no rules there: a symbolic link, a folder or a FIFO is there, or it is
-/// too large.
+/// Whether git, too, reads no rules there: a folder or a FIFO is there, or it is too large.
 fn is_nothing_to_git(error: &std::io::Error) -> bool {
-    redshank_files::is_link_on_the_way(error)
-        || redshank_files::is_not_regular(error)
-        || error.kind() == ErrorKind::FileTooLarge
+    redshank_files::is_not_regular(error) || error.kind() == ErrorKind::FileTooLarge
 }

@@ -2,6 +2,7 @@
 
 use crate::rules::{Chain, Ruling};
 use crate::tree::{Entry, State, Tree};
+use crate::walk::is_git_name;
 use crate::{Overlay, RepoPath, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
@@ -9,6 +10,7 @@ use parking_lot::RwLock;
 use rayon::prelude::*;
 use redshank_files::FileKind;
 use redshank_git::{Index, Span};
+use redshank_pattern::Rule;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock};
 
@@ -73,7 +75,7 @@ impl<'a> Verdicts<'a> {
 
     fn with_index(snapshot: &'a Snapshot, overlay: Overlay, index: &'a Index) -> Result<Self> {
         let everywhere = snapshot.everywhere(&overlay);
-        let chain = snapshot.with_rules(everywhere, RepoPath::top(), &overlay)?;
+        let chain = snapshot.with_rules(everywhere, RepoPath::top(), &overlay, index)?;
         let top = Arc::new(Folder {
             chain,
             shut: None,
@@ -95,6 +97,9 @@ impl<'a> Verdicts<'a> {
     /// # Errors
     /// If an ignore file on the way can't be read.
     pub fn query(&self, path: &RepoPath) -> Result<Answer> {
+        if path.is_top() {
+            return Ok(self.of_top());
+        }
         let folder = self.folder(parent(path))?;
         let bare = path.bare();
         let tracked = match path.is_folder() {
@@ -108,6 +113,7 @@ impl<'a> Verdicts<'a> {
         let state = match &ruling {
             _ if tracked => State::Tracked,
             Some(ruling) if ruling.ignores() => State::Ignored,
+            _ if self.is_gits_own(path) => State::Ignored,
             _ => State::Candidate,
         };
         Ok(Answer {
@@ -116,6 +122,33 @@ impl<'a> Verdicts<'a> {
             shut,
             link: folder.link.filter(|_| !path.is_folder()),
         })
+    }
+
+    /// git asks its rules about the top as about a file without a name, which no path of a rule
+    /// leads to.
+    fn of_top(&self) -> Answer {
+        let is_met = |rule: &Rule| !rule.anchored && !rule.folders_only && rule.glob().matches(b"");
+        let mut lists = self.top.chain.lists();
+        let ruling = lists.find_map(|list| {
+            let at = list.rules().iter().rposition(is_met)?;
+            Some(Ruling::new(Arc::clone(list), at as u32))
+        });
+        Answer {
+            state: match ruling.as_ref().is_some_and(Ruling::ignores) {
+                true => State::Ignored,
+                false => State::Candidate,
+            },
+            ruling,
+            shut: None,
+            link: None,
+        }
+    }
+
+    /// Whether a path is a git folder or lies in one: no rule is needed to keep it out.
+    pub fn is_gits_own(&self, path: &RepoPath) -> bool {
+        let case = self.snapshot.case();
+        let mut parts = path.bare().split_str("/");
+        parts.any(|part| is_git_name(part.as_bstr(), case))
     }
 
     /// git's verdict on every entry of a tree that was walked, in its order: as it would be with
@@ -224,7 +257,9 @@ impl<'a> Verdicts<'a> {
             }),
             None => {
                 let folder = RepoPath::new(path).as_folder();
-                let chain = self.snapshot.with_rules(chain, &folder, &self.overlay)?;
+                let chain = self
+                    .snapshot
+                    .with_rules(chain, &folder, &self.overlay, self.index)?;
                 Ok(Folder {
                     chain,
                     shut: None,

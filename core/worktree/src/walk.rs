@@ -9,6 +9,7 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
 use redshank_git::{Index, Mode};
+use redshank_pattern::Case;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
@@ -217,9 +218,11 @@ impl<'a> Walk<'a> {
             return Ok(());
         }
         let overlay = &self.options.overlay;
-        let has_rules = !overlay.is_empty() || names.iter().any(|(name, _)| name == IGNORE_FILE);
+        let has_rules = !overlay.is_empty()
+            || self.index.skips_any()
+            || names.iter().any(|(name, _)| name == IGNORE_FILE);
         if has_rules && shut.is_none() {
-            match self.snapshot.rules_of(&path, overlay) {
+            match self.snapshot.rules_of(&path, overlay, self.index) {
                 Ok(rules) => chain = rules.into_iter().fold(chain, Chain::with),
                 Err(error) => seen.unread.push(unread(path.join(IGNORE_FILE), error)),
             }
@@ -231,8 +234,7 @@ impl<'a> Walk<'a> {
                     reason: WAITS.to_owned(),
                 });
             }
-            // No folder of that name is ever looked into, at any depth.
-            if name.eq_ignore_ascii_case(b".git") {
+            if is_git_name(name.as_bstr(), self.snapshot.case()) {
                 continue;
             }
             // Room for a slash, too, should it be a folder.
@@ -348,6 +350,14 @@ impl<'a> Walk<'a> {
             size,
             ruling,
         }
+    }
+}
+
+/// Whether git takes nothing of that name, nor anything below it, at any depth.
+pub(crate) fn is_git_name(name: &BStr, case: Case) -> bool {
+    match case {
+        Case::Sensitive => name == ".git",
+        Case::Blind => name.eq_ignore_ascii_case(b".git"),
     }
 }
 

@@ -251,3 +251,117 @@ fn files_kept_off_the_disk_on_purpose_are_tracked_all_the_same() {
     nia.redshank(&["check"]).fine();
     nia.redshank(&["survey"]).fine();
 }
+
+#[test]
+fn an_ignore_file_kept_off_the_disk_counts_all_the_same() {
+    let nia = Person::with_repository();
+    for (path, contents) in [
+        ("a/x", "1"),
+        ("b/.gitignore", "*.raw\n"),
+        ("c/.gitignore", "*.log\n"),
+    ] {
+        nia.writes(path, contents);
+    }
+    nia.git(&["add", "."]);
+    nia.git(&["commit", "-qm", "one"]);
+    nia.git(&["sparse-checkout", "set", "--cone", "a"]);
+    assert!(!nia.here().join("b").exists());
+    nia.writes("b/day.raw", "");
+    nia.writes("b/day.csv", "");
+    // Without a sparse checkout, too; and a link in its place is none.
+    nia.git(&["sparse-checkout", "disable"]);
+    nia.git(&["update-index", "--skip-worktree", "b/.gitignore"]);
+    nia.git(&["update-index", "--skip-worktree", "c/.gitignore"]);
+    std::fs::remove_file(nia.here().join("b/.gitignore")).unwrap();
+    std::fs::remove_file(nia.here().join("c/.gitignore")).unwrap();
+    std::os::unix::fs::symlink("nowhere", nia.here().join("c/.gitignore")).unwrap();
+    nia.writes("c/uplink.log", "");
+    nia.agrees_with_git();
+    assert_eq!(nia.lists("ignored"), ["b/day.raw", "c/uplink.log"]);
+    let why = nia.redshank(&["why", "b/day.raw"]).fine();
+    assert!(why.out.contains("b/.gitignore:1  *.raw"), "{}", why.out);
+}
+
+#[test]
+fn rules_end_at_the_border_of_another_repository() {
+    let nia = Person::with_repository();
+    nia.writes("vendor/.gitignore", "pump/\n!pump/keep\n*.log\n");
+    nia.git(&["init", "-q", "vendor/pump"]);
+    nia.writes("vendor/pump/.gitignore", "*\n");
+    nia.writes("vendor/pump/a.c", "");
+    nia.git(&["init", "-q", "vendor/gauge"]);
+    nia.writes("vendor/gauge/.gitignore", "*.c\n");
+    nia.writes("vendor/gauge/a.c", "");
+    nia.writes("vendor/b.c", "");
+    nia.agrees_with_git();
+    assert_eq!(
+        nia.lists("candidate"),
+        ["vendor/.gitignore", "vendor/b.c", "vendor/gauge/"]
+    );
+}
+
+#[test]
+fn references_in_tables_and_a_clone_without_its_contents_are_read_as_git_does() {
+    let mut nia = Person::with_repository();
+    nia.writes(".gitignore", "*.raw\n");
+    nia.writes("station/level.c", "int level;\n");
+    nia.git(&["add", "."]);
+    nia.git(&["commit", "-qm", "one"]);
+    nia.git(&["config", "uploadpack.allowFilter", "true"]);
+    let from = format!("file://{}", nia.here().display());
+    let clone = ["clone", "-q", "--filter=blob:none", "--no-checkout", &from];
+    nia.git(&[&clone[..], &["../partial"]].concat());
+    nia.git(&["init", "-q", "--ref-format=reftable", "../tables"]);
+    nia.goes_to("../partial");
+    nia.git(&["read-tree", "HEAD"]);
+    nia.git(&["update-index", "--skip-worktree", ".gitignore"]);
+    nia.writes("station/day.raw", "");
+    // git would go and fetch the rules; nothing is fetched here, and they are said to be missing.
+    assert_eq!(nia.lists("tracked"), [".gitignore", "station/level.c"]);
+    let listed = nia.redshank(&["files"]).fine();
+    assert!(
+        listed.err.contains(".gitignore: git has no contents here"),
+        "{}",
+        listed.err
+    );
+    nia.redshank(&["check"]);
+    nia.goes_to("../tables");
+    nia.writes(".gitignore", "*.raw\n");
+    nia.writes("day.raw", "");
+    nia.writes("level.c", "");
+    nia.git(&["add", "level.c"]);
+    nia.git(&["commit", "-qm", "one"]);
+    nia.agrees_with_git();
+    nia.redshank(&["check"]).fine();
+}
+
+#[test]
+fn the_top_and_gits_own_folder_are_answered_as_git_does() {
+    let nia = Person::with_repository();
+    let asked = [".", "./", ".git/config", "gauge/.git", "a.c"];
+    for rules in ["*.log\n", "*\n", "/*\n*/\n", "!*\n", "**\n", "?\n[a]\n/\n"] {
+        nia.writes(".gitignore", rules);
+        let words = ["check-ignore", "--no-index", "-v", "-n"];
+        let theirs = nia.git_says(&[&words[..], &asked].concat()).out;
+        let ours = nia.redshank(&[&["why", "--format", "jsonl"][..], &asked].concat());
+        for ((their, our), path) in theirs.lines().zip(ours.fine().out.lines()).zip(asked) {
+            let our: serde_json::Value = serde_json::from_str(our).unwrap();
+            let rule = &our["rule"];
+            let line = rule["line"].as_u64();
+            let told = line.map_or("::".to_owned(), |line| {
+                format!(".gitignore:{line}:{}", rule["pattern"].as_str().unwrap())
+            });
+            assert_eq!(their, format!("{told}\t{path}"), "{rules:?}");
+            let is_out = path.contains(".git") || rule["negated"] == false;
+            let verdict = if is_out { "ignored" } else { "candidate" };
+            assert_eq!(our["verdict"], verdict, "{rules:?} {path}");
+        }
+    }
+    nia.writes(".gitignore", "*.log\n");
+    let said = nia.redshank(&["why", ".", ".git/config"]).fine().out;
+    assert_eq!(
+        said,
+        ". is the top folder itself: git never ignores it\n\
+         .git/config is git's own: no commit ever takes it\n"
+    );
+}

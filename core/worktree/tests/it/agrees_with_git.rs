@@ -14,28 +14,49 @@ use std::process::{Command, Stdio};
 /// A tree: files, ignore files by folder, and which files are tracked against the rules.
 #[derive(Debug, Clone)]
 struct Case {
-    files: Vec<String>,
-    rules: Vec<(String, String)>,
-    exclude: String,
-    personal: String,
-    odd: Vec<(String, Odd)>,
+    files: Vec<BString>,
+    rules: Vec<(BString, BString)>,
+    exclude: BString,
+    personal: BString,
+    odd: Vec<(BString, Odd)>,
     tracked: Vec<prop::sample::Index>,
+    /// Which files of rules are tracked and kept off the disk.
+    skipped: Vec<prop::sample::Index>,
     ignore_case: bool,
 }
 
-fn name() -> impl Strategy<Value = String> {
-    prop::sample::select(vec![
-        "a", "b", "ab", "aB", "A", "build", "x.o", "x.O", "#n", "!n", "s ", "[a]", "é", ".h",
+fn name() -> impl Strategy<Value = BString> {
+    let usual = prop::sample::select(vec![
+        "a",
+        "b",
+        "ab",
+        "aB",
+        "A",
+        "build",
+        "x.o",
+        "x.O",
+        "#n",
+        "!n",
+        "s ",
+        "[a]",
+        "é",
+        ".h",
         "a\\b",
-    ])
-    .prop_map(str::to_owned)
+        ".GIT",
+        "\u{feff}a",
+        "a\n",
+    ]);
+    let byte = any::<u8>().prop_filter("no name has it", |byte| !matches!(byte, 0 | b'/'));
+    let odd = prop::collection::vec(byte, 1..4).prop_map(BString::from);
+    let odd = odd.prop_filter("a folder's own name", |name| *name != "." && *name != "..");
+    prop_oneof![6 => usual.prop_map(BString::from), 1 => odd]
 }
 
-fn path() -> impl Strategy<Value = String> {
-    prop::collection::vec(name(), 1..5).prop_map(|parts| parts.join("/"))
+fn path() -> impl Strategy<Value = BString> {
+    prop::collection::vec(name(), 1..5).prop_map(|parts| bstr::join("/", parts).into())
 }
 
-fn rule_part() -> impl Strategy<Value = String> {
+fn rule_part() -> impl Strategy<Value = BString> {
     let odd = prop::sample::select(vec![
         "*",
         "**",
@@ -71,34 +92,40 @@ fn rule_part() -> impl Strategy<Value = String> {
         "[[:x:]]",
         ".*",
     ]);
-    prop_oneof![3 => name(), 4 => odd.prop_map(str::to_owned)]
+    let classes = prop::sample::select(vec![
+        "alnum", "alpha", "blank", "cntrl", "digit", "graph", "lower", "print", "punct", "space",
+        "upper", "xdigit",
+    ]);
+    let class = (any::<bool>(), classes).prop_map(|(negated, class)| {
+        format!("*[{}[:{class}:]]", if negated { "!" } else { "" }).into()
+    });
+    let range = (any::<u8>(), any::<u8>())
+        .prop_map(|(from, to)| [b"[", &[from, b'-', to][..], b"]*"].concat().into());
+    prop_oneof![6 => name(), 8 => odd.prop_map(BString::from), 1 => class, 1 => range]
 }
 
-fn rule() -> impl Strategy<Value = String> {
+fn rule() -> impl Strategy<Value = BString> {
     let flag = || prop::bool::weighted(0.25);
     let parts = prop::collection::vec(rule_part(), 1..4);
     let tail = prop::sample::select(vec![
         "", "", "", "", "/", "/", "/**", " ", "\t", "\r", "/*", "\\ ", "//",
     ]);
     (flag(), flag(), parts, tail).prop_map(|(negated, rooted, parts, tail)| {
-        format!(
-            "{}{}{}{tail}",
-            if negated { "!" } else { "" },
-            if rooted { "/" } else { "" },
-            parts.join("/")
-        )
+        let start = if negated { "!" } else { "" };
+        let root = if rooted { "/" } else { "" };
+        let parts = bstr::join("/", parts);
+        bstr::concat([start.as_bytes(), root.as_bytes(), &parts, tail.as_bytes()]).into()
     })
 }
 
-fn rule_file() -> impl Strategy<Value = String> {
-    let line = prop_oneof![8 => rule(), 1 => Just(String::new()), 1 => Just("# note".to_owned()), 1 => Just("/".to_owned())];
+fn rule_file() -> impl Strategy<Value = BString> {
+    let other = prop::sample::select(vec!["", "# note", "/"]).prop_map(BString::from);
+    let line = prop_oneof![8 => rule(), 3 => other];
     let start = prop::sample::select(vec!["", "", "", "\u{feff}"]);
     (start, prop::collection::vec(line, 0..14), any::<bool>()).prop_map(|(start, lines, ends)| {
-        format!(
-            "{start}{}{}",
-            lines.join("\n"),
-            if ends { "\n" } else { "" }
-        )
+        let end = if ends { "\n" } else { "" };
+        let lines = bstr::join("\n", lines);
+        bstr::concat([start.as_bytes(), &lines, end.as_bytes()]).into()
     })
 }
 
@@ -113,32 +140,34 @@ fn case() -> impl Strategy<Value = Case> {
     (
         prop::collection::vec(path(), 1..24),
         prop::collection::vec(
-            (prop_oneof![Just(String::new()), path()], rule_file()),
+            (prop_oneof![Just(BString::default()), path()], rule_file()),
             0..5,
         ),
         rule_file(),
         rule_file(),
         prop::collection::vec((path(), odd), 0..2),
         prop::collection::vec(any::<prop::sample::Index>(), 0..4),
+        prop_oneof![4 => Just(vec![]), 1 => prop::collection::vec(any::<prop::sample::Index>(), 1..3)],
         prop::bool::weighted(0.2),
     )
         .prop_map(
-            |(files, rules, exclude, personal, odd, tracked, ignore_case)| Case {
+            |(files, rules, exclude, personal, odd, tracked, skipped, ignore_case)| Case {
                 files,
                 rules,
                 exclude,
                 personal,
                 odd,
                 tracked,
+                skipped,
                 ignore_case,
             },
         )
 }
 
 /// Lays the case out; gives the files that could be made (a name may already be taken by a folder).
-fn lay_out(case: &Case, top: &Path) -> Vec<String> {
-    let write = |path: &str, contents: &str| {
-        let path = top.join(path);
+fn lay_out(case: &Case, top: &Path) -> Vec<BString> {
+    let write = |path: &[u8], contents: &[u8]| {
+        let path = top.join(path.to_path().unwrap());
         std::fs::create_dir_all(path.parent().unwrap()).is_ok()
             && std::fs::write(path, contents).is_ok()
     };
@@ -149,39 +178,43 @@ fn lay_out(case: &Case, top: &Path) -> Vec<String> {
         case.ignore_case,
         personal.display()
     );
-    write(".git/config", &config);
-    write(".git/personal", &case.personal);
-    write(".git/info/exclude", &case.exclude);
-    let made: Vec<String> = case
-        .files
-        .iter()
-        .filter(|file| write(file, "tide"))
-        .cloned()
-        .collect();
-    for (folder, rules) in &case.rules {
-        write(
-            format!("{folder}/.gitignore").trim_start_matches('/'),
-            rules,
-        );
-    }
+    write(b".git/config", config.as_bytes());
+    write(b".git/personal", &case.personal);
+    write(b".git/info/exclude", &case.exclude);
+    let made = case.files.iter().filter(|file| write(file, b"tide"));
+    let made: Vec<BString> = made.cloned().collect();
+    let rule_files = case.rules.iter().filter_map(|(folder, rules)| {
+        let path = RepoPath::new(folder).join(".gitignore");
+        write(&path, rules).then(|| path.into())
+    });
+    let rule_files: Vec<BString> = rule_files.collect();
     for (folder, odd) in &case.odd {
-        let folder = top.join(folder);
+        let folder = top.join(folder.to_path().unwrap());
         if std::fs::create_dir_all(&folder).is_ok() {
             odd.make(&folder);
         }
     }
-    let tracked: Vec<&String> = case
-        .tracked
-        .iter()
-        .filter(|_| !made.is_empty())
-        .map(|at| at.get(&made))
-        .collect();
-    if !tracked.is_empty() {
-        // git takes no file of a nested repository; such a case tracks nothing.
-        let _ = Git::at(top)
-            .args(["--literal-pathspecs", "add", "-f", "--"])
-            .args(tracked)
-            .output();
+    let pick = |from: &[BString], places: &[prop::sample::Index]| {
+        let places = places.iter().filter(|_| !from.is_empty());
+        places.map(|at| at.get(from).clone()).collect::<Vec<_>>()
+    };
+    // git takes no file of a nested repository; such a case tracks nothing.
+    let git = |words: &[&str], paths: &[BString]| {
+        let paths = paths.iter().map(|path| path.to_os_str().unwrap());
+        let git = Git::at(top).args(["--literal-pathspecs"]).args(words);
+        git.args(["--"]).args(paths).output().is_ok()
+    };
+    let tracked = pick(&made, &case.tracked);
+    let _ = tracked.is_empty() || git(&["add", "-f"], &tracked);
+    let skipped = pick(&rule_files, &case.skipped);
+    if !skipped.is_empty()
+        && git(&["add", "-f"], &skipped)
+        && git(&["update-index", "--skip-worktree"], &skipped)
+    {
+        for path in &skipped {
+            // The same may have been picked twice.
+            let _ = std::fs::remove_file(top.join(path.to_path().unwrap()));
+        }
     }
     made
 }
@@ -223,22 +256,21 @@ impl Odd {
 /// A line of `git check-ignore`: source, line, pattern, path.
 type Row = (BString, u32, BString, BString);
 
-fn asked_of_git(top: &Path, paths: &[BString]) -> Vec<Row> {
+fn asked_of_git(top: &Path, more: &[&str], paths: &[BString]) -> Vec<Row> {
     let mut input = Vec::new();
     for path in paths {
         input.extend_from_slice(path);
         input.push(0);
     }
     let mut git = Command::new("git");
-    git.args([
+    let words = [
         "check-ignore",
-        "--no-index",
         "--verbose",
         "--non-matching",
         "-z",
         "--stdin",
-    ])
-    .current_dir(top);
+    ];
+    git.args(words).args(more).current_dir(top);
     let mut git = git
         .stdin(Stdio::piped())
         .stdout(Stdio::piped())
@@ -306,26 +338,29 @@ fn agrees(case: &Case) -> Result<(), TestCaseError> {
     let made = lay_out(case, &top);
     let snapshot = Snapshot::of(&top).unwrap();
 
-    let mut asked: Vec<BString> = made.iter().map(|file| file.as_str().into()).collect();
-    asked.extend(
-        case.files
-            .iter()
-            .map(|file| format!("{file}/new/x.o").into()),
-    );
-    asked.extend(case.files.iter().map(|file| format!("{file}/").into()));
-    asked.extend(
-        case.files
-            .iter()
-            .filter_map(|file| Some(file.rsplit_once('/')?.0.into())),
-    );
-    // git refuses to say anything about a path that leads through a link.
-    asked.retain(|path| !leads_through_link(&top, path.as_bstr()));
     let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
+    let mut asked = made;
+    let files = || case.files.iter();
+    asked.extend(files().map(|file| bstr::concat([&file[..], b"/new/x.o"]).into()));
+    asked.extend(files().map(|file| bstr::concat([&file[..], b"/"]).into()));
+    asked.extend(files().filter_map(|file| Some(file.rsplit_once_str("/")?.0.into())));
+    // git refuses to say anything about a path that leads through a link, and takes a colon at the
+    // start of a path for something else.
+    asked.retain(|path| !path.starts_with(b":") && !leads_through_link(&top, path.as_bstr()));
+    // Of rules that are kept off the disk git only tells when it reads its index; then it takes
+    // what it is asked about for patterns, and tells nothing of what is tracked.
+    let with_index = snapshot.index().unwrap().skips_any();
+    if with_index {
+        let state = |path: &BString| verdicts.query(RepoPath::new(path)).unwrap().state;
+        let is_pattern = |path: &BString| path.find_byteset(b"*?[\\").is_some();
+        asked.retain(|path| state(path) != State::Tracked && !is_pattern(path));
+    }
     let ours: Vec<Row> = asked
         .iter()
         .map(|path| row(path, verdicts.query(RepoPath::new(path)).unwrap().ruling))
         .collect();
-    let theirs = asked_of_git(&top, &asked);
+    let more: &[&str] = if with_index { &[] } else { &["--no-index"] };
+    let theirs = asked_of_git(&top, more, &asked);
     for (our, their) in ours.iter().zip(&theirs) {
         prop_assert_eq!(our, their);
     }
@@ -348,6 +383,38 @@ fn agrees(case: &Case) -> Result<(), TestCaseError> {
         listed_by_git(&top, &["--others", "--ignored", "--exclude-standard"])
     );
     Ok(())
+}
+
+/// All twelve classes, and what is not in them, on every byte that a name can have, in both cases.
+#[test]
+fn every_class_has_the_bytes_that_git_has_in_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().canonicalize().unwrap();
+    make_repository(&top);
+    let bytes = (1..=u8::MAX).filter(|byte| *byte != b'/');
+    let asked: Vec<BString> = bytes.map(|byte| [b'x', byte].into()).collect();
+    let classes = [
+        "alnum", "alpha", "blank", "cntrl", "digit", "graph", "lower", "print", "punct", "space",
+        "upper", "xdigit",
+    ];
+    for ignore_case in [false, true] {
+        let config = format!("[core]\nrepositoryformatversion = 0\nignoreCase = {ignore_case}\n");
+        std::fs::write(top.join(".git/config"), config).unwrap();
+        for class in classes {
+            for start in ["x[", "x[!"] {
+                let rule = format!("{start}[:{class}:]]\n");
+                std::fs::write(top.join(".gitignore"), &rule).unwrap();
+                let snapshot = Snapshot::of(&top).unwrap();
+                let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
+                let answer = |path| verdicts.query(RepoPath::new(path)).unwrap();
+                let ours: Vec<Row> = asked
+                    .iter()
+                    .map(|path| row(path, answer(path).ruling))
+                    .collect();
+                assert_eq!(ours, asked_of_git(&top, &["--no-index"], &asked), "{rule}");
+            }
+        }
+    }
 }
 
 /// How many trees a run tries; the long run sets the variable.

@@ -124,9 +124,6 @@ fn ask<'p>(
     given: &'p BStr,
 ) -> Result<(Cow<'p, RepoPath>, Answer)> {
     let path = context.resolve_bytes(given)?;
-    if path.is_top() {
-        bail!("{given} is the top folder itself; no rule applies to it\n  name a path inside it");
-    }
     let answer = verdicts.query(&path)?;
     if let Some(length) = answer.link {
         let link = shown(path[..length].as_bstr());

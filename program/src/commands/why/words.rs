@@ -14,6 +14,10 @@ pub fn text(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
     let mut text = match (answer.state, &answer.ruling) {
+        _ if at.is_top() => format!("{path} is the top folder itself: git never ignores it\n"),
+        (_, None) if verdicts.is_gits_own(at) => {
+            return Ok(format!("{path} is git's own: no commit ever takes it\n"));
+        }
         (State::Tracked, Some(_)) if ignores => {
             format!("{path} is tracked already, so rules do nothing for it\n")
         }
@@ -46,7 +50,7 @@ pub fn text(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -
             text += &format!("    {command} stops tracking it and keeps it on disk\n");
         }
     }
-    if answer.state == State::Candidate && answer.ruling.is_none() {
+    if answer.state == State::Candidate && answer.ruling.is_none() && !at.is_top() {
         text += &near(&verdicts.rules_at(at)?, at);
     }
     Ok(text)
