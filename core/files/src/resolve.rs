@@ -223,8 +223,26 @@ impl Folder {
     /// # Errors
     /// If it can't be listed.
     pub fn list(&self) -> Result<Vec<(BString, FileKind)>> {
+        self.names(rustix::fs::openat(self, ".", LIST, Mode::empty())?)
+    }
+
+    /// That folder, the empty path for the root itself, and the names in it with what each is:
+    /// opened once for both.
+    ///
+    /// # Errors
+    /// If it isn't there, is no folder, can't be listed, or a link is on the way.
+    pub fn listed(root: &Root, path: &BStr) -> Result<(Self, Vec<(BString, FileKind)>)> {
+        let folder = open(root.handle.as_fd(), path, LIST)?;
+        let to_list = folder.try_clone()?;
+        let folder = Self::own(folder);
+        let names = folder.names(to_list)?;
+        Ok((folder, names))
+    }
+
+    /// The names in it, read through a handle of its own.
+    fn names(&self, handle: OwnedFd) -> Result<Vec<(BString, FileKind)>> {
         let mut names = Vec::new();
-        for entry in Dir::new(rustix::fs::openat(self, ".", LIST, Mode::empty())?)? {
+        for entry in Dir::new(handle)? {
             let entry = entry?;
             let name = entry.file_name().to_bytes().as_bstr();
             if name == "." || name == ".." {

@@ -45,6 +45,7 @@ pub use stages::today;
 pub use summary::{ClassSummary, Summary};
 
 use finders::Finder;
+use rayon::prelude::*;
 use redshank_templates::{Survey, Template, recognise};
 use redshank_worktree::settings::Settings;
 use redshank_worktree::size::Bytes;
@@ -256,7 +257,7 @@ fn find_around(scan: &ScanContext, templates: &TemplatePaths) -> Result<Vec<Find
 }
 
 fn find(finders: &[Finder], scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
-    let found = finders.iter().map(|finder| finder(scan, known));
+    let found = finders.par_iter().map(|finder| finder(scan, known));
     Ok(found.collect::<Result<Vec<_>>>()?.concat())
 }
 

@@ -251,6 +251,9 @@ impl Index {
     /// Where the entries below a folder stand (given without a slash at its end), among those of a
     /// folder above it.
     pub fn span(&self, folder: &BStr, above: Span) -> Span {
+        if above.0 == above.1 {
+            return above;
+        }
         let prefix = [
             folder.as_bytes(),
             if folder.is_empty() { b"" } else { b"/" },
@@ -291,6 +294,15 @@ impl Index {
         }
     }
 
+    /// Whether git takes this path itself for a tracked one. `span` is that of the folder that the
+    /// path lies in.
+    pub fn holds_file(&self, span: Span, path: &BStr) -> bool {
+        if self.folded.is_some() {
+            return self.holds(path);
+        }
+        self.get_within(span, path).is_some()
+    }
+
     /// Whether git takes this path for a tracked one, the case folded where it is told to.
     pub fn holds(&self, path: &BStr) -> bool {
         match &self.folded {
@@ -324,11 +336,16 @@ impl Index {
 
     /// The entry of that path.
     pub fn get(&self, path: &BStr) -> Option<Tracked<'_>> {
-        let at = self
-            .entries
+        self.get_within(self.whole(), path)
+    }
+
+    /// The same, looked for in the span of the folder that the path lies in.
+    pub fn get_within(&self, span: Span, path: &BStr) -> Option<Tracked<'_>> {
+        let entries = &self.entries[span.0..span.1];
+        let at = entries
             .binary_search_by(|entry| self.name(entry).cmp(path))
             .ok()?;
-        Some(self.tracked(&self.entries[at]))
+        Some(self.tracked(&entries[at]))
     }
 
     /// The entries below a folder (given without a slash at its end); all of them for the empty

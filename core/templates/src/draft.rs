@@ -2,13 +2,12 @@
 
 use super::refresh::{is_taken_out, refreshed};
 use super::{Collection, KnownPlace, Project, Survey, Template, TemplateRule, swallowed};
+use crate::drafted_file::{DraftedFile, Edited};
 use crate::{Error, Result};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BString, ByteSlice};
 use redshank_files::FileKind;
 use redshank_pattern::{exactly, fit};
-use redshank_worktree::ignore_file::{
-    Block, NewRule, Section, blocks, lines_of, with_block, with_section,
-};
+use redshank_worktree::ignore_file::{Block, NewRule, Section, blocks, lines_of, with_block};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
 use redshank_worktree::settings::Layout;
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
@@ -31,15 +30,6 @@ pub struct DraftOptions {
     pub refresh: bool,
     /// The person's own lines that a template has, too, move into its block.
     pub take_over: bool,
-}
-
-/// An ignore file, as it is and as it would be.
-#[derive(Default)]
-pub struct Edited {
-    /// As it is.
-    pub before: Vec<u8>,
-    /// As it would be.
-    pub after: Vec<u8>,
 }
 
 /// What is to be written, and where.
@@ -87,6 +77,7 @@ impl Draft {
         let mut composer = Composer {
             snapshot,
             options,
+            files: BTreeMap::new(),
             draft: Self::default(),
         };
         for project in wanted(survey, requests) {
@@ -98,27 +89,27 @@ impl Draft {
             }
         }
         composer.let_in_needed(&survey.projects)?;
-        let mut draft = composer.draft;
-        draft.files.retain(|_, file| file.before != file.after);
-        Ok(draft)
+        Ok(composer.finished())
     }
 
-    /// The ignore files as drafted so far.
+    /// The ignore files as drafted.
     pub fn overlay(&self) -> Overlay {
-        let changed = self
-            .files
-            .iter()
-            .filter(|(_, file)| file.before != file.after);
-        let held = changed.map(|(folder, file)| (folder.join(IGNORE_FILE), file));
-        held.map(|(path, file)| (path.into(), file.after.clone()))
-            .collect()
+        overlay(self.files.iter())
     }
+}
+
+fn overlay<'f>(files: impl Iterator<Item = (&'f RepoPathBuf, &'f Edited)>) -> Overlay {
+    let changed = files.filter(|(_, file)| file.before != file.after);
+    let held = changed.map(|(folder, file)| (folder.join(IGNORE_FILE), file));
+    held.map(|(path, file)| (path.into(), file.after.clone()))
+        .collect()
 }
 
 /// A draft that is being composed.
 struct Composer<'s> {
     snapshot: &'s Snapshot,
     options: DraftOptions,
+    files: BTreeMap<RepoPathBuf, DraftedFile>,
     draft: Draft,
 }
 
@@ -167,11 +158,7 @@ impl Composer<'_> {
     fn add_project(&mut self, project: &Project) -> Result<()> {
         for layout in [Layout::Top, Layout::Folders] {
             let home = Home::new(project, layout);
-            let label = home.label();
-            let blocks = blocks(&self.file(&home.file)?.before);
-            let known = blocks
-                .into_iter()
-                .find(|block| block.label == label.as_str());
+            let known = self.file(&home.file)?.block(&home.label()).cloned();
             if let Some(block) = known {
                 return match self.options.refresh {
                     true => self.renew(&home, block),
@@ -192,7 +179,9 @@ impl Composer<'_> {
         if rules.iter().any(|rule| !rule.pattern.starts_with('!')) {
             let rules = rules.into_iter().map(|rule| home.new_rule(rule));
             let section = Section::new(home.label(), rules);
-            self.push(&home.file, &section, Some(home.project.template.revision))?;
+            let revision = Some(home.project.template.revision);
+            let place = home.project.rules_folder();
+            self.push(&home.file, &section, revision, &place)?;
         }
         Ok(())
     }
@@ -205,7 +194,7 @@ impl Composer<'_> {
         here: impl Fn(&TemplateRule) -> bool,
     ) -> Result<Vec<&'t TemplateRule>> {
         let folder = project.rules_folder();
-        let chain = self.snapshot.shared_rules(&folder, &self.draft.overlay())?;
+        let chain = self.rules_at(&folder)?;
         let all = &project.template.rule;
         let is_open = |rule: &&TemplateRule| here(rule) || !covers(&chain, &folder, rule);
         let rules: Vec<_> = all.iter().filter(is_open).collect();
@@ -231,14 +220,14 @@ impl Composer<'_> {
         }
         let edited = self.file(&home.file)?;
         // Other blocks may have moved it.
-        let mut blocks = blocks(&edited.after).into_iter();
+        let mut blocks = blocks(&edited.text.after).into_iter();
         let moved = blocks.find(|known| known.label == block.label);
         let place = moved.map_or(block.place, |moved| moved.place);
         let block = Block {
             place,
             ..renewed.block
         };
-        edited.after = with_block(&edited.after, &block);
+        edited.replace(with_block(&edited.text.after, &block));
         let is_rule = |line: &BString| !line.starts_with(b"#") && !line.is_empty();
         let draft = &mut self.draft;
         draft
@@ -256,16 +245,13 @@ impl Composer<'_> {
     fn current(&mut self, home: &Home, block: &Block) -> Result<Vec<NewRule>> {
         let is_here = |rule: &TemplateRule| block.lines.contains(&home.fitted(&rule.pattern));
         let rules = self.uncovered(home.project, is_here)?;
-        let before = self.file(&home.file)?.before.clone();
-        let is_elsewhere = |pattern: &BString| {
-            let mut outside = lines_outside(&before, block);
-            outside.any(|line| line == pattern.as_bstr())
-        };
         let mut current = Vec::new();
         for rule in rules {
             let new = home.new_rule(rule);
             let is_there = block.lines.contains(&new.pattern);
-            if !is_there && (is_taken_out(block, &new.pattern) || is_elsewhere(&new.pattern)) {
+            let file = self.file(&home.file)?;
+            let is_elsewhere = || file.stands_outside(block, &new.pattern);
+            if !is_there && (is_taken_out(block, &new.pattern) || is_elsewhere()) {
                 continue;
             }
             let was = rule.replaces.as_ref().map(|was| home.fitted(was));
@@ -287,20 +273,12 @@ impl Composer<'_> {
         let rules = home.project.template.rule.iter();
         let patterns: Vec<BString> = rules.map(|rule| home.fitted(&rule.pattern)).collect();
         let take_over = self.options.take_over;
-        let edited = self.file(&home.file)?;
-        let own = blocks(&edited.after);
-        let is_repeated = |number: u32, text: &BStr| {
-            let in_block = own.iter().any(|block| is_in(block, number));
-            !in_block && patterns.iter().any(|pattern| text == pattern.as_bstr())
-        };
-        let (repeated, kept): (Vec<_>, Vec<_>) =
-            lines_of(&edited.after).partition(|line| is_repeated(line.number, line.text));
-        let many = repeated.len();
-        if take_over {
-            let kept: Vec<&[u8]> = kept.iter().map(|line| line.whole).collect();
-            edited.after = kept.concat();
+        let file = self.file(&home.file)?;
+        let repeated = file.repeats(&patterns);
+        if take_over && repeated > 0 {
+            file.take_out(|line| patterns.iter().any(|pattern| line == pattern.as_bstr()));
         }
-        self.draft.repeated += many;
+        self.draft.repeated += repeated;
         Ok(())
     }
 
@@ -310,9 +288,11 @@ impl Composer<'_> {
             true => known.path.join("x"),
             false => known.path.clone(),
         };
-        let overlay = self.draft.overlay();
-        let rules = self.snapshot.shared_rules(probe.folder(), &overlay)?;
-        if rules.shuts(&probe, false).is_some() {
+        if self
+            .rules_at(probe.folder())?
+            .shuts(&probe, false)
+            .is_some()
+        {
             return Ok(());
         }
         let rule = NewRule {
@@ -321,57 +301,89 @@ impl Composer<'_> {
             remake: known.remake.map(str::to_owned),
         };
         let section = Section::new(format!("{} places", known.template), [rule]);
-        self.push(RepoPath::top(), &section, None)
+        self.push(RepoPath::top(), &section, None, known.path.folder())
     }
 
     /// Exceptions for needed files that the rules would keep out.
     fn let_in_needed(&mut self, projects: &[Project]) -> Result<()> {
         let tree = self.snapshot.tree()?;
-        for file in swallowed(self.snapshot, tree, projects, self.draft.overlay())? {
+        for file in swallowed(self.snapshot, tree, projects, self.overlay())? {
             let (folder, exception) = file.placed();
-            let after = &self.file(&folder)?.after;
+            let after = &self.file(&folder)?.text.after;
             let is_known = lines_of(after).any(|line| line.text == exception.pattern);
             // A file in a folder that is shut can't be let in by a rule of its own.
             if file.shut.is_none() && !is_known {
                 let section = Section::new("needed".into(), [exception]);
-                self.push(&folder, &section, None)?;
+                self.push(&folder, &section, None, RepoPath::top())?;
             }
         }
         Ok(())
     }
 
-    fn push(&mut self, file: &RepoPath, section: &Section, revision: Option<u32>) -> Result<()> {
-        let edited = self.file(file)?;
-        edited.after = with_section(&edited.after, section, revision);
+    /// Puts a section behind what is in a file, for what lies in the folder `place`.
+    fn push(
+        &mut self,
+        file: &RepoPath,
+        section: &Section,
+        revision: Option<u32>,
+        place: &RepoPath,
+    ) -> Result<()> {
+        self.file(file)?.push(section, revision, place);
         let rules = section.lines.iter().filter(|line| !line.starts_with(b"#"));
         self.draft.added.extend(rules.cloned());
         Ok(())
     }
 
     /// The ignore file of a folder, as it is and as it is drafted so far.
-    fn file(&mut self, folder: &RepoPath) -> Result<&mut Edited> {
-        if !self.draft.files.contains_key(folder) {
+    fn file(&mut self, folder: &RepoPath) -> Result<&mut DraftedFile> {
+        if !self.files.contains_key(folder) {
             let held = self.snapshot.ignore_file(folder)?;
-            let before = held.map_or_else(Vec::new, |file| file.contents.clone());
-            let edited = Edited {
-                after: before.clone(),
-                before,
-            };
-            self.draft.files.insert(folder.to_owned(), edited);
+            let contents = held.as_ref().map_or(&[][..], |file| &file.contents);
+            let rules = self.snapshot.own_rules(folder)?;
+            let file = DraftedFile::of(folder, contents, rules, self.snapshot.case());
+            self.files.insert(folder.to_owned(), file);
         }
-        Ok(self.draft.files.entry(folder.to_owned()).or_default())
+        // It is there by now.
+        Ok(self
+            .files
+            .entry(folder.to_owned())
+            .or_insert_with(|| DraftedFile::of(folder, &[], None, self.snapshot.case())))
     }
-}
 
-/// Whether a line, by its number from 1, belongs to a block.
-fn is_in(block: &Block, number: u32) -> bool {
-    block.place.contains(&(number as usize - 1))
-}
+    /// The rules that everyone has in a folder, as drafted so far.
+    fn rules_at(&self, folder: &RepoPath) -> Result<Chain> {
+        let mut chain = Chain::new([]);
+        let below = folder.parts().filter(|part| !part.is_top());
+        for part in std::iter::once(RepoPath::top()).chain(below) {
+            chain = match self.files.get(part) {
+                Some(file) => file.rules_for(folder).fold(chain, Chain::with),
+                None => self
+                    .snapshot
+                    .own_rules(part)?
+                    .into_iter()
+                    .fold(chain, Chain::with),
+            };
+        }
+        Ok(chain)
+    }
 
-/// The patterns of the lines that don't belong to a block.
-fn lines_outside<'t>(text: &'t [u8], block: &Block) -> impl Iterator<Item = &'t BStr> {
-    let lines = lines_of(text).filter(|line| !is_in(block, line.number));
-    lines.map(|line| line.text)
+    /// The ignore files as drafted so far.
+    fn overlay(&self) -> Overlay {
+        overlay(self.files.iter().map(|(folder, file)| (folder, &file.text)))
+    }
+
+    fn finished(self) -> Draft {
+        let files = self
+            .files
+            .into_iter()
+            .map(|(folder, file)| (folder, file.text));
+        Draft {
+            files: files
+                .filter(|(_, text)| text.before != text.after)
+                .collect(),
+            ..self.draft
+        }
+    }
 }
 
 /// Whether the rules that everyone has keep out all that a rule is for.

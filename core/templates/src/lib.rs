@@ -21,6 +21,7 @@
 
 mod collection;
 mod draft;
+mod drafted_file;
 mod error;
 mod examples;
 mod format;
@@ -33,7 +34,8 @@ mod start;
 mod validity;
 
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
-pub use draft::{Conflict, Draft, DraftOptions, Edited, TemplateRequest};
+pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest};
+pub use drafted_file::Edited;
 pub use error::{Error, Result};
 pub use examples::{Failure, prove};
 pub use format::{

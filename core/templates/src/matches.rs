@@ -79,11 +79,16 @@ impl<'a> TemplateMatches<'a> {
             .push((project, list));
     }
 
-    /// Takes the rules of projects out again.
-    pub(super) fn forget(&mut self, which: impl Fn(&Project) -> bool) {
-        self.projects
-            .values_mut()
-            .for_each(|here| here.retain(|(project, _)| !which(project)));
+    /// Takes the rules of projects out again, whose rules are relative to that folder.
+    pub(super) fn forget(&mut self, place: &RepoPath, which: impl Fn(&Project) -> bool) {
+        if let Some(here) = self.projects.get_mut(place) {
+            here.retain(|(project, _)| !which(project));
+        }
+    }
+
+    /// Whether exactly that place is known.
+    pub(super) fn knows(&self, path: &RepoPath) -> bool {
+        self.known.contains_key(path)
     }
 
     /// Adds a known place.

@@ -107,13 +107,54 @@ pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Templa
     let mut recogniser = Recogniser {
         snapshot,
         tree,
+        found: FoundProjects::default(),
         survey: Survey::default(),
         matched: HashMap::new(),
     };
     recogniser.take_all(hits);
     let together = recogniser.taken_together(gathered);
     recogniser.take_all(together);
-    recogniser.survey
+    Survey {
+        projects: recogniser.found.in_order(),
+        ..recogniser.survey
+    }
+}
+
+/// The projects found so far, by their folders, each with its place in the order of finding.
+#[derive(Default)]
+struct FoundProjects<'a> {
+    here: HashMap<RepoPathBuf, Vec<(usize, Project<'a>)>>,
+    count: usize,
+}
+
+impl<'a> FoundProjects<'a> {
+    fn add(&mut self, project: Project<'a>) {
+        let here = self.here.entry(project.folder.clone()).or_default();
+        here.push((self.count, project));
+        self.count += 1;
+    }
+
+    /// Those in a folder and in the folders above it.
+    fn around(&self, folder: &RepoPath) -> impl Iterator<Item = &Project<'a>> {
+        let above = folder.folders_above().chain([folder]);
+        let below_top = above.filter(|part| !part.is_top());
+        let places = std::iter::once(RepoPath::top()).chain(below_top);
+        let found = places.filter_map(|place| self.here.get(place)).flatten();
+        found.map(|(_, project)| project)
+    }
+
+    /// Takes projects out again that lie in a folder.
+    fn forget(&mut self, folder: &RepoPath, which: impl Fn(&Project) -> bool) {
+        if let Some(here) = self.here.get_mut(folder) {
+            here.retain(|(_, project)| !which(project));
+        }
+    }
+
+    fn in_order(self) -> Vec<Project<'a>> {
+        let mut all: Vec<_> = self.here.into_values().flatten().collect();
+        all.sort_by_key(|(nth, _)| *nth);
+        all.into_iter().map(|(_, project)| project).collect()
+    }
 }
 
 /// A marker found in the tree.
@@ -163,6 +204,8 @@ impl MarkerHit<'_> {
 struct Recogniser<'a, 's> {
     snapshot: &'s Snapshot,
     tree: &'a Tree,
+    found: FoundProjects<'a>,
+    /// What was found, but for the projects.
     survey: Survey<'a>,
     /// For each folder that was asked about, whether what was recognised so far matches it.
     matched: HashMap<RepoPathBuf, bool>,
@@ -205,31 +248,30 @@ impl<'a> Recogniser<'a, '_> {
             confidence: marker.confidence,
             spans: marker.spans,
         };
-        let survey = &mut self.survey;
-        let mut known = survey.projects.iter();
-        if known.any(|known| known.covers(&found) || known.outranks_beside(&found)) {
+        let says_it = |known: &Project| known.covers(&found) || known.outranks_beside(&found);
+        if self.found.around(&found.folder).any(says_it) {
             return;
         }
-        survey
-            .projects
-            .retain(|known| !found.outranks_beside(known));
-        survey.matches.forget(|known| found.outranks_beside(known));
-        survey.matches.add(found.clone(), self.snapshot.case());
-        survey.projects.push(found);
+        let gives_way = |known: &Project| found.outranks_beside(known);
+        self.found.forget(&found.folder, gives_way);
+        let matches = &mut self.survey.matches;
+        matches.forget(&found.rules_folder(), gives_way);
+        matches.add(found.clone(), self.snapshot.case());
+        self.found.add(found);
     }
 
     /// Takes what a setting names, if the settings file belongs to a project of the template and
     /// nothing there is tracked.
     fn take_output(&mut self, hit: &MarkerHit<'a>, output: &'a Output) {
-        let mut projects = self.survey.projects.iter();
-        if !projects.any(|one| one.is_of(hit.template) && hit.folder.is_within(&one.folder)) {
+        let is_of_it = |one: &Project| one.is_of(hit.template);
+        if !self.found.around(&hit.folder).any(is_of_it) {
             return;
         }
         let text = start_of(self.snapshot, hit.evidence);
         for path in outputs::named(output, &hit.folder, &text.to_str_lossy()) {
             let is_tracked = |entry: &Entry| entry.state == State::Tracked;
             let has_tracked = self.tree.below(&path).any(is_tracked);
-            let is_known = self.survey.known.iter().any(|known| known.path == path);
+            let is_known = self.survey.matches.knows(&path);
             if has_tracked || is_known || self.is_matched(&path) {
                 continue;
             }
@@ -268,11 +310,8 @@ impl<'a> Recogniser<'a, '_> {
     fn taken_together(&mut self, hits: Vec<MarkerHit<'a>>) -> Vec<MarkerHit<'a>> {
         let mut together: Vec<MarkerHit> = Vec::new();
         for hit in hits {
-            let mut projects = self.survey.projects.iter();
-            let is_taken = projects.any(|one| {
-                (one.is_of(hit.template) || one.outranks(hit.template))
-                    && hit.folder.is_within(&one.folder)
-            });
+            let takes = |one: &Project| one.is_of(hit.template) || one.outranks(hit.template);
+            let is_taken = self.found.around(&hit.folder).any(takes);
             if is_taken || self.is_matched(&hit.folder) {
                 continue;
             }
@@ -294,8 +333,7 @@ impl<'a> Recogniser<'a, '_> {
     /// What a tool makes of such files may land beside the folder they lie in: take in all up to
     /// the project around it.
     fn widen(&self, hit: &mut MarkerHit) {
-        let projects = self.survey.projects.iter();
-        let around = projects.filter(|project| hit.folder.is_within(&project.folder));
+        let around = self.found.around(&hit.folder);
         let around = around.map(|project| &*project.folder);
         let around = around
             .max_by_key(|folder| folder.len())

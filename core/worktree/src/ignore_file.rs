@@ -210,54 +210,54 @@ pub fn line_end(contents: &[u8]) -> &'static [u8] {
     }
 }
 
-/// The file's contents with a section at its end; if the last section there has the same label,
-/// that one grows. Every line that was there stays as it was, and the new lines end as those do.
-/// With a template's revision, the section is a block that remembers what was written into it.
+/// The file's contents with a section at its end, as [`add_section`] puts it.
 pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -> Vec<u8> {
-    let end = line_end(contents);
-    let closing = [END.as_bytes(), section.label.as_bytes()].concat();
     let mut text = contents.to_vec();
-    let last = contents.trim_end();
+    add_section(&mut text, section, revision);
+    text
+}
+
+/// Puts a section at the end of a file; if the last section there has the same label, that one
+/// grows. Every line that was there stays as it was, and the new lines end as those do. With a
+/// template's revision, the section is a block that remembers what was written into it.
+pub fn add_section(text: &mut Vec<u8>, section: &Section, revision: Option<u32>) {
+    let end = line_end(text);
+    let closing = [END.as_bytes(), section.label.as_bytes()].concat();
+    let last = text.trim_end();
     let grows =
         last.ends_with(&closing) && last.lines().next_back().is_some_and(|line| line == closing);
-    let mut put = |line: &[u8]| {
-        text.push_str(line);
-        text.push_str(end);
-    };
+    let kept = last.len() - if grows { closing.len() } else { 0 };
+    let mut lines: Vec<BString> = Vec::new();
     if grows {
-        let kept = last.len() - closing.len();
         text.truncate(kept);
-    } else {
-        if !contents.is_empty() {
-            if !contents.ends_with(b"\n") {
-                put(b"");
-            }
-            put(b"");
+    } else if !text.is_empty() {
+        if !text.ends_with(b"\n") {
+            text.push_str(end);
         }
-        if let Some(revision) = revision {
-            let wrote = Some(section.lines.iter().map(|line| trace(line)).collect());
-            let (label, lines) = (section.label.as_str().into(), section.lines.clone());
-            Block {
-                label,
-                revision,
-                lines,
-                wrote,
-                place: 0..0,
-            }
-            .text()
-            .iter()
-            .for_each(|line| put(line));
-            return text;
-        }
-        put(format!("{BEGIN}{}", section.label).as_bytes());
+        text.push_str(end);
     }
-    for line in &section.lines {
+    match revision.filter(|_| !grows) {
+        Some(revision) => {
+            let wrote = section.lines.iter().map(|line| trace(line)).collect();
+            let block = Block {
+                label: section.label.as_str().into(),
+                revision,
+                lines: section.lines.clone(),
+                wrote: Some(wrote),
+                place: 0..0,
+            };
+            lines.extend(block.text());
+        }
+        None => {
+            lines.extend((!grows).then(|| format!("{BEGIN}{}", section.label).into()));
+            lines.extend(section.lines.iter().cloned());
+            lines.push(closing.into());
+        }
+    }
+    for line in lines {
         text.push_str(line);
         text.push_str(end);
     }
-    text.push_str(&closing);
-    text.push_str(end);
-    text
 }
 
 /// A line of an ignore file as it stands.

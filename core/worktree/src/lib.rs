@@ -24,6 +24,7 @@
 
 mod class;
 mod error;
+mod in_vain;
 mod path;
 mod snapshot;
 mod stats;
@@ -44,6 +45,7 @@ pub mod usage;
 
 pub use class::Class;
 pub use error::{Error, Purpose, Result, refused};
+pub use in_vain::tell_exceptions_in_vain;
 pub use path::{RepoPath, RepoPathBuf, common_folder};
 pub use snapshot::{Overlay, RuleFile, Snapshot};
 pub use stats::{FileStats, grouped};

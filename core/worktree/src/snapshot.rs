@@ -262,6 +262,15 @@ impl Snapshot {
         }
     }
 
+    /// The rules of one folder's own ignore file, if it has one that git would read.
+    ///
+    /// # Errors
+    /// If it can't be read.
+    pub fn own_rules(&self, folder: &RepoPath) -> Result<Option<Arc<RuleList>>> {
+        let rules = self.rules_of(folder, &Overlay::new(), self.index()?);
+        rules.map_err(|cause| refused(&self.path(folder).join(IGNORE_FILE))(cause))
+    }
+
     /// The rules that everyone has in a folder: its own ignore file and the ones above it.
     ///
     /// # Errors

@@ -125,11 +125,15 @@ impl Tree {
     }
 
     /// The entries below a folder, given with a slash at its end; all for the empty path.
-    pub fn below<'a>(&'a self, folder: &'a RepoPath) -> impl Iterator<Item = &'a Entry> {
+    pub fn below(&self, folder: &RepoPath) -> impl Iterator<Item = &Entry> {
+        self.slice_below(folder).iter()
+    }
+
+    pub(crate) fn slice_below(&self, folder: &RepoPath) -> &[Entry] {
         let start = self.entries.partition_point(|entry| *entry.path < *folder);
-        self.entries[start..]
-            .iter()
-            .take_while(move |entry| entry.path.starts_with(folder))
+        let rest = &self.entries[start..];
+        let count = rest.partition_point(|entry| entry.path.starts_with(folder));
+        &rest[..count]
     }
 }
 

@@ -8,6 +8,7 @@ use crate::rules::{
 use crate::tree::{Entry, EntryKind, State, Tree};
 use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
+use rayon::prelude::*;
 use redshank_pattern::{Case, Key, Rule};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -177,7 +178,7 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
         let last = Last::of(tree, list);
         for at in (0..list.rules().len()).rev() {
             let catches = catches[at];
-            let status = status(list, at, catches, (&facts[at], missed.get(&at)), &last);
+            let status = status(list, at, catches, (facts.get(&at), missed.get(&at)), &last);
             rules.push(RuleUsage {
                 list: Arc::clone(list),
                 at,
@@ -267,7 +268,7 @@ fn status(
     list: &RuleList,
     at: usize,
     catches: FileStats,
-    (facts, missed): (&Facts, Option<&RuleStatus>),
+    (facts, missed): (Option<&Facts>, Option<&RuleStatus>),
     last: &Last,
 ) -> RuleStatus {
     let rule = &list.rules()[at];
@@ -289,16 +290,12 @@ fn status(
     if catches.files > 0 {
         return RuleStatus::Works;
     }
-    let decided = facts
-        .shut
-        .clone()
-        .filter(|_| rule.negated)
-        .or_else(|| facts.overridden.clone());
-    match decided {
-        Some(status) => status,
-        None if facts.tracked > 0 && !rule.negated => RuleStatus::OnlyTracked {
-            files: facts.tracked,
-        },
+    let shut = facts.and_then(|facts| facts.shut.as_ref());
+    let overridden = facts.and_then(|facts| facts.overridden.as_ref());
+    let tracked = facts.map_or(0, |facts| facts.tracked);
+    match shut.filter(|_| rule.negated).or(overridden) {
+        Some(status) => status.clone(),
+        None if tracked > 0 && !rule.negated => RuleStatus::OnlyTracked { files: tracked },
         None => misread(rule)
             .or_else(|| missed.cloned())
             .unwrap_or(RuleStatus::CatchesNothing),
@@ -306,7 +303,7 @@ fn status(
 }
 
 /// What is known of a rule that decides about nothing.
-#[derive(Default, Clone)]
+#[derive(Default)]
 struct Facts {
     /// How many tracked files it matches.
     tracked: u64,
@@ -320,13 +317,13 @@ struct Facts {
 struct Matches<'l, 't> {
     list: &'l RuleList,
     /// Which rules are of interest.
-    wanted: &'l dyn Fn(usize) -> bool,
+    wanted: &'l (dyn Fn(usize) -> bool + Sync),
     /// The folders on the way to the last entry, each with the rules that match it or one above it.
     above: Vec<(&'t RepoPath, Vec<u32>)>,
 }
 
 impl<'l, 't> Matches<'l, 't> {
-    fn of(list: &'l RuleList, wanted: &'l dyn Fn(usize) -> bool) -> Self {
+    fn of(list: &'l RuleList, wanted: &'l (dyn Fn(usize) -> bool + Sync)) -> Self {
         Self {
             list,
             wanted,
@@ -358,19 +355,41 @@ impl<'l, 't> Matches<'l, 't> {
     }
 }
 
-fn facts(tree: &Tree, list: &RuleList, catches: &[FileStats]) -> Vec<Facts> {
-    let mut facts = vec![Facts::default(); list.rules().len()];
+/// How many entries are looked at together.
+const ENTRIES_A_PART: usize = 4096;
+
+/// What is known of each of a list's rules that decide about nothing; of a rule that nothing
+/// matches, nothing.
+fn facts(tree: &Tree, list: &RuleList, catches: &[FileStats]) -> HashMap<usize, Facts> {
     let idle = |at: usize| catches[at].files == 0;
-    let mut matches = Matches::of(list, &idle);
-    for entry in tree.below(&list.source.base) {
-        for at in matches.next(entry) {
-            facts[at as usize].take(entry);
+    let parts = tree
+        .slice_below(&list.source.base)
+        .par_chunks(ENTRIES_A_PART);
+    let of_parts = parts.map(|part| {
+        let mut facts: HashMap<usize, Facts> = HashMap::new();
+        let mut matches = Matches::of(list, &idle);
+        for entry in part {
+            for at in matches.next(entry) {
+                facts.entry(at as usize).or_default().take(entry);
+            }
         }
+        facts
+    });
+    let mut facts: HashMap<usize, Facts> = HashMap::new();
+    for (at, more) in of_parts.collect::<Vec<_>>().into_iter().flatten() {
+        facts.entry(at).or_default().take_in(more);
     }
     facts
 }
 
 impl Facts {
+    /// Takes in what is known from later entries.
+    fn take_in(&mut self, later: Self) {
+        self.tracked += later.tracked;
+        self.overridden = self.overridden.take().or(later.overridden);
+        self.shut = self.shut.take().or(later.shut);
+    }
+
     /// Takes up an entry that the rule matches.
     fn take(&mut self, entry: &Entry) {
         if entry.state == State::Tracked {
@@ -402,11 +421,10 @@ fn missed(
     tree: &Tree,
     list: &RuleList,
     catches: &[FileStats],
-    facts: &[Facts],
+    facts: &HashMap<usize, Facts>,
 ) -> HashMap<usize, RuleStatus> {
-    let idle = |at: &usize| {
-        catches[*at].files == 0 && facts[*at].overridden.is_none() && facts[*at].tracked == 0
-    };
+    let is_unknown = |facts: &Facts| facts.overridden.is_none() && facts.tracked == 0;
+    let idle = |at: &usize| catches[*at].files == 0 && facts.get(at).is_none_or(is_unknown);
     let mut wider: Vec<(usize, NearReason, Rule)> = Vec::new();
     for at in (0..list.rules().len()).filter(idle) {
         let rule = &list.rules()[at];
@@ -422,17 +440,24 @@ fn missed(
         let of_case: Vec<_> = of_case.collect();
         let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
         let looser = RuleList::of(list.source.clone(), rules, case);
-        let mut matches = Matches::of(&looser, &|_| true);
-        let entries = tree.below(&list.source.base);
-        for entry in entries.filter(|entry| entry.state == State::Candidate) {
-            for nth in matches.next(entry) {
-                let (at, because, rule) = of_case[nth as usize];
-                missed.entry(*at).or_insert_with(|| RuleStatus::Misread {
-                    because: *because,
-                    mended: rule.text.clone(),
-                    sure: false,
-                });
-            }
+        let parts = tree
+            .slice_below(&list.source.base)
+            .par_chunks(ENTRIES_A_PART);
+        let of_parts = parts.map(|part| {
+            let mut met: Vec<u32> = Vec::new();
+            let mut matches = Matches::of(&looser, &|_| true);
+            let candidates = part.iter().filter(|entry| entry.state == State::Candidate);
+            candidates.for_each(|entry| met.extend(matches.next(entry)));
+            met
+        });
+        // In the order of the entries: the first that is met tells what was meant.
+        for nth in of_parts.collect::<Vec<_>>().into_iter().flatten() {
+            let (at, because, rule) = of_case[nth as usize];
+            missed.entry(*at).or_insert_with(|| RuleStatus::Misread {
+                because: *because,
+                mended: rule.text.clone(),
+                sure: false,
+            });
         }
     }
     missed
@@ -468,6 +493,15 @@ fn strays(snapshot: &Snapshot, tree: &Tree) -> Vec<Stray> {
     strays.collect()
 }
 
+/// Whether a name has enough of the right letters to be looked at; most have not.
+fn may_be_meant(name: &BStr) -> bool {
+    let right = name.iter().filter(|byte| {
+        let byte = byte.to_ascii_lowercase();
+        IGNORE_FILE.as_bytes().contains(&byte)
+    });
+    right.count() + NEAR_NAME >= IGNORE_FILE.len()
+}
+
 fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<StrayReason> {
     if name == IGNORE_FILE {
         if entry.kind == EntryKind::Link {
@@ -477,8 +511,10 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
         let file = snapshot.ignore_file(folder).ok()??;
         return is_utf16(&file.contents).then_some(StrayReason::Utf16);
     }
-    let text = name.to_str().ok()?;
-    let lower = text.to_lowercase();
+    if !may_be_meant(name) {
+        return None;
+    }
+    let lower = name.to_str().ok()?.to_lowercase();
     if lower == IGNORE_FILE {
         return (snapshot.case() == Case::Sensitive).then_some(StrayReason::LetterCase);
     }

@@ -8,7 +8,7 @@ use crate::{Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
-use redshank_git::{Index, Mode};
+use redshank_git::{Index, Mode, Span};
 use redshank_pattern::Case;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
@@ -65,6 +65,7 @@ impl Tree {
             path: RepoPathBuf::default(),
             chain: snapshot.everywhere(&options.overlay),
             shut: None,
+            tracked_above: index.whole(),
         };
         rayon::scope(|threads| walk.enter(threads, top));
         let mut tree = walk
@@ -150,6 +151,8 @@ struct Folder {
     chain: Chain,
     /// The rule that shuts it, or a folder above.
     shut: Option<Ruling>,
+    /// What is tracked in the folder above it.
+    tracked_above: Span,
 }
 
 /// git's file of attributes (gitattributes(5)).
@@ -172,6 +175,7 @@ struct Around<'o> {
     open: &'o OpenFolder,
     chain: &'o Chain,
     shut: Option<&'o Ruling>,
+    tracked: Span,
 }
 
 impl<'a> Walk<'a> {
@@ -204,14 +208,14 @@ impl<'a> Walk<'a> {
             path,
             mut chain,
             shut,
+            tracked_above,
         } = folder;
         let unread = |at: RepoPathBuf, error: std::io::Error| Unread {
             path: at,
             reason: error.to_string(),
         };
-        let open = OpenFolder::at(&self.snapshot.root, &path);
-        let listed = open.and_then(|open| Ok((open.list()?, open)));
-        let (names, open) = listed.map_err(|error| unread(path.clone(), error))?;
+        let listed = OpenFolder::listed(&self.snapshot.root, &path);
+        let (open, names) = listed.map_err(|error| unread(path.clone(), error))?;
         if self.is_nested_repository(&path, &names) {
             let entry = self.entry(path, EntryKind::Repository, None, shut);
             seen.entries.push(entry);
@@ -227,6 +231,7 @@ impl<'a> Walk<'a> {
                 Err(error) => seen.unread.push(unread(path.join(IGNORE_FILE), error)),
             }
         }
+        let tracked = self.index.span(path.bare(), tracked_above);
         for (name, kind) in names {
             if kind == FileKind::Other && name == ATTRIBUTES {
                 seen.unread.push(Unread {
@@ -245,6 +250,7 @@ impl<'a> Walk<'a> {
                 open: &open,
                 chain: &chain,
                 shut: shut.as_ref(),
+                tracked,
             };
             self.sort_in(threads, around, (at, kind), seen);
         }
@@ -264,7 +270,12 @@ impl<'a> Walk<'a> {
     fn sort_in<'s>(
         &'s self,
         threads: &rayon::Scope<'s>,
-        Around { open, chain, shut }: Around,
+        Around {
+            open,
+            chain,
+            shut,
+            tracked,
+        }: Around,
         (mut path, kind): (BString, FileKind),
         seen: &mut Tree,
     ) where
@@ -274,7 +285,7 @@ impl<'a> Walk<'a> {
         // FIFOs, sockets and devices are nothing that git would track.
         if kind == FileKind::Other
             || !self.within(path.as_bstr(), is_folder)
-            || self.is_tracked(path.as_bstr(), is_folder)
+            || self.is_tracked(path.as_bstr(), is_folder, tracked)
         {
             return;
         }
@@ -302,19 +313,20 @@ impl<'a> Walk<'a> {
                 path,
                 chain: chain.clone(),
                 shut,
+                tracked_above: tracked,
             };
             threads.spawn(move |threads| self.enter(threads, folder));
         }
     }
 
     /// Whether git tracks a path itself; of a folder, whether it is a submodule.
-    fn is_tracked(&self, path: &BStr, is_folder: bool) -> bool {
+    fn is_tracked(&self, path: &BStr, is_folder: bool, tracked: Span) -> bool {
         match is_folder {
             true => {
-                let tracked = self.index.get(path);
+                let tracked = self.index.get_within(tracked, path);
                 tracked.is_some_and(|tracked| tracked.mode == Mode::Submodule)
             }
-            false => self.index.holds(path),
+            false => self.index.holds_file(tracked, path),
         }
     }
 

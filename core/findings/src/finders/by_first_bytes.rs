@@ -20,7 +20,7 @@ struct Row {
     title: String,
     #[serde(default)]
     at: usize,
-    bytes: String,
+    bytes: Signature,
     only: Option<PatternSet>,
     #[serde(default)]
     kept: PatternSet,
@@ -40,21 +40,51 @@ static TABLE: LazyLock<Result<Table, String>> =
 impl Row {
     fn fits(&self, entry: &Entry, head: &[u8]) -> bool {
         let path = &entry.path;
-        let digits = head
-            .get(self.at..)
-            .unwrap_or_default()
-            .iter()
-            .flat_map(|byte| [byte >> 4, byte & 15]);
-        let mut wanted = self.bytes.chars().zip(
-            digits
-                .map(u32::from)
-                .map(Some)
-                .chain(std::iter::repeat(None)),
-        );
-        wanted.all(|(digit, found)| {
-            digit == '.' && found.is_some() || found.is_some() && digit.to_digit(16) == found
-        }) && self.only.as_ref().is_none_or(|only| only.has(path))
+        let start = head.get(self.at..).unwrap_or_default();
+        self.bytes.begins(start)
+            && self.only.as_ref().is_none_or(|only| only.has(path))
             && !self.kept.has(path)
+    }
+}
+
+/// The first bytes of a file, as hexadecimal digits; a dot stands for any digit.
+#[derive(Deserialize)]
+#[serde(try_from = "String")]
+struct Signature {
+    /// For each byte, the bits that count, and what they are.
+    bytes: Vec<(u8, u8)>,
+}
+
+impl TryFrom<String> for Signature {
+    type Error = String;
+
+    fn try_from(written: String) -> Result<Self, String> {
+        let digit = |digit: u8| match digit {
+            b'.' => Ok((0, 0)),
+            _ => char::from(digit)
+                .to_digit(16)
+                .map(|value| (15, value as u8))
+                .ok_or_else(|| format!("`{written}` is not hexadecimal")),
+        };
+        let pairs = written.as_bytes().chunks(2).map(|pair| {
+            let (high, low) = (
+                digit(pair[0])?,
+                pair.get(1).map_or(Ok((0, 0)), |low| digit(*low))?,
+            );
+            Ok((high.0 << 4 | low.0, high.1 << 4 | low.1))
+        });
+        Ok(Self {
+            bytes: pairs.collect::<Result<_, String>>()?,
+        })
+    }
+}
+
+impl Signature {
+    /// Whether a text begins with it.
+    fn begins(&self, text: &[u8]) -> bool {
+        let mut pairs = self.bytes.iter().zip(text);
+        text.len() >= self.bytes.len()
+            && pairs.all(|((counts, wanted), found)| found & counts == *wanted)
     }
 }
 
@@ -79,12 +109,14 @@ mod tests {
         let signatures = &rows(NAME, &TABLE).unwrap().signature;
         assert!(signatures.len() >= 8);
         for row in signatures {
-            assert!(row.at + row.bytes.len().div_ceil(2) <= HEAD, "{}", row.name);
-            assert!(row.bytes.len() >= if row.only.is_some() { 6 } else { 8 });
+            let bytes = &row.bytes.bytes;
+            assert!(row.at + bytes.len() <= HEAD, "{}", row.name);
+            let digits: u32 = bytes
+                .iter()
+                .map(|(counts, _)| counts.count_ones() / 4)
+                .sum();
             assert!(
-                row.bytes
-                    .bytes()
-                    .all(|digit| digit == b'.' || digit.is_ascii_hexdigit()),
+                digits >= if row.only.is_some() { 6 } else { 8 },
                 "{}",
                 row.name
             );

@@ -33,6 +33,12 @@ const NAME: &str = "files known by their name";
 static TABLE: LazyLock<Result<Table, String>> =
     LazyLock::new(|| read(NAME, include_str!("by_name.toml")));
 
+/// What has all names of the table, for most files have none.
+static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
+    let rows = TABLE.as_ref().map_or(&[][..], |table| &table.file);
+    PatternSet::of_all(rows.iter().map(|row| &row.patterns))
+});
+
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let rows = &rows(NAME, &TABLE)?.file;
     // What its contents told of already, its name need not tell again.
@@ -41,8 +47,9 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             && !known.templates.has(entry)
             && !known.content.made.contains(&entry.path)
     };
+    let is_any = |entry: &&Entry| ANY.has(&entry.path);
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
-    let found = files.into_par_iter().filter_map(|entry| {
+    let found = files.into_par_iter().filter(is_any).filter_map(|entry| {
         let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
         Some(finding(row, entry))
     });

@@ -2,28 +2,15 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::rules::{IGNORE_FILE, RuleScope, Ruling};
+use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::tree::{EntryKind, State};
-use redshank_worktree::usage::{
-    RuleStatus, RuleUsage, Stray, StrayReason, rule_usage, rule_usage_in,
-};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf};
+use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray, StrayReason, rule_usage_in};
+use redshank_worktree::{Class, RepoPath, RepoPathBuf, tell_exceptions_in_vain};
 use std::collections::HashSet;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
-    // Whether an exception can work shows in the folders that are shut; without exceptions they
-    // need not be walked.
-    let rulings = scan
-        .tree
-        .entries
-        .iter()
-        .filter_map(|entry| entry.ruling.as_ref());
-    let mut lists = rulings.map(Ruling::list);
-    let excepts = lists.any(|list| list.rules().iter().any(|rule| rule.negated));
-    let report = match excepts {
-        true => rule_usage(scan.snapshot)?,
-        false => rule_usage_in(scan.snapshot, scan.tree)?,
-    };
+    let mut report = rule_usage_in(scan.snapshot, scan.tree)?;
+    tell_exceptions_in_vain(scan.snapshot, scan.tree, &mut report);
     // A person's own file is for all repositories; that a rule of it does nothing here means
     // nothing.
     let is_shared =

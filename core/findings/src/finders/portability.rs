@@ -3,6 +3,7 @@
 
 use crate::{ByHand, Cause, Finding, Known, Level, NameFault, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
+use foldhash::fast::FixedState;
 use redshank_worktree::tree::Entry;
 use redshank_worktree::{Class, RepoPath};
 use std::collections::HashMap;
@@ -33,10 +34,14 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
 fn fault(path: &BStr) -> Option<NameFault> {
     let mut parts = path.split_str("/").filter(|part| !part.is_empty());
     parts.find_map(|part| {
-        let stem = part.split_str(".").next().unwrap_or_default();
-        let stem = stem.trim_end().to_ascii_lowercase();
-        if DEVICES.iter().any(|device| device.as_bytes() == stem) {
-            return Some(NameFault::Device(part.into()));
+        let stem = &part[..part.find_byte(b'.').unwrap_or(part.len())];
+        // All of them are that short.
+        if stem.len() >= 3 {
+            let stem = stem.trim_end();
+            let is_it = |device: &&str| stem.eq_ignore_ascii_case(device.as_bytes());
+            if stem.len() <= 4 && DEVICES.iter().any(|device| is_it(&device)) {
+                return Some(NameFault::Device(part.into()));
+            }
         }
         let is_forbidden = |byte: &&u8| FORBIDDEN.contains(byte) || **byte < 32;
         if let Some(byte) = part.iter().find(is_forbidden) {
@@ -51,7 +56,7 @@ fn fault(path: &BStr) -> Option<NameFault> {
 fn clashes(scan: &ScanContext) -> Vec<Finding> {
     let mut findings = Vec::new();
     // For each folded name, the first spelling of it.
-    let mut spellings: HashMap<Vec<u8>, &RepoPath> = HashMap::new();
+    let mut spellings: HashMap<Vec<u8>, &RepoPath, FixedState> = HashMap::default();
     let mut before = RepoPath::top();
     for entry in scan.tree.to_commit() {
         let path = &entry.path;

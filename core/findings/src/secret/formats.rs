@@ -98,6 +98,8 @@ pub(super) struct Formats {
     /// For each keyword, its format.
     owners: Vec<usize>,
     files: Vec<FileRow>,
+    /// What has all of their names, for most files have none.
+    any_file: PatternSet,
     kinds: BTreeMap<FileCategory, PatternSet>,
 }
 
@@ -154,6 +156,7 @@ impl Formats {
             formats,
             keywords: Keywords::new(keywords),
             owners,
+            any_file: PatternSet::of_all(table.file.iter().map(|row| &row.patterns)),
             files: table.file,
             kinds: table.kinds,
         })
@@ -209,6 +212,9 @@ impl Formats {
 
     /// What makes the file of that path secret by nature.
     pub(super) fn by_nature(&self, path: &RepoPath) -> Option<&FileRow> {
+        if !self.any_file.has(path) {
+            return None;
+        }
         self.files.iter().find(|row| row.patterns.has(path))
     }
 }

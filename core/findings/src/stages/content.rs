@@ -104,13 +104,16 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
     let read = scan.source.read(path, |file| {
         let mut head = Vec::with_capacity(HEAD as usize);
         Read::take(&mut *file, HEAD).read_to_end(&mut head)?;
+        let is_whole = (head.len() as u64) < HEAD;
+        let nothing: &mut dyn Read = &mut std::io::empty();
+        let rest = if is_whole { nothing } else { file };
         let made = match is_explained {
             true => Ok(None),
             false => by_start(entry, &head),
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);
-        let secrets = secret::look_into(entry, &mut head.chain(file));
+        let secrets = secret::look_into(entry, &mut head.chain(rest));
         Ok((secrets, made, pointer, script))
     });
     let (secrets, made, pointer, script) = match read {

@@ -2,6 +2,7 @@
 //! environment files.
 
 use crate::{Cause, Evidence, Finding, Level, Result, ScanContext};
+use foldhash::fast::FixedState;
 use redshank_pattern::{exactly, fit};
 use redshank_templates::TemplateMatch;
 use redshank_worktree::rules::Ruling;
@@ -10,7 +11,7 @@ use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, HashMap};
 
 /// The paths that templates match, and as what.
-pub(crate) struct TemplatePaths<'a>(HashMap<&'a RepoPath, Class>);
+pub(crate) struct TemplatePaths<'a>(HashMap<&'a RepoPath, Class, FixedState>);
 
 impl<'a> TemplatePaths<'a> {
     pub(crate) fn has(&self, entry: &Entry) -> bool {
@@ -25,9 +26,9 @@ impl<'a> TemplatePaths<'a> {
     /// Matches every path that would be committed; gives a finding for the uppermost folder or file
     /// of each.
     pub(crate) fn of(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
-        let mut known = HashMap::new();
+        let mut known = HashMap::default();
         let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();
-        let mut paths = HashMap::new();
+        let mut paths = HashMap::default();
         let mut links = Vec::new();
         for entry in scan.tree.to_commit() {
             let path: &RepoPath = &entry.path;
@@ -62,7 +63,7 @@ impl<'a> TemplatePaths<'a> {
 fn topmost(
     scan: &ScanContext,
     path: &RepoPath,
-    known: &mut HashMap<RepoPathBuf, Option<RepoPathBuf>>,
+    known: &mut HashMap<RepoPathBuf, Option<RepoPathBuf>, FixedState>,
 ) -> Option<RepoPathBuf> {
     if let Some(answer) = known.get(path) {
         return answer.clone();

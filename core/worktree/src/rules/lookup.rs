@@ -7,6 +7,7 @@
 
 use foldhash::fast::FixedState;
 use redshank_pattern::{Case, Key, Rule};
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 /// Below this number of rules, trying one by one is quicker than looking up.
@@ -21,8 +22,8 @@ pub(super) struct Lookup {
 }
 
 /// The rules that are matched against one kind of text, each list from the last rule to the first.
-#[derive(Default)]
 struct Drawers {
+    is_empty: bool,
     whole: Filed<Box<[u8]>>,
     /// By the length of the end.
     ends: Vec<(usize, Filed<Box<[u8]>>)>,
@@ -64,7 +65,9 @@ impl Lookup {
             } else {
                 &mut lookup.names
             };
-            match rule.glob().key() {
+            let key = rule.glob().key();
+            drawers.is_empty &= key == Key::Never;
+            match key {
                 Key::Never => {}
                 _ if few => drawers.rest.push(at),
                 Key::Whole(text) => drawers.whole.entry(text.into()).or_default().push(at),
@@ -122,14 +125,16 @@ impl Lookup {
 
     /// Hands on every drawer that may hold a match, with the text to match.
     fn look_up<'t>(&self, path: &'t [u8], name: &'t [u8], take: &mut dyn FnMut(&[u32], &'t [u8])) {
-        if self.fold {
-            self.names
-                .open(&name.to_ascii_lowercase(), &mut |found| take(found, name));
-            self.paths
-                .open(&path.to_ascii_lowercase(), &mut |found| take(found, path));
-        } else {
-            self.names.open(name, &mut |found| take(found, name));
-            self.paths.open(path, &mut |found| take(found, path));
+        for (drawers, text) in [(&self.names, name), (&self.paths, path)] {
+            if drawers.is_empty {
+                continue;
+            }
+            // Most texts are in lower case already.
+            let filed = match self.fold && text.iter().any(u8::is_ascii_uppercase) {
+                true => Cow::Owned(text.to_ascii_lowercase()),
+                false => Cow::Borrowed(text),
+            };
+            drawers.open(&filed, &mut |found| take(found, text));
         }
     }
 }
@@ -152,6 +157,18 @@ fn gram_counts(rules: &[Rule]) -> HashMap<Gram, u32, FixedState> {
         }
     }
     counts
+}
+
+impl Default for Drawers {
+    fn default() -> Self {
+        Self {
+            is_empty: true,
+            whole: Filed::default(),
+            ends: Vec::new(),
+            grams: Grams::default(),
+            rest: Vec::new(),
+        }
+    }
 }
 
 impl Drawers {

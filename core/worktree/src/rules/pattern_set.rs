@@ -17,6 +17,17 @@ impl PatternSet {
         last.is_some_and(|at| !self.0.rules()[at as usize].negated)
     }
 
+    /// One that has every path that any of these has, and perhaps more: to be asked first where
+    /// most paths are in none.
+    pub fn of_all<'s>(sets: impl IntoIterator<Item = &'s Self>) -> Self {
+        let rules = sets.into_iter().flat_map(|set| set.0.rules());
+        let patterns = rules.filter(|rule| !rule.negated);
+        patterns
+            .map(|rule| rule.text.to_string())
+            .collect::<Vec<_>>()
+            .into()
+    }
+
     /// The uppermost part of the path that is one of them: a folder on the way, or the path itself.
     pub fn topmost<'p>(&self, path: &'p RepoPath) -> Option<&'p RepoPath> {
         path.parts().find(|part| self.has(part))
