@@ -96,6 +96,12 @@ impl Root {
         self.meta(path).ok().map(|meta| meta.kind)
     }
 
+    /// The same where every folder on the way is known to be one, and no link: asked in one call,
+    /// which nothing but this answer may depend on.
+    pub fn kind_below(&self, path: &BStr) -> Option<FileKind> {
+        resolve::kind(&self.handle, path).ok()
+    }
+
     /// Whether anything lies there, be it a link that leads nowhere.
     pub fn is_there(&self, path: &BStr) -> bool {
         self.kind(path).is_some()

@@ -85,6 +85,12 @@ pub(crate) fn file(root: &OwnedFd, path: &BStr) -> Result<File> {
     Ok(open(root.as_fd(), path, READ)?.into())
 }
 
+/// What lies at a path beneath a folder; links in its midst are followed.
+pub(crate) fn kind(root: &OwnedFd, path: &BStr) -> Result<FileKind> {
+    let stat = rustix::fs::statat(root, plain(path)?, AtFlags::SYMLINK_NOFOLLOW)?;
+    Ok(Meta::of(&stat).kind)
+}
+
 /// Whether the system has no `openat2`, or somebody forbids it.
 static LACKS_OPENAT2: AtomicBool = AtomicBool::new(false);
 

@@ -72,32 +72,43 @@ impl Class {
 
     fn of(members: &[Member], negated: bool, fold: bool) -> Self {
         let mut class = Self { bits: [0; 4] };
-        for byte in 1..=u8::MAX {
-            let hit = members.iter().any(|member| member.has(byte, fold));
-            // A slash is never matched by a class, negated or not.
-            if hit != negated && byte != b'/' {
-                class.bits[usize::from(byte >> 6)] |= 1 << (byte & 63);
+        members.iter().for_each(|member| class.add(member, fold));
+        if negated {
+            class.bits = class.bits.map(|bits| !bits);
+        }
+        // A slash is never matched by a class, negated or not, and no text holds a NUL.
+        class.bits[0] &= !(1 | 1 << b'/');
+        class
+    }
+
+    /// Adds the bytes of a member; with `fold`, the lower-case forms of capitals in a range or in
+    /// `[:upper:]`, too.
+    fn add(&mut self, member: &Member, fold: bool) {
+        match *member {
+            Member::Byte(byte) => self.put(byte),
+            Member::Range(from, to) => {
+                for byte in from..=to {
+                    self.put(byte);
+                    if fold && byte.is_ascii_uppercase() {
+                        self.put(byte.to_ascii_lowercase());
+                    }
+                }
+            }
+            Member::Named(test, upper) => {
+                (0..=u8::MAX).filter(test).for_each(|byte| self.put(byte));
+                if upper && fold {
+                    (b'a'..=b'z').for_each(|byte| self.put(byte));
+                }
             }
         }
-        class
+    }
+
+    fn put(&mut self, byte: u8) {
+        self.bits[usize::from(byte >> 6)] |= 1 << (byte & 63);
     }
 
     pub(crate) fn has(&self, byte: u8) -> bool {
         self.bits[usize::from(byte >> 6)] >> (byte & 63) & 1 == 1
-    }
-}
-
-impl Member {
-    fn has(&self, byte: u8, fold: bool) -> bool {
-        let also_upper = fold && byte.is_ascii_lowercase();
-        match *self {
-            Self::Byte(b) => b == byte,
-            Self::Range(from, to) => {
-                let within = |b: u8| from <= b && b <= to;
-                within(byte) || also_upper && within(byte.to_ascii_uppercase())
-            }
-            Self::Named(test, upper) => test(&byte) || upper && also_upper,
-        }
     }
 }
 

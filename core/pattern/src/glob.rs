@@ -106,6 +106,41 @@ impl Glob {
         }
     }
 
+    /// Whether no text at all matches it.
+    pub fn matches_nothing(&self) -> bool {
+        matches!(self.kind, Kind::Never)
+    }
+
+    /// Calls `take` with each three bytes in a row that every text it matches holds. In lower case
+    /// where the case is blind.
+    pub fn for_each_gram(&self, mut take: impl FnMut([u8; 3])) {
+        let mut of_literal = |literal: &[u8]| {
+            let grams = literal.windows(3);
+            grams.for_each(|bytes| take([bytes[0], bytes[1], bytes[2]]));
+        };
+        match &self.kind {
+            Kind::Never => {}
+            Kind::Literal(literal) | Kind::Suffix(literal) => of_literal(literal),
+            Kind::Tokens { head, tokens } => {
+                of_literal(head);
+                for three in tokens.windows(3) {
+                    if let [Token::Byte(a), Token::Byte(b), Token::Byte(c)] = three {
+                        take([*a, *b, *c]);
+                    }
+                }
+            }
+        }
+    }
+
+    /// The whole or the end of the texts it matches, where no more is asked of them: what its
+    /// [`Key`] holds then. In lower case where the case is blind.
+    pub fn literal(&self) -> Option<&[u8]> {
+        match &self.kind {
+            Kind::Literal(literal) | Kind::Suffix(literal) => Some(literal),
+            Kind::Never | Kind::Tokens { .. } => None,
+        }
+    }
+
     /// On what an index can file this pattern. Case-blind patterns give lower-case keys.
     pub fn key(&self) -> Key<'_> {
         match &self.kind {

@@ -20,5 +20,5 @@ mod rule;
 
 pub use fit::{Breadth, exactly, fit};
 pub use glob::{Glob, Key};
-pub use line::{Line, lines};
+pub use line::{Line, lines, raw_lines};
 pub use rule::{Case, Rule, quote};

@@ -18,25 +18,39 @@ pub enum Line {
 /// over; lines end with LF or CR LF, the last one also with the file; spaces at the end are dropped
 /// unless a back-slash keeps them.
 pub fn lines(file: &[u8], case: Case) -> impl Iterator<Item = Line> + '_ {
+    (1..)
+        .zip(raw_lines(file))
+        .map(move |(number, line)| Line::read(line, number, case))
+}
+
+/// The same lines, not yet read: without LF.
+pub fn raw_lines(file: &[u8]) -> impl Iterator<Item = &[u8]> {
     let file = file.strip_prefix(b"\xef\xbb\xbf").unwrap_or(file);
-    let mut lines = file.split(|byte| *byte == b'\n');
-    if file.last().is_none_or(|byte| *byte == b'\n') {
-        lines.next_back();
-    }
-    (1..).zip(lines).map(move |(number, line)| match line {
-        b"" => Line::Blank,
-        [b'#', ..] => Line::Comment,
-        _ => {
-            let line = line.strip_suffix(b"\r").unwrap_or(line);
-            // git keeps lines as C strings: a NUL ends the pattern.
-            let line = line.find_byte(0).map_or(line, |nul| &line[..nul]);
-            Line::Rule(Rule::parse(trimmed(line), number, case))
+    let lines = file.strip_suffix(b"\n").unwrap_or(file).split_str("\n");
+    lines.take(if file.is_empty() { 0 } else { usize::MAX })
+}
+
+impl Line {
+    /// Reads a line without its LF; `number` says which it is, from 1.
+    pub fn read(line: &[u8], number: u32, case: Case) -> Self {
+        match line {
+            b"" => Self::Blank,
+            [b'#', ..] => Self::Comment,
+            _ => {
+                let line = line.strip_suffix(b"\r").unwrap_or(line);
+                // git keeps lines as C strings: a NUL ends the pattern.
+                let line = line.find_byte(0).map_or(line, |nul| &line[..nul]);
+                Self::Rule(Rule::parse(trimmed(line), number, case))
+            }
         }
-    })
+    }
 }
 
 /// Drops the spaces at the end that no back-slash protects.
 fn trimmed(line: &[u8]) -> &[u8] {
+    if line.last() != Some(&b' ') {
+        return line;
+    }
     let mut end = 0;
     let mut at = 0;
     while let Some(&byte) = line.get(at) {

@@ -11,6 +11,7 @@ use crate::walk::{Depth, WalkOptions};
 use crate::worktree::LARGEST_IGNORE_FILE;
 use crate::{Error, RepoPath, RepoPathBuf, Result, Worktree, refused};
 use bstr::{BString, ByteSlice};
+use foldhash::fast::FixedState;
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
 use redshank_git::{Index, Repository};
@@ -53,7 +54,7 @@ pub struct Snapshot {
     settings: OnceCell<SettingsFile>,
     elsewhere: OnceCell<Vec<(Source, Option<RuleFile>)>>,
     /// By the folder.
-    rule_files: Mutex<HashMap<RepoPathBuf, Arc<OnceCell<Read>>>>,
+    rule_files: Mutex<HashMap<RepoPathBuf, Arc<OnceCell<Read>>, FixedState>>,
     /// By the folder: of ignore files that are kept off the disk, what the index has.
     skipped_rule_files: OnceCell<HashMap<RepoPathBuf, SkippedRules>>,
     tree: OnceCell<Tree>,
@@ -242,13 +243,19 @@ impl Snapshot {
     }
 
     fn file_of(&self, folder: &RepoPath) -> std::io::Result<Read> {
-        let known = self.rule_files.lock().get(folder).map(Arc::clone);
-        // Most folders have none; those aren't remembered before they are asked for.
-        let cell = known.unwrap_or_else(|| {
+        let cell = {
             let mut files = self.rule_files.lock();
             Arc::clone(files.entry(folder.to_owned()).or_default())
-        });
+        };
         cell.get_or_try_init(|| self.read_file_of(folder)).cloned()
+    }
+
+    /// Whether a folder may be a link, or lie behind one, as far as looking for its ignore file told.
+    pub(crate) fn may_be_link(&self, folder: &RepoPath) -> bool {
+        !matches!(
+            self.file_of(folder),
+            Ok(Read::File(_) | Read::Absent | Read::NoFile)
+        )
     }
 
     fn read_file_of(&self, folder: &RepoPath) -> std::io::Result<Read> {

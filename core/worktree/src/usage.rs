@@ -8,8 +8,9 @@ use crate::rules::{
 use crate::tree::{Entry, EntryKind, State, Tree};
 use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
+use foldhash::fast::FixedState;
 use rayon::prelude::*;
-use redshank_pattern::{Case, Key, Rule};
+use redshank_pattern::{Case, Rule};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -137,7 +138,7 @@ pub fn rule_usage(snapshot: &Snapshot) -> Result<UsageReport> {
 /// # Errors
 /// If a file of rules can't be read.
 pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
-    let mut catches: HashMap<RuleId, FileStats> = HashMap::new();
+    let mut catches: HashMap<RuleId, FileStats, FixedState> = HashMap::default();
     let mut lists: Vec<Arc<RuleList>> = Vec::new();
     let mut listed = HashSet::new();
     for ruling in tree
@@ -165,27 +166,25 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
     });
     let mut rules = Vec::new();
     for list in &lists {
-        let catches: Vec<FileStats> = (0..list.rules().len())
-            .map(|at| {
-                catches
-                    .get(&RuleId::of(list, at))
-                    .copied()
-                    .unwrap_or_default()
-            })
-            .collect();
+        let all = 0..list.rules().len();
+        let catches = all.clone().into_par_iter().map(|at| {
+            let catches = catches.get(&RuleId::of(list, at));
+            catches.copied().unwrap_or_default()
+        });
+        let catches: Vec<FileStats> = catches.collect();
         let facts = facts(tree, list, &catches);
         let missed = missed(tree, list, &catches, &facts);
         let last = Last::of(tree, list);
-        for at in (0..list.rules().len()).rev() {
-            let catches = catches[at];
-            let status = status(list, at, catches, (facts.get(&at), missed.get(&at)), &last);
-            rules.push(RuleUsage {
+        let usages = all.into_par_iter().rev().map(|at| {
+            let known = (facts.get(&at), missed.get(&at));
+            RuleUsage {
                 list: Arc::clone(list),
                 at,
-                catches,
-                status,
-            });
-        }
+                catches: catches[at],
+                status: status(list, at, catches[at], known, &last),
+            }
+        });
+        rules.par_extend(usages);
     }
     Ok(UsageReport {
         rules,
@@ -242,7 +241,7 @@ fn shut_folder<'p>(ruling: &Ruling, path: &'p RepoPath) -> Option<&'p RepoPath> 
 /// What only the last one of several rules decides.
 struct Last<'l> {
     /// For each pattern, the last rule that has it.
-    of_text: HashMap<&'l BStr, usize>,
+    of_text: HashMap<&'l BStr, usize, FixedState>,
     /// The last rule that matches the file itself that they stand in, or a folder above it, if git
     /// doesn't track that.
     on_file: Option<usize>,
@@ -255,11 +254,12 @@ impl<'l> Last<'l> {
         let shown = RepoPath::new(&list.source.shown);
         let entry = tree.get(shown);
         let untracked = entry.is_none_or(|entry| entry.state != State::Tracked);
-        let file = shown.below(&list.source.base).filter(|_| untracked);
-        let last = |file| list.rules().iter().rposition(|rule| rule.reaches(file));
+        let below = shown.below(&list.source.base).filter(|_| untracked);
+        let parts = below.into_iter().flat_map(|_| shown.parts());
+        let met = parts.flat_map(|part| list.all_matches(part.bare(), part.is_folder()));
         Self {
             of_text: of_text.collect(),
-            on_file: file.and_then(|file| last(file)),
+            on_file: met.max().map(|at| at as usize),
         }
     }
 }
@@ -272,7 +272,7 @@ fn status(
     last: &Last,
 ) -> RuleStatus {
     let rule = &list.rules()[at];
-    if rule.glob().key() == Key::Never {
+    if rule.glob().matches_nothing() {
         return misread(rule).unwrap_or(RuleStatus::Impossible);
     }
     if let Some(other) = last
@@ -425,24 +425,28 @@ fn missed(
 ) -> HashMap<usize, RuleStatus> {
     let is_unknown = |facts: &Facts| facts.overridden.is_none() && facts.tracked == 0;
     let idle = |at: &usize| catches[*at].files == 0 && facts.get(at).is_none_or(is_unknown);
-    let mut wider: Vec<(usize, NearReason, Rule)> = Vec::new();
-    for at in (0..list.rules().len()).filter(idle) {
-        let rule = &list.rules()[at];
-        wider.extend(
-            looser(rule)
-                .filter(|_| !rule.negated)
-                .map(|(because, looser)| (at, because, looser)),
-        );
-    }
+    let entries = tree.slice_below(&list.source.base);
+    let candidates = entries
+        .iter()
+        .filter(|entry| entry.state == State::Candidate);
+    let grams = Grams::of(candidates.map(|entry| &*entry.path));
+    let rules = (0..list.rules().len()).into_par_iter().filter(idle);
+    let near = rules.filter(|at| {
+        let rule = &list.rules()[*at];
+        !rule.negated && grams.may_hold(rule)
+    });
+    let wider = near.flat_map_iter(|at| {
+        let looser = looser(&list.rules()[at]);
+        looser.map(move |(because, looser)| (at, because, looser))
+    });
+    let wider: Vec<(usize, NearReason, Rule)> = wider.collect();
     let mut missed = HashMap::new();
     for case in [Case::Sensitive, Case::Blind] {
         let of_case = wider.iter().filter(|(_, _, rule)| rule.case() == case);
         let of_case: Vec<_> = of_case.collect();
         let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
         let looser = RuleList::of(list.source.clone(), rules, case);
-        let parts = tree
-            .slice_below(&list.source.base)
-            .par_chunks(ENTRIES_A_PART);
+        let parts = entries.par_chunks(ENTRIES_A_PART);
         let of_parts = parts.map(|part| {
             let mut met: Vec<u32> = Vec::new();
             let mut matches = Matches::of(&looser, &|_| true);
@@ -461,6 +465,41 @@ fn missed(
         }
     }
     missed
+}
+
+/// Every three bytes in a row that some paths hold, in lower case, as bits of their hashes: what a
+/// rule needs that isn't there, no rule with another anchor or case finds either.
+struct Grams(Vec<u64>);
+
+impl Grams {
+    /// How many bits tell grams apart, as a power of two.
+    const BITS: u32 = 16;
+
+    fn of<'p>(paths: impl Iterator<Item = &'p RepoPath>) -> Self {
+        let mut grams = Self(vec![0; 1 << (Self::BITS - 6)]);
+        for path in paths {
+            for bytes in path.windows(3) {
+                let (word, bit) = Self::place([bytes[0], bytes[1], bytes[2]]);
+                grams.0[word] |= bit;
+            }
+        }
+        grams
+    }
+
+    fn may_hold(&self, rule: &Rule) -> bool {
+        let mut holds = true;
+        rule.glob().for_each_gram(|gram| {
+            let (word, bit) = Self::place(gram);
+            holds &= self.0[word] & bit != 0;
+        });
+        holds
+    }
+
+    fn place([a, b, c]: [u8; 3]) -> (usize, u64) {
+        let folded = u32::from_le_bytes([a, b, c, 0]) | 0x0020_2020;
+        let hash = folded.wrapping_mul(0x9e37_79b1) >> (32 - Self::BITS);
+        ((hash >> 6) as usize, 1 << (hash & 63))
+    }
 }
 
 /// Whether the form of a rule tells that something else was meant.

@@ -206,31 +206,24 @@ impl<'a> Verdicts<'a> {
     }
 
     fn folder(&self, path: &BStr) -> Result<Arc<Folder>> {
-        if path.is_empty() {
-            return Ok(Arc::clone(&self.top));
-        }
-        if let Some(known) = self.folders.read().get(path) {
-            return Ok(Arc::clone(known));
-        }
-        // From the deepest folder that is known, downwards.
-        let ends: Vec<usize> = path.find_iter("/").chain([path.len()]).collect();
-        let known = |end: &usize| {
-            self.folders
-                .read()
-                .get(path[..*end].as_bstr())
-                .map(Arc::clone)
+        // Up to the deepest folder that is known, and down again.
+        let mut missing = Vec::new();
+        let mut here = path;
+        let mut folder = loop {
+            if here.is_empty() {
+                break Arc::clone(&self.top);
+            }
+            if let Some(known) = self.folders.read().get(here) {
+                break Arc::clone(known);
+            }
+            missing.push(here);
+            here = here[..here.rfind_byte(b'/').unwrap_or(0)].as_bstr();
         };
-        let from = ends.iter().rposition(|end| known(end).is_some());
-        let mut folder = from
-            .and_then(|at| known(&ends[at]))
-            .unwrap_or_else(|| Arc::clone(&self.top));
-        for end in &ends[from.map_or(0, |at| at + 1)..] {
-            let here = path[..*end].as_bstr();
+        for here in missing.into_iter().rev() {
             let below = Arc::new(self.below(&folder, here)?);
-            self.folders
-                .write()
-                .insert(here.to_owned(), Arc::clone(&below));
-            folder = below;
+            let mut folders = self.folders.write();
+            let known = folders.entry(here.to_owned()).or_insert(below);
+            folder = Arc::clone(known);
         }
         Ok(folder)
     }
@@ -238,36 +231,39 @@ impl<'a> Verdicts<'a> {
     fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
         let tracked = self.index.span(path, above.tracked);
         let chain = above.chain.clone();
-        let is_link = || self.snapshot.root.kind(path) == Some(FileKind::Link);
-        let link = above.link.or_else(|| is_link().then_some(path.len()));
-        if above.shut.is_some() {
-            return Ok(Folder {
-                chain,
-                shut: above.shut.clone(),
-                link,
-                tracked,
-            });
-        }
-        match chain.ruling(path, &|| true).filter(Ruling::ignores) {
-            Some(ruling) => Ok(Folder {
-                chain,
-                shut: Some((ruling, path.len())),
-                link,
-                tracked,
-            }),
+        let (shut, is_open) = match &above.shut {
+            Some(_) => (above.shut.clone(), false),
             None => {
-                let folder = RepoPath::new(path).as_folder();
-                let chain = self
-                    .snapshot
-                    .with_rules(chain, &folder, &self.overlay, self.index)?;
-                Ok(Folder {
-                    chain,
-                    shut: None,
-                    link,
-                    tracked,
-                })
+                let ruling = chain.ruling(path, &|| true).filter(Ruling::ignores);
+                let shut = ruling.map(|ruling| (ruling, path.len()));
+                let is_open = shut.is_none();
+                (shut, is_open)
             }
-        }
+        };
+        let folder = RepoPath::new(path).as_folder();
+        let chain = match is_open {
+            true => self
+                .snapshot
+                .with_rules(chain, &folder, &self.overlay, self.index)?,
+            false => chain,
+        };
+        let is_link = || match is_open {
+            // Reading its ignore file met any link on the way.
+            true => self.snapshot.may_be_link(&folder) && self.is_link(path),
+            false => self.is_link(path),
+        };
+        let link = above.link.or_else(|| is_link().then_some(path.len()));
+        Ok(Folder {
+            chain,
+            shut,
+            link,
+            tracked,
+        })
+    }
+
+    /// Whether a link lies there; the folders on the way are none.
+    fn is_link(&self, path: &BStr) -> bool {
+        self.snapshot.root.kind_below(path) == Some(FileKind::Link)
     }
 }
 

@@ -9,9 +9,11 @@ use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport, rule_usage};
+use std::cell::LazyCell;
 use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
+use std::sync::Arc;
 
 /// Every rule in force, what each catches, and those that do nothing
 #[derive(Args)]
@@ -51,8 +53,8 @@ impl Report for InForce<'_> {
 
     fn text(&self) -> Result<String> {
         let mut text = String::new();
-        let file = |rule: &RuleUsage| rule.list.source.shown.clone();
-        for group in self.usage.rules.chunk_by(|a, b| file(a) == file(b)) {
+        let rules = &self.usage.rules;
+        for group in rules.chunk_by(|a, b| Arc::ptr_eq(&a.list, &b.list)) {
             text_of_file(group, &mut text)?;
         }
         if self.usage.rules.is_empty() {
@@ -100,20 +102,37 @@ fn text_of_file(rules: &[RuleUsage], text: &mut String) -> Result<()> {
         Align::Left,
     ];
     let mut table = Table::new(&columns);
+    let (mut shown, mut left_out) = (0, 0);
     for rule in rules {
+        if rule.status == RuleStatus::CatchesNothing {
+            shown += 1;
+            if shown > MOST_IDLE {
+                left_out += 1;
+                continue;
+            }
+        }
         table.row(row(rule));
     }
-    writeln!(text, "{}", table.text())?;
+    text.push_str(&table.text());
+    if left_out > 0 {
+        let more = format!("and {} more that catch nothing here", count(left_out));
+        let command = Paint::Type.on("redshank rules --format jsonl");
+        writeln!(text, " {}; {command} lists them", Paint::Quiet.on(more))?;
+    }
+    writeln!(text)?;
     for rule in rules {
         text.push_str(&diagnosis(rule).unwrap_or_default());
     }
     Ok(())
 }
 
+/// How many rules of a file that catch nothing are shown; nobody reads more.
+const MOST_IDLE: usize = 1000;
+
 /// What is wrong with a rule that can't do what it seems to: the line with a marker under the
 /// fault, and the mend.
 fn diagnosis(usage: &RuleUsage) -> Option<String> {
-    let rule = words::pattern(usage.rule().text.as_bstr());
+    let rule = LazyCell::new(|| words::pattern(usage.rule().text.as_bstr()));
     let typed = |text: &str| Paint::Type.on(format!("`{text}`"));
     let (fault, mend) = match &usage.status {
         RuleStatus::Misread { mended, .. } => {

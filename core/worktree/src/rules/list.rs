@@ -3,8 +3,13 @@
 use super::lookup::Lookup;
 use super::{Source, excerpt};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::{Case, Line, Rule, lines};
+use redshank_pattern::{Case, Line, Rule, raw_lines};
+use std::num::NonZero;
 use std::sync::Arc;
+use std::thread::available_parallelism;
+
+/// From this number of lines on, a file is read by several threads.
+const WORTH_SHARING: usize = 4096;
 
 /// The rules of one source, in file order, indexed.
 pub struct RuleList {
@@ -17,13 +22,35 @@ pub struct RuleList {
 impl RuleList {
     /// Reads the rules of a source from its contents.
     pub fn parse(source: Source, contents: &[u8], case: Case) -> Self {
-        let rules: Vec<Rule> = lines(contents, case)
-            .filter_map(|line| match line {
+        let lines: Vec<(u32, &[u8])> = (1..).zip(raw_lines(contents)).collect();
+        let read = |part: &[(u32, &[u8])]| -> Vec<Rule> {
+            let lines = part
+                .iter()
+                .map(|(number, line)| Line::read(line, *number, case));
+            let rules = lines.filter_map(|line| match line {
                 Line::Rule(rule) => Some(rule),
                 Line::Blank | Line::Comment => None,
-            })
-            .collect();
-        Self::of(source, rules, case)
+            });
+            rules.collect()
+        };
+        let threads = match lines.len() < WORTH_SHARING {
+            true => 1,
+            false => available_parallelism().map_or(1, NonZero::get),
+        };
+        if threads == 1 {
+            return Self::of(source, read(&lines), case);
+        }
+        // Threads of its own: one of a pool might be given work that waits for this list.
+        let rules = std::thread::scope(|scope| {
+            let parts = lines.chunks(lines.len().div_ceil(threads));
+            let parts: Vec<_> = parts.map(|part| scope.spawn(|| read(part))).collect();
+            let read = parts.into_iter().map(|part| part.join());
+            read.collect::<Result<Vec<_>, _>>()
+        });
+        match rules {
+            Ok(rules) => Self::of(source, rules.into_iter().flatten().collect(), case),
+            Err(panic) => std::panic::resume_unwind(panic),
+        }
     }
 
     /// A list of rules that are read already, all in that case.

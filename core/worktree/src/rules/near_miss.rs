@@ -69,25 +69,27 @@ const LOOSER: &[Change] = &[
 /// Changes to a rule whose form tells that something else was meant.
 const MISREAD: &[Change] = &[
     (NearReason::SpaceAtEnd, |rule| {
+        if !matches!(rule.text.last(), Some(b' ' | b'\t')) {
+            return None;
+        }
         let bare = rule.text.trim_end_with(|c| c.is_whitespace() || c == '\\');
-        (bare.len() < rule.text.len()
-            && rule.text.ends_with_str(" ") | rule.text.ends_with_str("\t"))
-        .then(|| reread(bare))
+        Some(reread(bare))
     }),
     (NearReason::SpaceAtStart, |rule| {
         let bare = rule.text.trim_start();
         (bare.len() < rule.text.len()).then(|| reread(bare))
     }),
     (NearReason::CommentBehind, |rule| {
-        let at = rule.text.find(" #")?;
+        let marks = memchr::memchr_iter(b'#', &rule.text);
+        let at =
+            { marks }.find_map(|at| (rule.text[..at].last() == Some(&b' ')).then(|| at - 1))?;
         Some(reread(rule.text[..at].trim_end()))
     }),
     (NearReason::BackSlashes, |rule| {
         // Before a letter or a digit it protects nothing.
-        let parts = rule
-            .text
-            .windows(2)
-            .any(|pair| pair[0] == b'\\' && pair[1].is_ascii_alphanumeric());
+        let mut marks = memchr::memchr_iter(b'\\', &rule.text);
+        let next = |at: usize| rule.text.get(at + 1).is_some_and(u8::is_ascii_alphanumeric);
+        let parts = marks.any(next);
         parts.then(|| reread(&rule.text.replace("\\", "/")))
     }),
     (NearReason::DotSlash, |rule| {

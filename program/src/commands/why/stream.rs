@@ -20,7 +20,7 @@ use std::io::{Read, Write};
 use std::process::ExitCode;
 
 /// How much is read in one go, in bytes.
-const READ_AT_ONCE: usize = 1 << 18;
+const READ_AT_ONCE: usize = 1 << 20;
 
 /// Below this many bytes of questions, one worker is quicker than several.
 const WORTH_SHARING: usize = 1 << 12;
