@@ -5,10 +5,12 @@ import os
 import resource
 import statistics
 import subprocess
+import tempfile
 import time
 
-#: Nobody's own settings, and no words in another language.
-ALONE = {"HOME": "/nonexistent", "XDG_CONFIG_HOME": "/nonexistent", "GIT_CONFIG_NOSYSTEM": "1", "LC_ALL": "C.UTF-8"}
+#: A person without settings.
+HOME = tempfile.TemporaryDirectory()
+ALONE = {"HOME": HOME.name, "XDG_CONFIG_HOME": HOME.name, "GIT_CONFIG_NOSYSTEM": "1", "LC_ALL": "C.UTF-8"}
 
 
 @dataclasses.dataclass

@@ -34,6 +34,7 @@ struct Arguments {
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     arguments.args.color.write_global();
+    render::listen(arguments.args.verbose, arguments.args.quiet);
     match commands::run(&arguments.command, &arguments.args) {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,

@@ -46,6 +46,7 @@ pub use summary::{ClassSummary, Summary};
 
 use finders::Finder;
 use rayon::prelude::*;
+use redshank_stage::Stage;
 use redshank_templates::{Survey, Template, recognise};
 use redshank_worktree::settings::Settings;
 use redshank_worktree::size::Bytes;
@@ -66,7 +67,7 @@ struct ScanContext<'a> {
     verdicts: &'a Verdicts<'a>,
     /// What the files hold.
     source: ContentSource<'a>,
-    options: &'a ScanOptions<'a>,
+    options: &'a ScanOptions,
 }
 
 impl<'a> ScanContext<'a> {
@@ -98,7 +99,8 @@ pub struct ScanResult {
 }
 
 /// What is to be looked at, and which findings are asked for.
-pub struct ScanOptions<'a> {
+#[derive(Default)]
+pub struct ScanOptions {
     /// The staged contents instead of those on disk.
     pub staged: bool,
     /// Ignored files, too.
@@ -111,25 +113,9 @@ pub struct ScanOptions<'a> {
     pub level: Option<Level>,
     /// Every version that the history holds, too.
     pub history: bool,
-    /// Told how many of them have been looked into so far.
-    pub progress: &'a (dyn Fn(u64) + Sync),
 }
 
-impl Default for ScanOptions<'_> {
-    fn default() -> Self {
-        Self {
-            staged: false,
-            ignored: false,
-            paths: Vec::new(),
-            classes: Vec::new(),
-            level: None,
-            history: false,
-            progress: &|_| {},
-        }
-    }
-}
-
-impl ScanOptions<'_> {
+impl ScanOptions {
     fn is_for(&self, finding: &Finding) -> bool {
         let concerns = |path: &RepoPathBuf| {
             let is_at = |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
@@ -202,6 +188,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
 }
 
 fn run(scan: &ScanContext) -> Result<ScanResult> {
+    let stage = Stage::Find.begin();
     let mut result = ScanResult {
         unread: scan.tree.unread.clone(),
         ..ScanResult::default()
@@ -239,6 +226,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
         .findings
         .retain(|finding| scan.options.is_for(finding));
     sort(&mut result.findings);
+    stage.seen(result.findings.len() as u64, 0);
     Ok(result)
 }
 

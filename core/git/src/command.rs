@@ -4,6 +4,7 @@
 
 use crate::programs::{ALWAYS, ENVIRONMENT};
 use crate::{Error, Result};
+use redshank_stage::Stage;
 use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{Read, Write};
@@ -106,6 +107,7 @@ impl Git {
         from: Option<File>,
         into: Option<File>,
     ) -> Result<Vec<u8>> {
+        let asked = Stage::Git.begin();
         let from = match from {
             Some(file) => Stdio::from(file),
             None if input.is_empty() => Stdio::null(),
@@ -127,6 +129,7 @@ impl Git {
             (drained(stdout), said.join().unwrap_or_default())
         });
         let status = child.wait().map_err(Error::NotStarted)?;
+        asked.seen(1, out.len() as u64);
         if status.success() {
             return Ok(out);
         }

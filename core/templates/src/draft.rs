@@ -7,6 +7,7 @@ use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
 use redshank_files::FileKind;
 use redshank_pattern::{exactly, fit};
+use redshank_stage::Stage;
 use redshank_worktree::ignore_file::{Block, NewRule, Section, blocks, lines_of, with_block};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
 use redshank_worktree::settings::Layout;
@@ -80,6 +81,7 @@ impl Draft {
             files: BTreeMap::new(),
             draft: Self::default(),
         };
+        let stage = Stage::Draft.begin();
         for project in wanted(survey, requests) {
             composer.add_project(&project)?;
         }
@@ -89,7 +91,9 @@ impl Draft {
             }
         }
         composer.let_in_needed(&survey.projects)?;
-        Ok(composer.finished())
+        let draft = composer.finished();
+        stage.seen(draft.added.len() as u64, 0);
+        Ok(draft)
     }
 
     /// The ignore files as drafted.

@@ -1,9 +1,11 @@
 //! Which project types live in a tree, where, and by what evidence.
 
 use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, outputs};
-use bstr::{BStr, ByteSlice};
+use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_pattern::{Case, Rule};
+use redshank_stage::Stage;
+use redshank_worktree::rules::{RuleList, Source};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use redshank_worktree::{Class, RepoPath, RepoPathBuf, Snapshot, common_folder};
 use std::collections::HashMap;
@@ -93,6 +95,7 @@ pub struct Survey<'a> {
 /// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
 /// a project already recognised would ignore (dependencies, build output) is not a project.
 pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
+    let stage = Stage::Recognise.begin();
     let markers = Markers::of(templates, snapshot.case());
     let files = tree
         .to_commit()
@@ -114,8 +117,10 @@ pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Templa
     recogniser.take_all(hits);
     let together = recogniser.taken_together(gathered);
     recogniser.take_all(together);
+    let projects = recogniser.found.in_order();
+    stage.seen(projects.len() as u64, 0);
     Survey {
-        projects: recogniser.found.in_order(),
+        projects,
         ..recogniser.survey
     }
 }
@@ -343,66 +348,55 @@ impl<'a> Recogniser<'a, '_> {
     }
 }
 
-/// All markers of a collection, by the name that a file must have.
+/// All markers of a collection, as rules of one list.
 struct Markers<'a> {
-    named: HashMap<&'a [u8], Vec<Sought<'a>>>,
-    other: Vec<Sought<'a>>,
+    sought: Vec<Sought<'a>>,
+    rules: RuleList,
 }
 
 struct Sought<'a> {
     template: &'a Template,
     kind: MarkerKind<'a>,
-    rule: Rule,
     /// How many parts of a path lie between the project's folder and the end.
     parts: usize,
 }
 
 impl<'a> Markers<'a> {
     fn of(templates: &'a [Template], case: Case) -> Self {
-        let mut markers = Self {
-            named: HashMap::new(),
-            other: Vec::new(),
-        };
+        let mut sought = Vec::new();
+        let mut rules = Vec::new();
         for template in templates {
-            for mark in &template.folder {
-                markers.seek(&mark.holds, template, MarkerKind::Folder(mark), case);
-            }
-            for marker in &template.recognise {
-                markers.seek(&marker.file, template, MarkerKind::Project(marker), case);
-            }
-            for output in &template.output {
-                markers.seek(&output.file, template, MarkerKind::Output(output), case);
+            let folders = template.folder.iter();
+            let folders = folders.map(|mark| (&mark.holds, MarkerKind::Folder(mark)));
+            let projects = template.recognise.iter();
+            let projects = projects.map(|marker| (&marker.file, MarkerKind::Project(marker)));
+            let outputs = template.output.iter();
+            let outputs = outputs.map(|output| (&output.file, MarkerKind::Output(output)));
+            for (file, kind) in folders.chain(projects).chain(outputs) {
+                let anywhere = match file.contains('/') {
+                    true => format!("**/{file}"),
+                    false => file.to_owned(),
+                };
+                rules.push(Rule::parse(anywhere.as_bytes(), 1, case));
+                sought.push(Sought {
+                    template,
+                    kind,
+                    parts: file.split('/').count(),
+                });
             }
         }
-        markers
-    }
-
-    fn seek(&mut self, file: &'a str, template: &'a Template, kind: MarkerKind<'a>, case: Case) {
-        let anywhere = match file.contains('/') {
-            true => format!("**/{file}"),
-            false => file.to_owned(),
-        };
-        let sought = Sought {
-            template,
-            kind,
-            rule: Rule::parse(anywhere.as_bytes(), 1, case),
-            parts: file.split('/').count(),
-        };
-        let name = file.rsplit('/').next().unwrap_or(file).as_bytes();
-        if name.iter().any(|byte| b"*?[\\".contains(byte)) {
-            self.other.push(sought);
-        } else {
-            self.named.entry(name).or_default().push(sought);
+        let source = Source::of_folder(RepoPathBuf::default());
+        Self {
+            sought,
+            rules: RuleList::of(source, rules, case),
         }
     }
 
     fn hits(&self, entry: &'a Entry) -> impl Iterator<Item = MarkerHit<'a>> {
         let path: &RepoPath = &entry.path;
-        let name: &BStr = path.name();
-        let named = self.named.get(name.as_bytes()).into_iter().flatten();
-        let sought = named.chain(&self.other);
-        let found = sought.filter(move |sought| sought.rule.matches(path, false));
-        found.map(move |sought| {
+        let found = self.rules.all_matches(path, false).into_iter();
+        found.map(move |at| {
+            let sought = &self.sought[at as usize];
             let mut folders = std::iter::successors(Some(path), |path| Some(path.folder()));
             let folder = folders.nth(sought.parts).unwrap_or(RepoPath::top());
             MarkerHit {

@@ -15,6 +15,7 @@ use foldhash::fast::FixedState;
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
 use redshank_git::{Index, Repository};
+use redshank_stage::Stage;
 use std::collections::HashMap;
 use std::io::{ErrorKind, Read as _};
 use std::ops::Deref;
@@ -106,7 +107,12 @@ impl Snapshot {
     /// If the index can't be read.
     pub fn index(&self) -> Result<&Index> {
         self.index.get_or_try_init(|| match &self.repository {
-            Some(repository) => Ok(repository.index()?),
+            Some(repository) => {
+                let reading = Stage::Index.begin();
+                let index = repository.index()?;
+                reading.seen(index.len() as u64, 0);
+                Ok(index)
+            }
             None => Ok(Index::default()),
         })
     }
@@ -276,20 +282,6 @@ impl Snapshot {
     pub fn own_rules(&self, folder: &RepoPath) -> Result<Option<Arc<RuleList>>> {
         let rules = self.rules_of(folder, &Overlay::new(), self.index()?);
         rules.map_err(|cause| refused(&self.path(folder).join(IGNORE_FILE))(cause))
-    }
-
-    /// The rules that everyone has in a folder: its own ignore file and the ones above it.
-    ///
-    /// # Errors
-    /// If one of them can't be read.
-    pub fn shared_rules(&self, folder: &RepoPath, overlay: &Overlay) -> Result<Chain> {
-        let mut chain = Chain::new([]);
-        for folder in
-            std::iter::once(RepoPath::top()).chain(folder.parts().filter(|part| !part.is_top()))
-        {
-            chain = self.with_rules(chain, folder, overlay, self.index()?)?;
-        }
-        Ok(chain)
     }
 
     /// A chain with the rules of one more folder.

@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
 use redshank_git::{Index, Mode, Span};
 use redshank_pattern::Case;
+use redshank_stage::{Running, Stage};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
@@ -60,6 +61,7 @@ impl Tree {
             options,
             index,
             found: Mutex::default(),
+            stage: Stage::Walk.begin(),
         };
         let top = Folder {
             path: RepoPathBuf::default(),
@@ -143,6 +145,7 @@ struct Walk<'a> {
     options: &'a WalkOptions,
     index: &'a Index,
     found: Mutex<Tree>,
+    stage: Running,
 }
 
 /// A folder to be entered.
@@ -187,6 +190,8 @@ impl<'a> Walk<'a> {
         if let Err(reason) = self.list(threads, folder, &mut seen) {
             seen.unread.push(reason);
         }
+        let bytes = seen.entries.iter().map(|entry| entry.size.0).sum();
+        self.stage.seen(seen.entries.len() as u64, bytes);
         let mut found = self
             .found
             .lock()

@@ -10,7 +10,6 @@ use crate::words;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
-use indicatif::{ProgressBar, ProgressStyle};
 use redshank_files::FileKind;
 use redshank_findings::{Exposure, Finding, Level, Remedy, ScanOptions, ScanResult, Summary};
 use redshank_worktree::Class;
@@ -69,15 +68,7 @@ impl Check {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(false)?;
-        let spinner = ProgressBar::new_spinner().with_message("versions looked into");
-        let spinner =
-            spinner.with_style(ProgressStyle::with_template("{spinner} {human_pos} {msg}")?);
-        let progress = |versions| spinner.set_position(versions);
-        let result = context.scan(&ScanOptions {
-            progress: &progress,
-            ..self.options(&context)?
-        })?;
-        spinner.finish_and_clear();
+        let result = context.scan(&self.options(&context)?)?;
         let checked = Checked {
             top: &context.snapshot.top,
             result: &result,
@@ -101,7 +92,7 @@ impl Check {
         Ok(found(result.findings.iter().any(is_serious)))
     }
 
-    fn options(&self, context: &Context) -> Result<ScanOptions<'static>> {
+    fn options(&self, context: &Context) -> Result<ScanOptions> {
         let mut paths = Vec::new();
         for path in &self.paths {
             let mut resolved = context.resolve(path)?;

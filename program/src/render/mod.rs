@@ -7,6 +7,7 @@ mod numbers;
 mod sarif;
 pub mod screen;
 mod shell;
+mod stages;
 mod style;
 mod table;
 
@@ -16,6 +17,7 @@ pub use junit::{Case as JunitCase, junit};
 pub use numbers::{count, files};
 pub use sarif::log as sarif;
 pub use shell::quoted;
+pub use stages::listen;
 pub use style::{Paint, class_paint, level_paint};
 pub use table::{Align, Cell, Table, width};
 

@@ -4,11 +4,13 @@
 mod errors;
 mod findings;
 mod rules;
+mod stages;
 mod steps;
 
 pub use errors::{example, explained};
 pub use findings::{evidence, message, next_step, remedy};
 pub use rules::{near_reason, pattern, ruling, scope, status, stray_reason};
+pub use stages::stage;
 pub use steps::{kind_title, reason};
 
 use redshank_changes::rehearse::MissingReason;

@@ -69,7 +69,6 @@ fn what_can_not_be_done_ends_with_code_2_and_a_way_out() {
         (&["survey", "--root", "a/b"], "name a folder that exists"),
         (&["survey", "--root", "../bare.git"], "working tree"),
         (&["why", "../outside"], "name a path inside"),
-        (&["why", "."], "top folder"),
         (&["try", "x", "--in", "nowhere"], "is not a folder"),
         (&["draft", "rsut"], "did you mean `rust`"),
         (&["draft", "rust@nowhere"], "nowhere is not a folder of"),

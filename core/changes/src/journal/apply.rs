@@ -40,6 +40,8 @@ impl Journal<'_> {
                 command: cut_short.command,
             });
         }
+        let changing = redshank_stage::Stage::Change.begin();
+        changing.seen(changes.files.len() as u64, 0);
         self.clear_unrecorded(&store)?;
         let number = numbers(&store)?.last().map_or(1, |last| last + 1);
         store

@@ -256,8 +256,7 @@ impl<'a> PlanBuilder<'a> {
 
     /// Whether the rules that everyone has, with the ones to be added, keep a path out.
     fn is_shut(&self, path: &RepoPath) -> Result<bool> {
-        let overlay = self.edits.overlay();
-        let chain = self.snapshot.shared_rules(path.folder(), &overlay)?;
+        let chain = self.edits.rules_at(path.folder())?;
         Ok(chain.shuts(path.bare(), path.is_folder()).is_some())
     }
 

@@ -3,14 +3,20 @@
 use crate::Result;
 use crate::journal::{Area, Content, FileChange, Mode};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::ignore_file::{NewRule, Section, with_section};
-use redshank_worktree::rules::folder_of_ignore_file;
+use redshank_pattern::Rule;
+use redshank_worktree::ignore_file::{NewRule, Section, add_section};
+use redshank_worktree::rules::{Chain, GrowingList, RuleList, Source, folder_of_ignore_file};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
 
 pub(super) struct FileEdits<'a> {
     snapshot: &'a Snapshot,
     files: BTreeMap<RepoPathBuf, FileEdit>,
+    /// The rules of ignore files with mended lines, by folder, without what is added.
+    mended: HashMap<RepoPathBuf, Arc<RuleList>>,
+    /// The rules that are added, by folder.
+    growing: HashMap<RepoPathBuf, GrowingList>,
 }
 
 #[derive(Default)]
@@ -23,11 +29,14 @@ struct FileEdit {
     mended: BTreeMap<u32, BString>,
     /// Lines to add.
     rules: Vec<NewRule>,
+    /// Their patterns.
+    added: HashSet<BString>,
     is_new: bool,
 }
 
 impl FileEdit {
-    fn after(&self) -> Vec<u8> {
+    /// What it is to hold without the lines to add.
+    fn with_mended(&self) -> Vec<u8> {
         let before = self.before.as_deref().unwrap_or(&self.start);
         let mut text = before.to_vec();
         if !self.mended.is_empty() {
@@ -46,12 +55,14 @@ impl FileEdit {
             });
             text = mended.collect::<Vec<_>>().concat();
         }
+        text
+    }
+
+    fn after(&self) -> Vec<u8> {
+        let mut text = self.with_mended();
         if !self.rules.is_empty() {
-            text = with_section(
-                &text,
-                &Section::new("tidy".to_owned(), self.rules.clone()),
-                None,
-            );
+            let section = Section::new("tidy".to_owned(), self.rules.clone());
+            add_section(&mut text, &section, None);
         }
         text
     }
@@ -66,6 +77,8 @@ impl<'a> FileEdits<'a> {
         Self {
             snapshot,
             files: BTreeMap::new(),
+            mended: HashMap::new(),
+            growing: HashMap::new(),
         }
     }
 
@@ -92,12 +105,39 @@ impl<'a> FileEdits<'a> {
 
     /// Adds a line to a file, unless this plan has added it already. Gives whether it did.
     pub(super) fn add(&mut self, path: &RepoPath, rule: NewRule) -> Result<bool> {
+        let (pattern, case) = (rule.pattern.clone(), self.snapshot.case());
         let file = self.file(path)?;
-        let is_new = !file.rules.iter().any(|known| known.pattern == rule.pattern);
-        if is_new {
-            file.rules.push(rule);
+        let is_new = file.added.insert(pattern.clone());
+        if !is_new {
+            return Ok(false);
         }
-        Ok(is_new)
+        file.rules.push(rule);
+        if let Some(folder) = folder_of_ignore_file(path) {
+            let growing = self.growing.entry(folder.to_owned());
+            let source = || Source::of_folder(folder.to_owned());
+            let growing = growing.or_insert_with(|| GrowingList::new(source(), case));
+            growing.extend([Rule::parse(&pattern, 0, case)]);
+        }
+        Ok(true)
+    }
+
+    /// The rules that everyone has in a folder, with the ones to be added.
+    pub(super) fn rules_at(&self, folder: &RepoPath) -> Result<Chain> {
+        let mut chain = Chain::new([]);
+        let below = folder.parts().filter(|part| !part.is_top());
+        for part in std::iter::once(RepoPath::top()).chain(below) {
+            let own = match self.mended.get(part) {
+                Some(mended) => Some(Arc::clone(mended)),
+                None => self.snapshot.own_rules(part)?,
+            };
+            let more = self
+                .growing
+                .get(part)
+                .into_iter()
+                .flat_map(GrowingList::lists);
+            chain = own.into_iter().chain(more).fold(chain, Chain::with);
+        }
+        Ok(chain)
     }
 
     /// Whether a line stands in a file already.
@@ -108,7 +148,13 @@ impl<'a> FileEdits<'a> {
 
     /// Writes a line anew; its end stays.
     pub(super) fn mend(&mut self, path: &RepoPath, line: u32, with: BString) -> Result<()> {
-        self.file(path)?.mended.insert(line, with);
+        let file = self.file(path)?;
+        file.mended.insert(line, with);
+        if let Some(folder) = folder_of_ignore_file(path) {
+            let (source, text) = (Source::of_folder(folder.to_owned()), file.with_mended());
+            let rules = RuleList::parse(source, &text, self.snapshot.case());
+            self.mended.insert(folder.to_owned(), Arc::new(rules));
+        }
         Ok(())
     }
 

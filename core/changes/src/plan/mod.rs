@@ -116,6 +116,7 @@ impl Plan {
         findings: Vec<Finding>,
         remove: Option<&Survey>,
     ) -> Result<Self> {
+        let stage = redshank_stage::Stage::Plan.begin();
         // Known before anything is moved, whatever mends it.
         let needed = findings.iter().filter(|one| one.class() == Class::Needed);
         let needed = needed.map(|finding| finding.path.clone()).collect();
@@ -141,6 +142,8 @@ impl Plan {
                 left.push(finding);
             }
         }
-        builder.finish(left)
+        let plan = builder.finish(left)?;
+        stage.seen(plan.steps.len() as u64, 0);
+        Ok(plan)
     }
 }

@@ -5,6 +5,7 @@ use crate::finders::{POINTER, Script, by_start, script};
 use crate::secret::{self, Secret, SecretFinding};
 use crate::{Finding, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
+use redshank_stage::Stage;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
 use redshank_worktree::{Class, RepoPathBuf};
 use std::cmp::Reverse;
@@ -46,11 +47,13 @@ impl ContentScan {
             let goes_anyway = class.is_some_and(|class| class != Class::Secret);
             entry.kind == EntryKind::File && !(goes_anyway && entry.state == State::Candidate)
         };
+        let stage = Stage::Contents.begin();
         let files: Vec<&Entry> = scan.files().filter(is_open).collect();
         let is_explained = |entry: &Entry| templates.has(entry) || entry.state == State::Ignored;
-        let seen = files
-            .into_par_iter()
-            .map(|entry| look_into(scan, entry, is_explained(entry)));
+        let seen = files.into_par_iter().map(|entry| {
+            stage.seen(1, entry.size.0);
+            look_into(scan, entry, is_explained(entry))
+        });
         let (mut content, mut result) = (Self::default(), ScanResult::default());
         let mut known = HashMap::new();
         for seen in seen.collect::<Result<Vec<FileScan>>>()? {

@@ -6,6 +6,7 @@ use crate::secret::{self, Secret, SecretFinding};
 use crate::{ByHand, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use rayon::prelude::*;
 use redshank_git::{Commit, Repository, Version};
+use redshank_stage::Stage;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind};
 use redshank_worktree::{RepoPath, RepoPathBuf};
@@ -30,17 +31,17 @@ pub(crate) fn search_history(scan: &ScanContext, findings: &mut Vec<Finding>) ->
     let Some(repository) = &scan.snapshot.repository else {
         return Ok(());
     };
+    let stage = Stage::History.begin();
     let mut search = Search {
         scan,
         small: Vec::new(),
         waiting: 0,
-        seen: 0,
         hits: BTreeMap::new(),
         error: None,
     };
     repository.every_version(&mut |version, contents| {
         search.take(version, contents);
-        (scan.options.progress)(search.seen);
+        stage.seen(1, 0);
         Ok(())
     })?;
     search.look_into_small();
@@ -77,14 +78,12 @@ struct Search<'a> {
     scan: &'a ScanContext<'a>,
     small: Vec<(Version, Vec<u8>)>,
     waiting: u64,
-    seen: u64,
     hits: BTreeMap<(FindingRule, RepoPathBuf, Option<Secret>), PastFinding>,
     error: Option<crate::Error>,
 }
 
 impl Search<'_> {
     fn take(&mut self, version: Version, contents: &mut dyn Read) {
-        self.seen += 1;
         if version.size > SMALL {
             let seen = look_into(self.scan, &version, contents);
             self.add(&version, seen);

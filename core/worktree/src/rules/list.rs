@@ -75,7 +75,7 @@ impl RuleList {
 
     /// The places of all rules that match a path, looking at no folder above it; none for a path
     /// above this list's folder.
-    pub(crate) fn all_matches(&self, path: &BStr, is_folder: bool) -> Vec<u32> {
+    pub fn all_matches(&self, path: &BStr, is_folder: bool) -> Vec<u32> {
         let Some(below) = path.strip_prefix(self.source.base.as_bytes()) else {
             return Vec::new();
         };

@@ -1,11 +1,13 @@
 //! Ignore rules: the files that hold them, and which rule decides about a path.
 
+mod growing;
 mod list;
 mod lookup;
 mod near_miss;
 mod pattern_set;
 mod source;
 
+pub use growing::GrowingList;
 pub use list::{RuleId, RuleList, Ruling};
 pub(crate) use near_miss::looser;
 pub use near_miss::{NearMiss, NearReason, misreadings, near_misses};
