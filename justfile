@@ -42,7 +42,12 @@ bench:
 # Side by side with git, cat and find
 compare:
     cargo build --release
-    for bench in benches/*.py; do $bench; done
+    benches/table.py
+
+# How many instructions fixed workloads take, beside what is written down
+instructions:
+    CARGO_PROFILE_RELEASE_STRIP=false cargo build --release
+    benches/instructions.py
 
 # The pictures in docs/screenshots, made from the demo
 pictures:

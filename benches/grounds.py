@@ -144,3 +144,18 @@ def monorepo(top):
                     (inner / f"level{name}.c").write_text(f"int level = {nth * 1000 + part * 20 + name};\n")
     git(top, "add", ".")
     git(top, "commit", "-qm", "all")
+
+
+def small(top):
+    """5,000 files in 500 folders, 40 projects, 300 rules; and 4 MB of text with words that credentials begin with."""
+    dice = random.Random(7)
+    (top / ".gitignore").write_text(rules(300))
+    for folder in range(500):
+        part = top / f"part{folder % 20}" / f"sub{folder // 20 % 5}"
+        place = (part / "out" if folder % 2 else part) / f"d{folder}"
+        put(place, {f"{dice.choice(['gauge', 'level', 'tide'])}{nth}.{dice.choice(['c', 'rs', 'dat'])}": f"int level = {nth};\n" for nth in range(10)})
+        if folder % 12 == 0:
+            put(place, KINDS[folder // 12 % len(KINDS)][0])
+    words = ["const", "function", "password", "token", "value", "if(x)", "x=1;", '"foo"', "{", "}", "import", "level", "gauge", "\n"]
+    for nth in range(16):
+        put(top / "text", {f"{nth}.js": " ".join(dice.choices(words, k=40_000))})

@@ -28,7 +28,8 @@ impl Repository {
             .is_ok()
     }
 
-    /// Of these paths, the ones that the current commit holds.
+    /// Of these paths, the ones that the current commit holds; a folder, if it holds anything in
+    /// it. All without a slash at their end.
     ///
     /// # Errors
     /// If git refuses.
@@ -36,18 +37,8 @@ impl Repository {
         if !self.has_commit() {
             return Ok(HashSet::new());
         }
-        self.named(
-            &[
-                "ls-tree",
-                "-r",
-                "-z",
-                "--name-only",
-                "--full-tree",
-                "HEAD",
-                "--",
-            ],
-            paths,
-        )
+        let list = ["ls-tree", "-z", "--name-only", "--full-tree", "HEAD", "--"];
+        self.named(&list, paths)
     }
 
     /// What became of these paths so far, in every commit that a branch, a tag or the current

@@ -1,7 +1,8 @@
 use super::found;
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, count, folder_name, screen, shown};
+use crate::put;
+use crate::render::{Align, Paint, Table, count, cut, folder_name, screen, shown, width};
 use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
 use anyhow::Result;
 use bstr::{BStr, ByteSlice};
@@ -92,10 +93,15 @@ impl Files {
         } else if let Some(levels) = self.tree {
             self.format.print(&Folders::of(&context, &listed, levels))?;
         } else {
-            self.format.print(&List {
+            let list = List {
                 listed: &listed,
                 prefix,
-            })?;
+                width: width(),
+            };
+            match self.format {
+                ListFormat::Text => list.put_out()?,
+                ListFormat::Json | ListFormat::Jsonl => self.format.print(&list)?,
+            }
         }
         context.say_unread(&tree.unread);
         Ok(found(self.under.is_some() && !listed.is_empty()))
@@ -115,11 +121,44 @@ fn write_raw(listed: &[&Entry], prefix: &BStr) -> Result<()> {
 struct List<'a> {
     listed: &'a [&'a Entry],
     prefix: &'a BStr,
+    width: Option<usize>,
 }
+
+/// How wide a state is, in columns, and a size.
+const WORD: usize = 9;
+const SIZE: usize = 10;
+
+/// How many files are written at a time.
+const LINES_AT_ONCE: usize = 4096;
 
 impl<'a> List<'a> {
     fn relative(&self, entry: &'a Entry) -> &'a BStr {
         entry.path[self.prefix.len()..].as_bstr()
+    }
+
+    /// A file in one line: its state, its size, and where it is.
+    fn line(&self, entry: &'a Entry) -> String {
+        let (word, paint) = match entry.state {
+            State::Candidate => ("candidate", Paint::Good),
+            State::Ignored => ("ignored", Paint::Quiet),
+            State::Tracked => ("tracked", Paint::Type),
+        };
+        let pad = " ".repeat(WORD - word.len());
+        let (word, size) = (paint.on(word), entry.size.to_string());
+        let path = shown(self.relative(entry));
+        let path = self.width.map_or(path.clone(), |width| {
+            cut(&path, width.saturating_sub(WORD + SIZE + 5))
+        });
+        format!(" {word}{pad}  {size:>SIZE$}  {path}\n")
+    }
+
+    /// Writes all of them, so many at a time that no list is too long.
+    fn put_out(&self) -> Result<()> {
+        for some in self.listed.chunks(LINES_AT_ONCE) {
+            let lines: String = some.iter().map(|entry| self.line(entry)).collect();
+            put!("{lines}")?;
+        }
+        Ok(())
     }
 }
 
@@ -127,20 +166,7 @@ impl Report for List<'_> {
     type Document = Vec<FileOut>;
 
     fn text(&self) -> Result<String> {
-        let mut table = Table::new(&[Align::Whole, Align::Right, Align::Left]);
-        for entry in self.listed {
-            let (word, paint) = match entry.state {
-                State::Candidate => ("candidate", Paint::Good),
-                State::Ignored => ("ignored", Paint::Quiet),
-                State::Tracked => ("tracked", Paint::Type),
-            };
-            table.row([
-                Cell::painted(paint, word),
-                entry.size.to_string().into(),
-                shown(self.relative(entry)).into(),
-            ]);
-        }
-        Ok(table.text())
+        Ok(self.listed.iter().map(|entry| self.line(entry)).collect())
     }
 
     fn document(&self) -> Vec<FileOut> {

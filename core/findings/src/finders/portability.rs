@@ -4,9 +4,11 @@
 use crate::{ByHand, Cause, Finding, Known, Level, NameFault, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
 use foldhash::fast::FixedState;
+use hashbrown::HashTable;
 use redshank_worktree::tree::Entry;
 use redshank_worktree::{Class, RepoPath};
-use std::collections::HashMap;
+use std::borrow::Cow;
+use std::hash::BuildHasher;
 
 /// Names that Windows keeps for devices, with any extension ("Naming Files, Paths, and Namespaces",
 /// Microsoft).
@@ -55,13 +57,18 @@ fn fault(path: &BStr) -> Option<NameFault> {
 /// Paths, or folders on their way, that are one where upper and lower case are the same.
 fn clashes(scan: &ScanContext) -> Vec<Finding> {
     let mut findings = Vec::new();
-    // For each folded name, the first spelling of it.
-    let mut spellings: HashMap<Vec<u8>, &RepoPath, FixedState> = HashMap::default();
+    // The first spelling of each name, found by what it is in lower case.
+    let mut spellings: HashTable<&RepoPath> = HashTable::new();
+    let hash = |lower: &[u8]| HASH.hash_one(lower);
     let mut before = RepoPath::top();
     for entry in scan.tree.to_commit() {
         let path = &entry.path;
         for part in parts_not_shared(path, before) {
-            let first = *spellings.entry(part.to_lowercase()).or_insert(part);
+            let lower = lower(part);
+            let same = |known: &&RepoPath| self::lower(known) == lower;
+            let rehash = |known: &&RepoPath| hash(&self::lower(known));
+            let spelling = spellings.entry(hash(&lower), same, rehash);
+            let first = *spelling.or_insert(part).get();
             // Below two folders that clash, only what has the same name there clashes, too; the
             // folder's finding says so.
             if first != part && first.folder() == part.folder() {
@@ -72,6 +79,18 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
     }
     findings
 }
+
+/// A name as it is where upper and lower case are the same.
+fn lower(name: &RepoPath) -> Cow<'_, [u8]> {
+    let is_lower = |byte: &u8| byte.is_ascii() && !byte.is_ascii_uppercase();
+    match name.iter().all(is_lower) {
+        true => Cow::Borrowed(name.as_bytes()),
+        false => Cow::Owned(name.to_lowercase()),
+    }
+}
+
+/// How names are hashed.
+const HASH: FixedState = FixedState::with_seed(0);
 
 /// The folders on the way to a path, and the path, without those that it shares with the path
 /// before, which were looked at then.

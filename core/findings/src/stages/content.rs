@@ -24,6 +24,21 @@ struct FileScan {
     script: Option<Script>,
 }
 
+impl FileScan {
+    fn is_empty(&self) -> bool {
+        let Self {
+            made,
+            secrets,
+            accepted,
+            unread,
+            pointer,
+            script,
+        } = self;
+        let nothing_made = made.is_none() && secrets.is_empty() && *accepted == 0;
+        nothing_made && unread.is_none() && pointer.is_none() && script.is_none()
+    }
+}
+
 /// What was seen inside files, beside findings.
 #[derive(Default)]
 pub(crate) struct ContentScan {
@@ -50,10 +65,14 @@ impl ContentScan {
         let stage = Stage::Contents.begin();
         let files: Vec<&Entry> = scan.files().filter(is_open).collect();
         let is_explained = |entry: &Entry| templates.has(entry) || entry.state == State::Ignored;
-        let seen = files.into_par_iter().map(|entry| {
-            stage.seen(1, entry.size.0);
-            look_into(scan, entry, is_explained(entry))
-        });
+        let seen = files
+            .into_par_iter()
+            .map(|entry| {
+                stage.seen(1, entry.size.0);
+                look_into(scan, entry, is_explained(entry))
+            })
+            // Most files give nothing, and what they gave isn't kept.
+            .filter(|seen| seen.as_ref().map_or(true, |seen| !seen.is_empty()));
         let (mut content, mut result) = (Self::default(), ScanResult::default());
         let mut known = HashMap::new();
         for seen in seen.collect::<Result<Vec<FileScan>>>()? {

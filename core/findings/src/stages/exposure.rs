@@ -43,6 +43,10 @@ fn borrowed(paths: &[RepoPathBuf]) -> Vec<&BStr> {
     paths.iter().map(|path| path.as_bstr()).collect()
 }
 
+fn bare(paths: &[RepoPathBuf]) -> Vec<&BStr> {
+    paths.iter().map(|path| path.bare().as_bstr()).collect()
+}
+
 /// A value got as far as the farthest place that holds it; gives that place's path.
 fn spread(finding: &mut Finding) -> RepoPathBuf {
     let farthest = finding.also.iter().max_by_key(|place| place.exposure);
@@ -67,11 +71,12 @@ impl WhatGitKnows {
     fn of(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
         let stays = |place: &Finding| {
             let stays = matches!(place.class(), Class::Secret | Class::Oversized);
-            stays && place.state == State::Tracked
+            // git tells the past of files.
+            stays && place.state == State::Tracked && !place.path.is_folder()
         };
         let lasting = paths_of(findings, stays);
         Ok(Self {
-            committed: repository.committed(&borrowed(tracked))?,
+            committed: repository.committed(&bare(tracked))?,
             pushed: repository.pushed(&borrowed(tracked))?,
             past: match lasting.is_empty() {
                 true => HashMap::new(),
@@ -90,7 +95,7 @@ impl WhatGitKnows {
         let is_below = |one: &BString| is_folder && one.starts_with(path);
         finding.exposure = if self.pushed.contains_key(path) || self.pushed.keys().any(is_below) {
             Exposure::Pushed
-        } else if self.committed.contains(path) || self.committed.iter().any(is_below) {
+        } else if self.committed.contains(finding.path.bare().as_bstr()) {
             Exposure::Committed
         } else {
             Exposure::Staged
