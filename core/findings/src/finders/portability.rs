@@ -41,7 +41,7 @@ fn fault(path: &BStr) -> Option<NameFault> {
         if stem.len() >= 3 {
             let stem = stem.trim_end();
             let is_it = |device: &&str| stem.eq_ignore_ascii_case(device.as_bytes());
-            if stem.len() <= 4 && DEVICES.iter().any(|device| is_it(&device)) {
+            if stem.len() <= 4 && DEVICES.iter().any(is_it) {
                 return Some(NameFault::Device(part.into()));
             }
         }
