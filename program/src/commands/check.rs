@@ -114,7 +114,6 @@ impl Check {
             paths,
             classes: self.classes.clone(),
             level: self.level,
-            ..ScanOptions::default()
         })
     }
 }

@@ -119,8 +119,15 @@ impl Listener {
             return;
         }
         let (did, counted) = words::stage(stage);
+        let counted = match told.count {
+            1 => counted.trim_end_matches('s'),
+            _ => counted,
+        };
         let of = format!("{} {counted}", count(told.count));
-        let bytes = Bytes(told.bytes).to_string();
+        let bytes = match told.bytes {
+            0 => String::new(),
+            bytes => Bytes(bytes).to_string(),
+        };
         let time = microseconds as f64 / 1000.0;
         self.bar
             .suspend(|| eputln!("{did:16} {of:>24} {bytes:>12} {time:>9.1} ms"));
