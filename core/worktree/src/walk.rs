@@ -11,6 +11,8 @@ use redshank_files::{FileKind, Folder as OpenFolder, Root};
 use redshank_git::{Index, Mode, Span};
 use redshank_pattern::Case;
 use redshank_stage::{Running, Stage};
+use std::iter::Peekable;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
@@ -70,15 +72,95 @@ impl Tree {
             tracked_above: index.whole(),
         };
         rayon::scope(|threads| walk.enter(threads, top));
-        let mut tree = walk
+        let mut found = walk
             .found
             .into_inner()
             .unwrap_or_else(std::sync::PoisonError::into_inner);
-        tree.entries.extend(tracked(snapshot, options, index));
-        tree.entries
-            .par_sort_unstable_by(|a, b| a.path.cmp(&b.path));
-        tree.unread.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok(tree)
+        found.unread.sort_by(|a, b| a.path.cmp(&b.path));
+        let mut order = found.order();
+        let mut entries = found.entries;
+        let untracked = entries.len() as u32;
+        entries.extend(tracked(snapshot, options, index));
+        if entries.len() > order.len() {
+            order = merged(&entries, &order, untracked..entries.len() as u32);
+        }
+        put_in_order(&mut entries, &mut order);
+        Ok(Self {
+            entries,
+            unread: found.unread,
+        })
+    }
+}
+
+/// What a walk found.
+#[derive(Default)]
+struct Found {
+    /// What lies right in a folder stands together, sorted.
+    entries: Vec<Entry>,
+    /// The folders, in no order, each with where its entries stand.
+    folders: Vec<(RepoPathBuf, Range<u32>)>,
+    unread: Vec<Unread>,
+}
+
+impl Found {
+    /// The order of the entries by path, as where each stands.
+    fn order(&mut self) -> Vec<u32> {
+        self.folders.sort_unstable_by(|a, b| a.0.cmp(&b.0));
+        let mut order = Vec::with_capacity(self.entries.len());
+        let mut folders = self.folders.iter().peekable();
+        while let Some(folder) = folders.next() {
+            self.add_folder(folder, &mut folders, &mut order);
+        }
+        order
+    }
+
+    /// Adds a folder and the folders in it, which come next: all of a folder stands where its own
+    /// path would.
+    fn add_folder<'f>(
+        &self,
+        (path, own): &(RepoPathBuf, Range<u32>),
+        next: &mut Peekable<impl Iterator<Item = &'f (RepoPathBuf, Range<u32>)>>,
+        order: &mut Vec<u32>,
+    ) {
+        let mut own = own.clone().peekable();
+        while let Some(inner) = next.next_if(|(inner, _)| inner.is_within(path)) {
+            let is_before = |at: &u32| self.entries[*at as usize].path < inner.0;
+            while let Some(before) = own.next_if(is_before) {
+                order.push(before);
+            }
+            self.add_folder(inner, next, order);
+        }
+        order.extend(own);
+    }
+}
+
+/// One order of two lots of entries, each of which is sorted by path.
+fn merged(entries: &[Entry], order: &[u32], more: Range<u32>) -> Vec<u32> {
+    let path = |at: u32| &entries[at as usize].path;
+    let mut merged = Vec::with_capacity(entries.len());
+    let mut more = more.peekable();
+    for at in order {
+        while let Some(before) = more.next_if(|before| path(*before) < path(*at)) {
+            merged.push(before);
+        }
+        merged.push(*at);
+    }
+    merged.extend(more);
+    merged
+}
+
+/// Puts each entry where an order has it. The order is used up.
+fn put_in_order(entries: &mut [Entry], order: &mut [u32]) {
+    for start in 0..entries.len() {
+        let mut here = start;
+        loop {
+            let wanted = std::mem::replace(&mut order[here], here as u32) as usize;
+            if wanted == start {
+                break;
+            }
+            entries.swap(here, wanted);
+            here = wanted;
+        }
     }
 }
 
@@ -144,7 +226,7 @@ struct Walk<'a> {
     snapshot: &'a Snapshot,
     options: &'a WalkOptions,
     index: &'a Index,
-    found: Mutex<Tree>,
+    found: Mutex<Found>,
     stage: Running,
 }
 
@@ -187,17 +269,25 @@ impl<'a> Walk<'a> {
         'a: 's,
     {
         let mut seen = Tree::default();
+        let path = folder.path.clone();
         if let Err(reason) = self.list(threads, folder, &mut seen) {
             seen.unread.push(reason);
         }
-        let bytes = seen.entries.iter().map(|entry| entry.size.0).sum();
-        self.stage.seen(seen.entries.len() as u64, bytes);
+        let mut entries = seen.entries;
+        entries.sort_unstable_by(|a, b| a.path.cmp(&b.path));
+        let bytes = entries.iter().map(|entry| entry.size.0).sum();
+        self.stage.seen(entries.len() as u64, bytes);
         let mut found = self
             .found
             .lock()
             .unwrap_or_else(std::sync::PoisonError::into_inner);
-        found.entries.append(&mut seen.entries);
         found.unread.append(&mut seen.unread);
+        if !entries.is_empty() {
+            let start = found.entries.len() as u32;
+            found.entries.append(&mut entries);
+            let end = found.entries.len() as u32;
+            found.folders.push((path, start..end));
+        }
     }
 
     fn list<'s>(
