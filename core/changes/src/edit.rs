@@ -16,6 +16,8 @@ pub struct Edit {
     pub before: Option<Vec<u8>>,
     /// What it would hold.
     pub after: Vec<u8>,
+    /// Whether people are shown what changes in it.
+    pub is_for_people: bool,
     /// It holds rules.
     is_rules: bool,
     area: Area,
@@ -30,8 +32,22 @@ impl Edit {
             before: target.contents,
             after,
             is_rules: true,
+            is_for_people: true,
             area: target.area,
             path: target.path,
+        }
+    }
+
+    /// An edit of what the program keeps for itself in the repository; nobody has to look at it.
+    pub fn of_memory(path: &str, before: Option<Vec<u8>>, after: Vec<u8>) -> Self {
+        Self {
+            shown: path.into(),
+            before,
+            after,
+            is_rules: false,
+            is_for_people: false,
+            area: Area::Worktree,
+            path: path.into(),
         }
     }
 
@@ -42,6 +58,7 @@ impl Edit {
             before: settings.text().map(|text| text.as_bytes().to_vec()),
             after: after.into_bytes(),
             is_rules: false,
+            is_for_people: true,
             area: Area::Worktree,
             path: settings::FILE.into(),
         }

@@ -16,6 +16,7 @@ mod class;
 mod fit;
 mod glob;
 mod line;
+mod probe;
 mod rule;
 
 pub use fit::{Breadth, exactly, fit};

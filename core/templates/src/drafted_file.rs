@@ -1,15 +1,17 @@
-//! An ignore file while it is drafted: what stood in it is read once, and what comes in behind it
-//! is kept by the folder that it is for, so that a thousand projects cost a thousand times one.
+//! An ignore file while it is drafted: what stood in it is read once, and what is to come in is
+//! kept apart until it is known to stay.
 
-use bstr::{BStr, BString, ByteSlice};
+use crate::section::{DraftLine, section};
+use bstr::{BStr, BString};
 use redshank_pattern::Case;
-use redshank_worktree::ignore_file::{Block, Section, add_section, blocks, lines_of};
+use redshank_worktree::ignore_file::{Block, Section, add_section, blocks, lines_of, with_block};
 use redshank_worktree::rules::{RuleList, Source};
+use redshank_worktree::settings::Explain;
 use redshank_worktree::{RepoPath, RepoPathBuf};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
-/// An ignore file, as it is and as it would be.
+/// A file, as it is and as it would be.
 #[derive(Default)]
 pub struct Edited {
     /// As it is.
@@ -18,23 +20,48 @@ pub struct Edited {
     pub after: Vec<u8>,
 }
 
+/// A block that is to come in.
+pub(crate) struct NewBlock {
+    pub(crate) label: String,
+    pub(crate) lines: Vec<DraftLine>,
+    /// The templates, with the revision of each; none for what isn't remembered.
+    pub(crate) templates: BTreeMap<String, u32>,
+    pub(crate) places: Vec<BString>,
+}
+
+impl NewBlock {
+    /// One that holds no template's rules.
+    pub(crate) fn of_lines(label: String, lines: Vec<DraftLine>) -> Self {
+        Self {
+            label,
+            lines,
+            templates: BTreeMap::new(),
+            places: Vec::new(),
+        }
+    }
+
+    pub(crate) fn section(&self, explain: Explain) -> Section {
+        section(self.label.clone(), self.lines.clone(), explain)
+    }
+}
+
 /// An ignore file that is being drafted.
 pub(crate) struct DraftedFile {
-    pub(crate) text: Edited,
-    /// The folder that it lies in.
+    pub(crate) before: Vec<u8>,
+    /// What stood in it, with changes in its midst.
+    text: Vec<u8>,
     folder: RepoPathBuf,
     case: Case,
-    /// The blocks of templates that stood in it, by their labels.
-    blocks: HashMap<BString, Block>,
-    /// How often each line stood in it.
-    lines: HashMap<BString, usize>,
-    /// The same without the lines of blocks.
+    /// Its sections as they stand.
+    pub(crate) blocks: Vec<Block>,
+    /// How often each line stands in it outside of blocks.
     own_lines: HashMap<BString, usize>,
-    /// The rules that stood in it, with changes in their midst.
+    /// The rules that stand in it, with changes in their midst.
     stood: Option<Arc<RuleList>>,
-    /// What came in behind them, by the folder that it is for; each with its place in the order.
-    added: HashMap<RepoPathBuf, Vec<(usize, Arc<RuleList>)>>,
-    count: usize,
+    /// What comes in behind them.
+    pub(crate) new: Vec<NewBlock>,
+    /// The rules of that.
+    coming: Vec<Arc<RuleList>>,
 }
 
 impl DraftedFile {
@@ -45,47 +72,37 @@ impl DraftedFile {
         rules: Option<Arc<RuleList>>,
         case: Case,
     ) -> Self {
-        let known = blocks(contents);
-        let (mut lines, mut own_lines) = (HashMap::new(), HashMap::new());
-        let mut inside = known.iter().map(|block| block.place.clone()).peekable();
-        for line in lines_of(contents) {
-            let at = line.number as usize - 1;
-            while inside.next_if(|place| place.end <= at).is_some() {}
-            *lines.entry(line.text.to_owned()).or_default() += 1;
-            if inside.peek().is_none_or(|place| !place.contains(&at)) {
-                *own_lines.entry(line.text.to_owned()).or_default() += 1;
-            }
-        }
-        let mut blocks = HashMap::new();
-        for block in known {
-            // Of several with one label, the first counts.
-            blocks.entry(block.label.clone()).or_insert(block);
-        }
-        Self {
-            text: Edited {
-                before: contents.to_vec(),
-                after: contents.to_vec(),
-            },
+        let mut file = Self {
+            before: contents.to_vec(),
+            text: contents.to_vec(),
             folder: folder.to_owned(),
             case,
-            blocks,
-            lines,
-            own_lines,
+            blocks: Vec::new(),
+            own_lines: HashMap::new(),
             stood: rules,
-            added: HashMap::new(),
-            count: 0,
+            new: Vec::new(),
+            coming: Vec::new(),
+        };
+        file.read_again();
+        file
+    }
+
+    fn read_again(&mut self) {
+        self.blocks = blocks(&self.text);
+        self.own_lines.clear();
+        let mut inside = self.blocks.iter().map(|block| &block.place).peekable();
+        for line in lines_of(&self.text) {
+            let at = line.number as usize - 1;
+            while inside.next_if(|place| place.end <= at).is_some() {}
+            if inside.peek().is_none_or(|place| !place.contains(&at)) {
+                *self.own_lines.entry(line.text.to_owned()).or_default() += 1;
+            }
         }
     }
 
-    /// The block with that label that stood in it.
-    pub(crate) fn block(&self, label: &str) -> Option<&Block> {
-        self.blocks.get(label.as_bytes().as_bstr())
-    }
-
-    /// Whether a line stood in it elsewhere than in a block.
-    pub(crate) fn stands_outside(&self, block: &Block, line: &BString) -> bool {
-        let inside = block.lines.iter().filter(|own| *own == line).count();
-        self.lines.get(line).is_some_and(|count| *count > inside)
+    /// Whether a line stands in it outside of blocks.
+    pub(crate) fn has_own(&self, line: &BString) -> bool {
+        self.own_lines.contains_key(line)
     }
 
     /// How many of the person's own lines are one of these patterns.
@@ -98,48 +115,96 @@ impl DraftedFile {
 
     /// Takes the person's own lines out that `wanted` names.
     pub(crate) fn take_out(&mut self, wanted: impl Fn(&BStr) -> bool) {
-        let own = blocks(&self.text.after);
         let in_block = |number: u32| {
-            own.iter()
-                .any(|block| block.place.contains(&(number as usize - 1)))
+            let at = number as usize - 1;
+            self.blocks.iter().any(|block| block.place.contains(&at))
         };
-        let kept = lines_of(&self.text.after)
+        let kept = lines_of(&self.text)
             .filter(|line| in_block(line.number) || !wanted(line.text))
             .map(|line| line.whole);
         let kept = kept.collect::<Vec<_>>().concat();
-        self.own_lines.retain(|line, _| !wanted(line.as_bstr()));
         self.replace(kept);
     }
 
-    /// Puts another text in the place of all of it.
-    pub(crate) fn replace(&mut self, text: Vec<u8>) {
-        let rules = RuleList::parse(Source::of_folder(self.folder.clone()), &text, self.case);
-        self.stood = Some(Arc::new(rules));
-        self.added.clear();
-        self.text.after = text;
+    fn replace(&mut self, text: Vec<u8>) {
+        self.stood = Some(self.list(&text));
+        self.text = text;
+        self.read_again();
     }
 
-    /// Puts a section behind all that is there, for what lies in a folder.
-    pub(crate) fn push(&mut self, section: &Section, revision: Option<u32>, place: &RepoPath) {
-        add_section(&mut self.text.after, section, revision);
-        let text = bstr::join("\n", &section.lines);
+    fn list(&self, text: &[u8]) -> Arc<RuleList> {
         let source = Source::of_folder(self.folder.clone());
-        let rules = Arc::new(RuleList::parse(source, &text, self.case));
-        let here = self.added.entry(place.to_owned()).or_default();
-        here.push((self.count, rules));
-        self.count += 1;
+        Arc::new(RuleList::parse(source, text, self.case))
     }
 
-    /// Its rules that may concern what lies in a folder, the weakest first.
-    pub(crate) fn rules_for(&self, folder: &RepoPath) -> impl Iterator<Item = Arc<RuleList>> {
-        let places = folder.folders_above().chain([RepoPath::top(), folder]);
-        let mut added: Vec<&(usize, Arc<RuleList>)> = places
-            .filter_map(|place| self.added.get(place))
-            .flatten()
-            .collect();
-        added.sort_by_key(|(nth, _)| *nth);
-        added.dedup_by_key(|(nth, _)| *nth);
-        let added = added.into_iter().map(|(_, rules)| Arc::clone(rules));
-        self.stood.iter().cloned().chain(added)
+    /// Puts other lines into the place of the block with that label, marks included.
+    pub(crate) fn replace_block(&mut self, label: &BStr, instead: &[BString]) {
+        if let Some(block) = self.blocks.iter().find(|block| block.label == label) {
+            self.replace(with_block(&self.text, &block.place, instead));
+        }
+    }
+
+    /// Puts a block behind all that is there.
+    pub(crate) fn push(&mut self, block: NewBlock) {
+        let lines = block.lines.iter().map(|line| &line.pattern);
+        let list = self.list(&bstr::join("\n", lines));
+        self.coming.push(list);
+        match self.new.iter_mut().find(|known| known.label == block.label) {
+            Some(known) => known.lines.extend(block.lines),
+            None => self.new.push(block),
+        }
+    }
+
+    /// Whether a line is to come in, in the block of that label.
+    pub(crate) fn has_coming(&self, label: &str, pattern: &BString) -> bool {
+        let mut of_label = self.new.iter().filter(|block| block.label == label);
+        of_label.any(|block| block.lines.iter().any(|line| line.pattern == *pattern))
+    }
+
+    /// Takes a rule out again that was to come in, or that a block got.
+    pub(crate) fn drop_rule(&mut self, pattern: &BStr) {
+        for block in &mut self.new {
+            block.lines.retain(|line| line.pattern != pattern);
+        }
+        let in_blocks = |number: u32| {
+            let at = number as usize - 1;
+            self.blocks.iter().any(|block| block.place.contains(&at))
+        };
+        let lines =
+            lines_of(&self.text).filter(|line| line.text != pattern || !in_blocks(line.number));
+        let kept = lines.map(|line| line.whole).collect::<Vec<_>>().concat();
+        if kept != self.text {
+            self.replace(kept);
+        }
+        let of_block = |block: &NewBlock| {
+            let lines = block.lines.iter().map(|line| &line.pattern);
+            self.list(&bstr::join("\n", lines))
+        };
+        self.coming = self.new.iter().map(of_block).collect();
+    }
+
+    /// Its rules, the weakest first.
+    pub(crate) fn rules(&self) -> impl Iterator<Item = Arc<RuleList>> + '_ {
+        self.stood.iter().chain(&self.coming).cloned()
+    }
+
+    /// What it would hold.
+    pub(crate) fn after(&self, explain: Explain) -> Vec<u8> {
+        let mut text = self.text.clone();
+        for block in self.new.iter().filter(|block| block.is_of_use()) {
+            add_section(&mut text, &block.section(explain));
+        }
+        text
+    }
+}
+
+impl NewBlock {
+    /// Whether it keeps anything out, or lets something in that other blocks keep out.
+    pub(crate) fn is_of_use(&self) -> bool {
+        let mut lines = self.lines.iter();
+        match self.templates.is_empty() {
+            true => !self.lines.is_empty(),
+            false => lines.any(|line| !line.pattern.starts_with(b"!")),
+        }
     }
 }

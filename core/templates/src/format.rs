@@ -1,5 +1,6 @@
 //! The format of a template file (TOML); docs/templates.md explains it to people.
 
+use crate::guard::is_unmistakable;
 use redshank_worktree::Class;
 use redshank_worktree::settings::Choices;
 use serde::{Deserialize, Serialize};
@@ -172,6 +173,67 @@ pub struct FolderMark {
     pub reason: String,
     /// The command that makes it again.
     pub remake: Option<String>,
+    /// What the tool makes of it, where somebody works in the same folder and it can't be taken
+    /// whole.
+    #[serde(default)]
+    pub part: Vec<FolderPart>,
+}
+
+/// A part of a folder that a tool makes, by itself.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct FolderPart {
+    /// Its path in the folder; a folder's ends in a slash.
+    pub path: String,
+    /// A file or folder that must be in it, too.
+    pub holds: Option<String>,
+    /// Text that the file must hold, too.
+    pub contains: Option<String>,
+}
+
+/// What a rule keeps out, in the words of a heading; the order is that in which they are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Heading {
+    /// Fetched by a package manager.
+    Dependencies,
+    /// Built from the sources.
+    Built,
+    /// Kept to be faster next time.
+    Caches,
+    /// What tests and measurements say.
+    Reports,
+    /// Logs, and what a crash leaves behind.
+    Logs,
+    /// Data and state of one machine or installation.
+    Local,
+    /// Settings and traces of one person.
+    Personal,
+    /// Passwords and keys.
+    Secrets,
+}
+
+impl Heading {
+    /// Its words.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Dependencies => "dependencies",
+            Self::Built => "build output",
+            Self::Caches => "caches",
+            Self::Reports => "reports of tests and tools",
+            Self::Logs => "logs and crashes",
+            Self::Local => "data of one machine",
+            Self::Personal => "one person's",
+            Self::Secrets => "secrets",
+        }
+    }
+
+    /// Whether a tool makes it again.
+    pub fn is_remade(self) -> bool {
+        self < Self::Local
+    }
 }
 
 /// A rule of a template.
@@ -196,6 +258,27 @@ pub struct TemplateRule {
     pub kept: Vec<String>,
     /// The pattern that an earlier revision had in its place.
     pub replaces: Option<String>,
+    /// Under which heading it is written; by its class if it isn't said.
+    pub heading: Option<Heading>,
+    /// Only the tool gives this name: what it matches is never somebody's work.
+    #[serde(default)]
+    pub certain: bool,
+}
+
+impl TemplateRule {
+    /// Under which heading it is written.
+    pub fn heading(&self) -> Heading {
+        self.heading.unwrap_or(match self.class {
+            Class::Personal => Heading::Personal,
+            Class::Secret => Heading::Secrets,
+            _ => Heading::Built,
+        })
+    }
+
+    /// Whether only a tool gives the name that it matches.
+    pub fn is_certain(&self) -> bool {
+        self.certain || is_unmistakable(&self.pattern)
+    }
 }
 
 /// What most rules are about.

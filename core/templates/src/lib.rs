@@ -25,24 +25,30 @@ mod drafted_file;
 mod error;
 mod examples;
 mod format;
+mod guard;
 mod matches;
+mod memory;
 mod needed;
+mod net;
 mod outputs;
+mod places;
 mod recognise;
 mod refresh;
+mod section;
 mod start;
 mod validity;
 
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
-pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest};
+pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest, without_rules};
 pub use drafted_file::Edited;
 pub use error::{Error, Result};
 pub use examples::{Failure, prove};
 pub use format::{
-    Companion, Confidence, FolderMark, Group, Marker, Needed, Origin, Output, SettingFormat,
-    Template, TemplateRule, Variant,
+    Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
+    SettingFormat, Template, TemplateRule, Variant,
 };
 pub use matches::{TemplateMatch, TemplateMatches};
+pub use memory::MEMORY_FILE;
 pub use needed::{SwallowedFile, swallowed};
 pub use outputs::setting;
 pub use recognise::{KnownPlace, Project, Survey, recognise};

@@ -1,11 +1,13 @@
 //! What the templates of recognised projects say about a path, whether or not their rules are
 //! written anywhere.
 
+use super::guard::Guard;
 use super::{KnownPlace, Project, TemplateRule};
 use redshank_pattern::Case;
 use redshank_worktree::rules::{RuleList, Source};
 use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// All that templates match in a tree.
 #[derive(Default)]
@@ -13,6 +15,7 @@ pub struct TemplateMatches<'a> {
     /// By the folder of the project.
     projects: HashMap<RepoPathBuf, Vec<(Project<'a>, RuleList)>>,
     known: HashMap<RepoPathBuf, KnownPlace<'a>>,
+    guard: Option<Arc<Guard<'a>>>,
 }
 
 /// Why a template matches a path.
@@ -59,6 +62,14 @@ impl<'a> TemplateMatch<'a, '_> {
 }
 
 impl<'a> TemplateMatches<'a> {
+    /// None yet; what looks like work will not be matched.
+    pub(super) fn guarded_by(guard: Arc<Guard<'a>>) -> Self {
+        Self {
+            guard: Some(guard),
+            ..Self::default()
+        }
+    }
+
     /// Adds the rules of a project.
     pub(super) fn add(&mut self, project: Project<'a>, case: Case) {
         let place = project.rules_folder();
@@ -96,7 +107,8 @@ impl<'a> TemplateMatches<'a> {
         self.known.insert(known.path.clone(), known);
     }
 
-    /// What matches exactly this path, not a folder above it.
+    /// What matches exactly this path, not a folder above it. What looks like work is matched only
+    /// by names that nobody but a tool gives.
     pub fn on(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));
@@ -108,7 +120,9 @@ impl<'a> TemplateMatches<'a> {
             let rule = list.last(path.bare(), &|| path.is_folder())?;
             // One line a rule: the line leads back to the template's own.
             let own = project.template.rule.get(rule.line as usize - 1)?;
-            (!rule.negated).then_some(TemplateMatch::Rule(project, own))
+            let guard = self.guard.as_ref();
+            let is_work = || guard.is_some_and(|guard| guard.is_work(path, own.is_certain()));
+            (!rule.negated && !is_work()).then_some(TemplateMatch::Rule(project, own))
         });
         of_projects.next()
     }

@@ -1,8 +1,10 @@
 //! Which project types live in a tree, where, and by what evidence.
 
+use super::guard::Guard;
 use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, outputs};
 use bstr::ByteSlice;
 use rayon::prelude::*;
+use redshank_files::FileKind;
 use redshank_pattern::{Case, Rule};
 use redshank_stage::Stage;
 use redshank_worktree::rules::{RuleList, Source};
@@ -10,6 +12,7 @@ use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use redshank_worktree::{Class, RepoPath, RepoPathBuf, Snapshot, common_folder};
 use std::collections::HashMap;
 use std::io::Read;
+use std::sync::Arc;
 
 /// A project found in a tree.
 #[derive(Clone)]
@@ -90,11 +93,17 @@ pub struct Survey<'a> {
     pub known: Vec<KnownPlace<'a>>,
     /// What the templates of all these say of each path.
     pub matches: TemplateMatches<'a>,
+    /// What tells work from what tools make.
+    pub(crate) guard: Option<Arc<Guard<'a>>>,
 }
 
 /// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
 /// a project already recognised would ignore (dependencies, build output) is not a project.
-pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Template]) -> Survey<'a> {
+pub fn recognise<'a>(
+    snapshot: &'a Snapshot,
+    tree: &'a Tree,
+    templates: &'a [Template],
+) -> Survey<'a> {
     let stage = Stage::Recognise.begin();
     let markers = Markers::of(templates, snapshot.case());
     let files = tree
@@ -107,11 +116,18 @@ pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Templa
     let mut hits: Vec<MarkerHit> = hits.collect();
     hits.sort_by_cached_key(MarkerHit::order);
     let (gathered, hits) = hits.into_iter().partition(MarkerHit::gathers);
+    let guard = Arc::new(Guard::new(snapshot, tree));
     let mut recogniser = Recogniser {
         snapshot,
         tree,
+        templates,
+        markers: &markers,
         found: FoundProjects::default(),
-        survey: Survey::default(),
+        survey: Survey {
+            matches: TemplateMatches::guarded_by(Arc::clone(&guard)),
+            ..Survey::default()
+        },
+        guard,
         matched: HashMap::new(),
     };
     recogniser.take_all(hits);
@@ -121,6 +137,7 @@ pub fn recognise<'a>(snapshot: &Snapshot, tree: &'a Tree, templates: &'a [Templa
     stage.seen(projects.len() as u64, 0);
     Survey {
         projects,
+        guard: Some(recogniser.guard),
         ..recogniser.survey
     }
 }
@@ -207,8 +224,11 @@ impl MarkerHit<'_> {
 
 /// Takes markers up, one by one.
 struct Recogniser<'a, 's> {
-    snapshot: &'s Snapshot,
+    snapshot: &'a Snapshot,
     tree: &'a Tree,
+    templates: &'a [Template],
+    markers: &'s Markers<'a>,
+    guard: Arc<Guard<'a>>,
     found: FoundProjects<'a>,
     /// What was found, but for the projects.
     survey: Survey<'a>,
@@ -225,20 +245,61 @@ impl<'a> Recogniser<'a, '_> {
                 continue;
             }
             match hit.kind {
-                MarkerKind::Folder(mark) => {
-                    self.matched.insert(hit.folder.clone(), true);
-                    self.know(KnownPlace {
-                        path: hit.folder,
-                        template: &hit.template.name,
-                        class: mark.class,
-                        reason: &mark.reason,
-                        remake: mark.remake.as_deref(),
-                        evidence: hit.evidence.to_owned(),
-                    });
-                }
+                MarkerKind::Folder(mark) => self.take_folder(&hit, mark),
                 MarkerKind::Project(marker) => self.take_project(&hit, marker),
                 MarkerKind::Output(output) => self.take_output(&hit, output),
             }
+        }
+    }
+
+    /// Takes a folder that is known by what lies in it: whole, or, where somebody works in it, the
+    /// parts of it that the tool makes.
+    fn take_folder(&mut self, hit: &MarkerHit<'a>, mark: &'a FolderMark) {
+        let known = |path| KnownPlace {
+            path,
+            template: &hit.template.name,
+            class: mark.class,
+            reason: &mark.reason,
+            remake: mark.remake.as_deref(),
+            evidence: hit.evidence.to_owned(),
+        };
+        let is_manifest = |path: &RepoPath| self.markers.has_project(path);
+        if self.guard.can_be_taken_whole(&hit.folder, &is_manifest) {
+            self.matched.insert(hit.folder.clone(), true);
+            self.know(known(hit.folder.clone()));
+            return;
+        }
+        for part in &mark.part {
+            let path = hit.folder.join(&part.path);
+            let witness = part.holds.as_ref().map(|holds| path.join(holds));
+            let is_there = match &witness {
+                Some(witness) => self.snapshot.root.is_there(witness),
+                None => self.snapshot.root.is_there(path.bare()),
+            };
+            let holds = |text: &String| start_of(self.snapshot, &path).contains_str(text);
+            let is_tracked =
+                |entry: &Entry| entry.state == State::Tracked && entry.path.starts_with(&path);
+            let has_tracked = self.tree.below(path.folder()).any(is_tracked);
+            if is_there && part.contains.as_ref().is_none_or(holds) && !has_tracked {
+                if path.is_folder() {
+                    self.matched.insert(path.clone(), true);
+                }
+                self.know(known(path));
+            }
+        }
+    }
+
+    /// Takes what comes along with a project, in the same folder.
+    fn take_companions(&mut self, of: &Project<'a>) {
+        for name in &of.template.with {
+            let Some(template) = self.templates.iter().find(|one| one.name == *name) else {
+                continue;
+            };
+            let found = Project {
+                template,
+                ..of.clone()
+            };
+            self.take(found);
         }
     }
 
@@ -253,6 +314,10 @@ impl<'a> Recogniser<'a, '_> {
             confidence: marker.confidence,
             spans: marker.spans,
         };
+        self.take(found);
+    }
+
+    fn take(&mut self, found: Project<'a>) {
         let says_it = |known: &Project| known.covers(&found) || known.outranks_beside(&found);
         if self.found.around(&found.folder).any(says_it) {
             return;
@@ -262,7 +327,8 @@ impl<'a> Recogniser<'a, '_> {
         let matches = &mut self.survey.matches;
         matches.forget(&found.rules_folder(), gives_way);
         matches.add(found.clone(), self.snapshot.case());
-        self.found.add(found);
+        self.found.add(found.clone());
+        self.take_companions(&found);
     }
 
     /// Takes what a setting names, if the settings file belongs to a project of the template and
@@ -277,7 +343,11 @@ impl<'a> Recogniser<'a, '_> {
             let is_tracked = |entry: &Entry| entry.state == State::Tracked;
             let has_tracked = self.tree.below(&path).any(is_tracked);
             let is_known = self.survey.matches.knows(&path);
-            if has_tracked || is_known || self.is_matched(&path) {
+            let has_work = !output.is_file && self.guard.is_work(&path, false);
+            // A rule for a file would shut a folder of that name as well.
+            let is_file = self.snapshot.root.kind(path.bare()) == Some(FileKind::File);
+            let is_missed = output.is_file && !is_file;
+            if has_tracked || is_known || has_work || is_missed || self.is_matched(&path) {
                 continue;
             }
             self.matched.clear();
@@ -390,6 +460,15 @@ impl<'a> Markers<'a> {
             sought,
             rules: RuleList::of(source, rules, case),
         }
+    }
+
+    /// Whether a project would be recognised by a file of that name.
+    fn has_project(&self, path: &RepoPath) -> bool {
+        let found = self.rules.all_matches(path, false).into_iter();
+        found.map(|at| &self.sought[at as usize]).any(|sought| {
+            matches!(sought.kind, MarkerKind::Project(marker) if !marker.gather)
+                && sought.parts == 1
+        })
     }
 
     fn hits(&self, entry: &'a Entry) -> impl Iterator<Item = MarkerHit<'a>> {

@@ -1,7 +1,6 @@
 //! Bringing a newer template into a block that people may have edited.
 //!
-//! A block remembers a trace of each line that was written into it. So every line has one of four
-//! histories:
+//! What was written into a block is remembered. So every line has one of four histories:
 //! - written, and there: it is the template's, and goes if the template no longer has it;
 //! - written, and not there: the person took it out or changed it, and it does not come back;
 //! - not written, but there: it is the person's, and stays where it is;
@@ -9,42 +8,27 @@
 //!   line before it.
 
 use bstr::BString;
-use redshank_worktree::ignore_file::{Block, Trace, trace};
-use std::collections::BTreeSet;
 
 /// What came of a block.
-pub struct Refreshed {
-    /// The block as it should be.
-    pub block: Block,
+pub(crate) struct Refreshed {
+    /// Its lines as they should be.
+    pub(crate) lines: Vec<BString>,
     /// Lines that came in.
-    pub added: Vec<BString>,
+    pub(crate) added: Vec<BString>,
     /// Lines that the template no longer has.
-    pub retired: Vec<BString>,
+    pub(crate) retired: Vec<BString>,
 }
 
-/// Whether a line was written into the block and is gone. Where the block's memory is lost, every
-/// line that isn't there counts as taken out.
-pub(crate) fn is_taken_out(block: &Block, line: &BString) -> bool {
-    !block.lines.contains(line)
-        && block
-            .wrote
-            .as_ref()
-            .is_none_or(|wrote| wrote.contains(&trace(line)))
-}
-
-/// The block with the template's lines as they are now; `lines` holds none that the person took
-/// out.
-pub fn refreshed(block: &Block, lines: &[BString], revision: u32) -> Refreshed {
-    let none = BTreeSet::new();
-    let wrote = block.wrote.as_ref().unwrap_or(&none);
-    let is_retired = |line: &&BString| wrote.contains(&trace(line)) && !lines.contains(line);
-    let retired: Vec<BString> = block.lines.iter().filter(is_retired).cloned().collect();
-    let mut now: Vec<BString> = block
-        .lines
-        .iter()
-        .filter(|line| !is_retired(line))
-        .cloned()
-        .collect();
+/// The lines of a block with the template's as they are now; `lines` holds none that the person
+/// took out.
+pub(crate) fn refreshed(
+    here: &[BString],
+    lines: &[BString],
+    wrote: &dyn Fn(&BString) -> bool,
+) -> Refreshed {
+    let is_retired = |line: &&BString| wrote(line) && !lines.contains(line);
+    let (retired, mut now): (Vec<BString>, Vec<BString>) =
+        here.iter().cloned().partition(|line| is_retired(&line));
     let mut added = Vec::new();
     let mut behind = 0;
     for line in lines {
@@ -57,24 +41,8 @@ pub fn refreshed(block: &Block, lines: &[BString], revision: u32) -> Refreshed {
             }
         }
     }
-    let here: BTreeSet<Trace> = block.lines.iter().map(|line| trace(line)).collect();
-    let taken_out = wrote.difference(&here).copied();
-    let wrote = Some(
-        lines
-            .iter()
-            .map(|line| trace(line))
-            .chain(taken_out)
-            .collect(),
-    );
-    let block = Block {
-        label: block.label.clone(),
-        revision,
-        lines: now,
-        wrote,
-        place: block.place.clone(),
-    };
     Refreshed {
-        block,
+        lines: now,
         added,
         retired,
     }

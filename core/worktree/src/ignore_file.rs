@@ -31,21 +31,25 @@ impl NewRule {
 /// A group of rules that Redshank writes, marked at its start and end.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Section {
-    /// What the marks say: a template and its folder, or the command that wrote it.
+    /// What the first mark says: templates and their places, or the command that wrote it.
     pub label: String,
     /// Lines without their ends: patterns, and comments that say why.
     pub lines: Vec<BString>,
 }
 
 const BEGIN: &str = "# redshank: begin ";
+const END: &str = "# redshank: end";
+/// In blocks of the first form: what was ever written into them.
 const WROTE: &str = "# redshank: wrote ";
-const END: &str = "# redshank: end ";
 
-/// Whether a line is the one by which a section knows again what was written into it; a person
-/// has no use for it.
-pub fn is_trace_line(line: &[u8]) -> bool {
-    line.starts_with(WROTE.as_bytes())
-}
+/// The labels of sections that hold no template's rules.
+pub const TIDY: &str = "tidy";
+/// See [`TIDY`]; exceptions for files that a clone needs.
+pub const NEEDED: &str = "needed";
+/// See [`TIDY`]; exceptions for work that a template's rule would keep out.
+pub const KEPT: &str = "kept all the same";
+/// How the labels of sections start that hold places known by what lies there.
+pub const MADE_BY: &str = "made by ";
 
 impl Section {
     /// A section with rules, each below a comment with its reason; a reason shared by neighbours
@@ -64,12 +68,14 @@ impl Section {
         Self { label, lines }
     }
 
-    /// The label of a template's section.
-    pub fn label_of(template: &str, folder: &RepoPath) -> String {
-        match folder.is_top() {
-            true => template.to_owned(),
-            false => format!("{template}@{}", one_line(&folder.bare().to_str_lossy())),
-        }
+    /// Its lines with the marks around them.
+    pub fn text(&self) -> Vec<BString> {
+        let begin = BString::from(format!("{BEGIN}{}", self.label));
+        let inner = self.lines.iter().cloned();
+        std::iter::once(begin)
+            .chain(inner)
+            .chain([END.into()])
+            .collect()
     }
 }
 
@@ -80,125 +86,137 @@ fn one_line(text: &str) -> String {
         .collect()
 }
 
-/// A few bits of a line's hash, by which a block remembers the lines that were written into it.
-pub type Trace = [u8; 3];
+/// A few bits of a line's hash, by which a block of the first form remembered what was written
+/// into it.
+type Trace = [u8; 3];
 
-/// The trace of a line without its end.
-pub fn trace(line: &[u8]) -> Trace {
+fn trace(line: &[u8]) -> Trace {
     let hash = blake3::hash(line);
     let [a, b, c, ..] = *hash.as_bytes();
     [a, b, c]
 }
 
-/// A template's block as it stands in a file.
+/// A section as it stands in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Block {
-    /// The template, and its folder.
+    /// What its first mark says.
     pub label: BString,
-    /// The template's revision.
-    pub revision: u32,
     /// The lines between the marks, without their ends.
     pub lines: Vec<BString>,
-    /// The traces of the lines that were ever written into it; `None` if somebody took that line
-    /// out.
-    pub wrote: Option<BTreeSet<Trace>>,
     /// Where it stands: the numbers of its lines from 0, marks included.
     pub place: Range<usize>,
+    /// What a block of the first form says of itself.
+    pub first_form: Option<FirstForm>,
 }
 
-/// The blocks of templates in a file. A block whose end is missing is none.
+/// A template's block as it was written at first: one for each project, with its memory in it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FirstForm {
+    /// The template's revision.
+    pub revision: u32,
+    /// Of what was ever written into it; `None` if somebody took that line out.
+    wrote: Option<BTreeSet<Trace>>,
+}
+
+impl FirstForm {
+    /// Whether a line was written into it. Where its memory is lost, every line counts as written.
+    pub fn wrote(&self, line: &[u8]) -> bool {
+        self.wrote
+            .as_ref()
+            .is_none_or(|wrote| wrote.contains(&trace(line)))
+    }
+
+    /// The label that such a block had.
+    pub fn label_of(template: &str, folder: &RepoPath) -> String {
+        match folder.is_top() {
+            true => template.to_owned(),
+            false => format!("{template}@{}", one_line(&folder.bare().to_str_lossy())),
+        }
+    }
+}
+
+impl Block {
+    /// Whether it holds rules of templates.
+    pub fn is_of_templates(&self) -> bool {
+        let label = &self.label;
+        let others = [TIDY, NEEDED, KEPT];
+        let is_other = others.iter().any(|other| label == other) || label.starts_with_str(MADE_BY);
+        self.first_form.is_some() || !is_other && !label.ends_with_str(" places")
+    }
+}
+
+/// The sections in a file. One whose end is missing is none.
 pub fn blocks(contents: &[u8]) -> Vec<Block> {
     let lines: Vec<&[u8]> = contents.lines().collect();
-    let begin = |line: &[u8]| {
-        let (label, rest) = line
-            .strip_prefix(BEGIN.as_bytes())?
-            .rsplit_once_str(" (revision ")?;
-        Some((
-            BString::from(label),
-            rest.strip_suffix(b")")?
-                .to_str()
-                .ok()?
-                .parse::<u32>()
-                .ok()?,
-        ))
-    };
     let mut found = Vec::new();
-    for (start, (label, revision)) in lines
-        .iter()
-        .enumerate()
-        .filter_map(|(at, line)| Some((at, begin(line)?)))
-    {
-        let end = [END.as_bytes(), &label].concat();
+    for (start, line) in lines.iter().enumerate() {
+        let Some(begin) = line.strip_prefix(BEGIN.as_bytes()) else {
+            continue;
+        };
+        let (label, revision) = with_revision(begin);
         let rest = &lines[start + 1..];
+        let long_end = [END.as_bytes(), b" ", label].concat();
+        let is_end = |line: &&[u8]| **line == *END.as_bytes() || **line == *long_end;
         let length = rest
             .iter()
-            .position(|line| *line == end || line.starts_with(BEGIN.as_bytes()));
-        if let Some(length) = length.filter(|length| rest[*length] == end) {
-            let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) = rest[..length]
-                .iter()
-                .partition(|line| line.starts_with(WROTE.as_bytes()));
-            let wrote = wrote
-                .first()
-                .and_then(|line| URL_SAFE.decode(&line[WROTE.len()..]).ok());
-            let wrote = wrote.map(|bytes| {
-                bytes
-                    .chunks_exact(3)
-                    .map(|bytes| [bytes[0], bytes[1], bytes[2]])
-                    .collect()
-            });
-            let lines = lines.into_iter().map(BString::from).collect();
-            found.push(Block {
-                label,
+            .position(|line| is_end(line) || line.starts_with(BEGIN.as_bytes()));
+        let Some(length) = length.filter(|length| is_end(&rest[*length])) else {
+            continue;
+        };
+        let (wrote, lines): (Vec<&[u8]>, Vec<&[u8]>) = rest[..length]
+            .iter()
+            .partition(|line| line.starts_with(WROTE.as_bytes()));
+        found.push(Block {
+            label: label.into(),
+            lines: lines.into_iter().map(BString::from).collect(),
+            place: start..start + length + 2,
+            first_form: revision.map(|revision| FirstForm {
                 revision,
-                lines,
-                wrote,
-                place: start..start + length + 2,
-            });
-        }
+                wrote: wrote.first().and_then(|line| traces(line)),
+            }),
+        });
     }
     found
 }
 
-/// The labels of the templates' blocks in a file.
-pub fn labels(contents: &[u8]) -> Vec<BString> {
-    blocks(contents)
-        .into_iter()
-        .map(|block| block.label)
-        .collect()
+/// The revision behind a label of the first form.
+fn with_revision(begin: &[u8]) -> (&[u8], Option<u32>) {
+    let read = || {
+        let (label, rest) = begin.rsplit_once_str(" (revision ")?;
+        let revision = rest.strip_suffix(b")")?.to_str().ok()?.parse().ok()?;
+        Some((label, Some(revision)))
+    };
+    read().unwrap_or((begin, None))
 }
 
-/// The file's contents with a block in the place of the one it was read from. All other lines stay
-/// as they are, and the new ones end as those do.
-pub fn with_block(contents: &[u8], block: &Block) -> Vec<u8> {
+fn traces(line: &[u8]) -> Option<BTreeSet<Trace>> {
+    let bytes = URL_SAFE.decode(&line[WROTE.len()..]).ok()?;
+    let three = bytes.chunks_exact(3);
+    Some(three.map(|bytes| [bytes[0], bytes[1], bytes[2]]).collect())
+}
+
+/// The labels of the templates' blocks in a file.
+pub fn labels(contents: &[u8]) -> Vec<BString> {
+    let of_templates = blocks(contents).into_iter().filter(Block::is_of_templates);
+    of_templates.map(|block| block.label).collect()
+}
+
+/// The file's contents with other lines in the place of a block, marks included. All lines around
+/// it stay as they are, and the new ones end as those do.
+pub fn with_block(contents: &[u8], place: &Range<usize>, instead: &[BString]) -> Vec<u8> {
     let end = line_end(contents);
     let mut text = Vec::new();
     for (at, line) in contents.lines_with_terminator().enumerate() {
-        if at == block.place.start {
-            block
-                .text()
-                .iter()
-                .for_each(|line| text.extend([line.as_slice(), end].concat()));
+        if at == place.start {
+            for line in instead {
+                text.extend([line.as_slice(), end].concat());
+            }
         }
-        if !block.place.contains(&at) {
+        if !place.contains(&at) {
             text.push_str(line);
         }
     }
     text
-}
-
-impl Block {
-    /// Its lines with the marks around them.
-    fn text(&self) -> Vec<BString> {
-        let traces: Vec<Trace> = self.wrote.iter().flatten().copied().collect();
-        let mut text = vec![BString::from(format!(
-            "{BEGIN}{} (revision {})",
-            self.label, self.revision
-        ))];
-        text.extend(self.lines.iter().cloned());
-        text.push(format!("{WROTE}{}", URL_SAFE.encode(traces.concat())).into());
-        text.push([END.as_bytes(), &self.label].concat().into());
-        text
-    }
 }
 
 /// How the lines of a file end.
@@ -211,53 +229,47 @@ pub fn line_end(contents: &[u8]) -> &'static [u8] {
 }
 
 /// The file's contents with a section at its end, as [`add_section`] puts it.
-pub fn with_section(contents: &[u8], section: &Section, revision: Option<u32>) -> Vec<u8> {
+pub fn with_section(contents: &[u8], section: &Section) -> Vec<u8> {
     let mut text = contents.to_vec();
-    add_section(&mut text, section, revision);
+    add_section(&mut text, section);
     text
 }
 
-/// Puts a section at the end of a file; if the last section there has the same label, that one
-/// grows. Every line that was there stays as it was, and the new lines end as those do. With a
-/// template's revision, the section is a block that remembers what was written into it.
-pub fn add_section(text: &mut Vec<u8>, section: &Section, revision: Option<u32>) {
+/// Puts a section at the end of a file; if the last section there has the same label and nothing
+/// stands behind it, that one grows. Every line that was there stays as it was, and the new lines
+/// end as those do.
+pub fn add_section(text: &mut Vec<u8>, section: &Section) {
     let end = line_end(text);
-    let closing = [END.as_bytes(), section.label.as_bytes()].concat();
-    let last = text.trim_end();
-    let grows =
-        last.ends_with(&closing) && last.lines().next_back().is_some_and(|line| line == closing);
-    let kept = last.len() - if grows { closing.len() } else { 0 };
-    let mut lines: Vec<BString> = Vec::new();
-    if grows {
-        text.truncate(kept);
-    } else if !text.is_empty() {
-        if !text.ends_with(b"\n") {
-            text.push_str(end);
+    let mut lines = section.text();
+    match growing(text, &section.label) {
+        Some(kept) => {
+            text.truncate(kept);
+            lines.remove(0);
         }
-        text.push_str(end);
-    }
-    match revision.filter(|_| !grows) {
-        Some(revision) => {
-            let wrote = section.lines.iter().map(|line| trace(line)).collect();
-            let block = Block {
-                label: section.label.as_str().into(),
-                revision,
-                lines: section.lines.clone(),
-                wrote: Some(wrote),
-                place: 0..0,
-            };
-            lines.extend(block.text());
-        }
+        None if text.is_empty() => {}
         None => {
-            lines.extend((!grows).then(|| format!("{BEGIN}{}", section.label).into()));
-            lines.extend(section.lines.iter().cloned());
-            lines.push(closing.into());
+            if !text.ends_with(b"\n") {
+                text.push_str(end);
+            }
+            text.push_str(end);
         }
     }
     for line in lines {
         text.push_str(line);
         text.push_str(end);
     }
+}
+
+/// Where the last mark of a file starts, if it ends a section with that label.
+fn growing(text: &[u8], label: &str) -> Option<usize> {
+    let last = text.trim_end();
+    let start = last.rfind_byte(b'\n').map_or(0, |at| at + 1);
+    if !last[start..].starts_with(END.as_bytes()) {
+        return None;
+    }
+    let begin = last[..start].rfind(BEGIN)?;
+    let line = last[begin..].lines().next()?;
+    (line == [BEGIN.as_bytes(), label.as_bytes()].concat()).then_some(start)
 }
 
 /// A line of an ignore file as it stands.

@@ -57,6 +57,8 @@ pub struct Reserved {
 pub struct Choices {
     /// Where they are written.
     pub layout: Layout,
+    /// How much is said of each rule in the file.
+    pub explain: Explain,
     /// Variants that are chosen: `TEMPLATE/VARIANT`.
     pub variants: Vec<String>,
     /// Patterns of templates that are not wanted here.
@@ -156,6 +158,30 @@ impl Layout {
         match self {
             Self::Top => "top",
             Self::Folders => "folders",
+        }
+    }
+}
+
+/// How much is said of each rule in an ignore file.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Explain {
+    /// The reason of each.
+    Full,
+    /// A heading for each few.
+    #[default]
+    Brief,
+    /// Nothing.
+    None,
+}
+
+impl Explain {
+    /// Its word in the settings.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Full => "full",
+            Self::Brief => "brief",
+            Self::None => "none",
         }
     }
 }
@@ -331,6 +357,9 @@ impl SettingsFile {
         let draft = known.unwrap_or(&mut new);
         if choices.layout == Layout::Folders || draft.contains_key("layout") {
             draft.insert("layout", value(choices.layout.word()));
+        }
+        if choices.explain != Explain::default() || draft.contains_key("explain") {
+            draft.insert("explain", value(choices.explain.word()));
         }
         for (key, values) in [
             ("variants", &choices.variants),

@@ -7,9 +7,11 @@ use anyhow::{Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
-use redshank_templates::{self as templates, Collection, DraftOptions, TemplateRequest, recognise};
+use redshank_templates::{
+    self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
+};
 use redshank_worktree::rules::RuleScope;
-use redshank_worktree::settings::{Choices, Layout};
+use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
 
 /// Write rules for the projects that are here, fitted to where each one is
@@ -27,6 +29,10 @@ pub struct Draft {
     /// Where the rules go; redshank.toml remembers it
     #[arg(long, value_enum)]
     layout: Option<LayoutArg>,
+    /// What is said of each rule in the file: its reason, a heading for each few, or nothing;
+    /// redshank.toml remembers it
+    #[arg(long, value_enum)]
+    explain: Option<ExplainArg>,
     /// Choose a variant; redshank.toml remembers it
     #[arg(long = "variant", value_name = "TEMPLATE/VARIANT")]
     variants: Vec<String>,
@@ -49,6 +55,16 @@ enum LayoutArg {
     Folders,
 }
 
+#[derive(Clone, Copy, ValueEnum)]
+enum ExplainArg {
+    /// The reason of each rule
+    Full,
+    /// A heading for each few
+    Brief,
+    /// Nothing
+    None,
+}
+
 impl Draft {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
@@ -67,6 +83,7 @@ impl Draft {
             layout: choices.layout,
             refresh: self.refresh,
             take_over: self.take_over,
+            explain: choices.explain,
         };
         let draft = templates::Draft::compose(snapshot, &survey, &requests, options)?;
         let notes = self.notes(&draft);
@@ -74,6 +91,9 @@ impl Draft {
         for (folder, file) in draft.files {
             let target = RuleTarget::of(snapshot, RuleScope::Folder, &folder)?;
             edits.push(Edit::of_rules(target, file.after));
+        }
+        if let Some((before, after)) = draft.memory {
+            edits.push(Edit::of_memory(MEMORY_FILE, before, after));
         }
         if choices != settings.draft {
             edits.push(Edit::of_settings(
@@ -114,6 +134,13 @@ impl Draft {
                 "no template has the rule `{pattern}`\n  give it as `redshank templates show \
                  NAME` writes it"
             );
+        }
+        if let Some(explain) = self.explain {
+            choices.explain = match explain {
+                ExplainArg::Full => Explain::Full,
+                ExplainArg::Brief => Explain::Brief,
+                ExplainArg::None => Explain::None,
+            };
         }
         let new = |had: &[String], wanted: &[String]| -> Vec<String> {
             let new = wanted.iter().filter(|one| !had.contains(one));

@@ -67,7 +67,7 @@ impl Proposal<'_> {
 
     fn show(&self, is_change: bool, effect: &Effect) -> Result<()> {
         if is_change {
-            for edit in &self.edits {
+            for edit in self.edits.iter().filter(|edit| edit.is_for_people) {
                 let before = edit.before.as_deref().unwrap_or_default();
                 let name = shown(edit.shown.as_bstr());
                 put!("{}", render::diff(&name, before, &edit.after))?;

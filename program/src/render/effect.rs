@@ -3,7 +3,6 @@
 use super::{Align, Cell, Paint, Table, count, files, shown};
 use bstr::ByteSlice;
 use redshank_worktree::effect::Effect;
-use redshank_worktree::ignore_file::is_trace_line;
 use redshank_worktree::tree::Entry;
 use redshank_worktree::{RepoPath, grouped};
 use similar::{ChangeTag, TextDiff};
@@ -75,10 +74,7 @@ pub fn diff(name: &str, before: &[u8], after: &[u8]) -> String {
     for hunk in diff.unified_diff().context_radius(1).iter_hunks() {
         for change in hunk.iter_changes() {
             let line = change.value();
-            let line = match is_trace_line(line) {
-                true => "# redshank: wrote …".to_owned(),
-                false => shown(line.trim_end_with(|c| c == '\n' || c == '\r').as_bstr()),
-            };
+            let line = shown(line.trim_end_with(|c| c == '\n' || c == '\r').as_bstr());
             text += &match change.tag() {
                 ChangeTag::Insert => Paint::Good.on(format!("  + {line}")),
                 ChangeTag::Delete => Paint::Bad.on(format!("  - {line}")),

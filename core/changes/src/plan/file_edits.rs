@@ -4,7 +4,7 @@ use crate::Result;
 use crate::journal::{Area, Content, FileChange, Mode};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Rule;
-use redshank_worktree::ignore_file::{NewRule, Section, add_section};
+use redshank_worktree::ignore_file::{NewRule, Section, TIDY, add_section};
 use redshank_worktree::rules::{Chain, GrowingList, RuleList, Source, folder_of_ignore_file};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -61,8 +61,8 @@ impl FileEdit {
     fn after(&self) -> Vec<u8> {
         let mut text = self.with_mended();
         if !self.rules.is_empty() {
-            let section = Section::new("tidy".to_owned(), self.rules.clone());
-            add_section(&mut text, &section, None);
+            let section = Section::new(TIDY.to_owned(), self.rules.clone());
+            add_section(&mut text, &section);
         }
         text
     }

@@ -111,12 +111,12 @@ proptest! {
         pattern in "[a-z]{1,8}",
         more in "[a-z]{1,8}",
     ) {
-        let section = |pattern: &str| Section::new("tidy".into(), [NewRule { pattern: pattern.into(), reason: "why".into(), remake: None }]);
-        let once = with_section(before.as_bytes(), &section(&pattern), Some(3));
+        let section = |pattern: &str| Section::new("gauge".into(), [NewRule { pattern: pattern.into(), reason: "why".into(), remake: None }]);
+        let once = with_section(before.as_bytes(), &section(&pattern));
         prop_assert!(once.starts_with(before.as_bytes()));
-        prop_assert_eq!(labels(&once), ["tidy"]);
-        let twice = with_section(&once, &section(&more), None);
-        prop_assert_eq!(labels(&twice), ["tidy"], "the section at the end grows");
+        prop_assert_eq!(labels(&once), ["gauge"]);
+        let twice = with_section(&once, &section(&more));
+        prop_assert_eq!(labels(&twice), ["gauge"], "the section at the end grows");
         let lines = |text: &[u8]| text.lines().map(BString::from).collect::<Vec<_>>();
         let (old, new) = (lines(&once), lines(&twice));
         prop_assert_eq!(&new[..old.len() - 1], &old[..old.len() - 1]);

@@ -1,0 +1,319 @@
+//! Whether what a rule keeps out is somebody's work: sources, test data, what others build with.
+//!
+//! A rule with a name that only a tool would give (`node_modules/`, `*.pyc`) is taken at its word.
+//! One with a name that people use as well (`/build/`, `*.log`) is taken at its word only if what
+//! lies there does not look like work.
+
+use bstr::{BStr, BString, ByteSlice};
+use parking_lot::Mutex;
+use redshank_files::FileKind;
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
+use std::collections::HashMap;
+use std::io::Read;
+use std::sync::OnceLock;
+
+mod names;
+
+pub(crate) use names::is_unmistakable;
+use names::{is_made_by_name, is_source, is_test_data, is_test_place, is_work_place, is_written};
+
+/// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
+pub(crate) struct Guard<'a> {
+    snapshot: &'a Snapshot,
+    tree: &'a Tree,
+    judged: Mutex<HashMap<RepoPathBuf, bool>>,
+    /// The files of each name, by their place in the tree.
+    by_name: OnceLock<HashMap<BString, Vec<usize>>>,
+}
+
+/// How many paths of a folder are looked at.
+const LOOKED_AT: usize = 2_000;
+/// How many sources of a folder are opened.
+const OPENED: usize = 12;
+/// How much of a file is read, in bytes.
+const READ: u64 = 4 << 10;
+/// How deep a folder is listed that the walk did not enter.
+const DEEPEST: usize = 4;
+/// No person writes lines as long as this, in bytes.
+const LONG_LINE: usize = 1_000;
+
+impl<'a> Guard<'a> {
+    pub(crate) fn new(snapshot: &'a Snapshot, tree: &'a Tree) -> Self {
+        Self {
+            snapshot,
+            tree,
+            judged: Mutex::default(),
+            by_name: OnceLock::new(),
+        }
+    }
+
+    /// Whether a path looks like work, which a rule matches by a name that people use as well
+    /// unless `is_certain`. A folder's path ends in a slash.
+    pub(crate) fn is_work(&self, path: &RepoPath, is_certain: bool) -> bool {
+        let is_mode = is_environment_of_a_mode(path);
+        if is_certain && !is_mode {
+            return self.is_fixture(path);
+        }
+        if let Some(known) = self.judged.lock().get(path) {
+            return *known;
+        }
+        let is_work = match path.is_folder() {
+            _ if is_mode => self.is_shared_environment(path),
+            true => self.is_folder_work(path),
+            false => is_test_place(path) || is_work_place(path) || self.is_of_a_checksum(path),
+        };
+        self.judged.lock().insert(path.to_owned(), is_work);
+        is_work
+    }
+
+    /// What a tool alone makes may still be kept for a test: dependencies that nothing installed.
+    fn is_fixture(&self, path: &RepoPath) -> bool {
+        let is_open = path.is_folder() && path.name() == "node_modules" && is_test_data(path);
+        let installed = [
+            ".package-lock.json",
+            ".modules.yaml",
+            ".yarn-integrity",
+            ".yarn-state.yml",
+            ".bin",
+        ];
+        is_open
+            && !installed
+                .iter()
+                .any(|name| self.snapshot.root.is_there(&path.join(name)))
+    }
+
+    /// Frameworks want the settings of each mode shared (Vite, Next.js and Create React App say so),
+    /// as long as nothing secret is in them.
+    fn is_shared_environment(&self, path: &RepoPath) -> bool {
+        let text = self.start_of(path);
+        !text.is_empty() && !text.lines().any(may_be_secret)
+    }
+
+    /// A vendored crate's checksums speak of every file in it.
+    fn is_of_a_checksum(&self, path: &RepoPath) -> bool {
+        let mut folders = path.folders_above();
+        let sums = ".cargo-checksum.json";
+        folders.any(|folder| self.snapshot.root.is_there(&folder.join(sums)))
+    }
+
+    fn is_folder_work(&self, folder: &RepoPath) -> bool {
+        let paths = self.paths_in(folder);
+        let is_made = |path: &RepoPathBuf| {
+            path.below(folder)
+                .is_some_and(|below| is_made_by_name(below, folder))
+        };
+        if paths.is_empty() || paths.iter().any(is_made) || self.is_fetched(folder) {
+            return false;
+        }
+        let is_of_output = |path: &&RepoPathBuf| is_source(path, folder);
+        let sources: Vec<&RepoPathBuf> = paths.iter().filter(is_of_output).collect();
+        if sources.is_empty() {
+            return is_test_place(folder);
+        }
+        let apart = sources.len().div_ceil(OPENED);
+        let opened: Vec<_> = sources.into_iter().step_by(apart).collect();
+        let made = opened.iter().filter(|path| self.is_made(path, folder));
+        made.count() * 2 < opened.len()
+    }
+
+    /// A wrap file beside it says where a sub-project is fetched from (mesonbuild.com, "Wrap
+    /// dependency system manual").
+    fn is_fetched(&self, folder: &RepoPath) -> bool {
+        let wrap = [folder.bare().as_bytes(), b".wrap"].concat();
+        self.snapshot.root.is_there(BStr::new(&wrap))
+    }
+
+    /// The files of a folder: of the tree, or, where the walk did not enter it, from the disk.
+    fn paths_in(&self, folder: &RepoPath) -> Vec<RepoPathBuf> {
+        let below = self.tree.below(folder);
+        let files = below.filter(|entry| entry.path.as_bstr() != folder.as_bstr());
+        let known: Vec<_> = files
+            .take(LOOKED_AT)
+            .map(|entry| entry.path.clone())
+            .collect();
+        if !known.is_empty() {
+            return known;
+        }
+        let mut paths = Vec::new();
+        let mut folders = vec![(folder.to_owned(), 0)];
+        while let Some((here, depth)) = folders.pop() {
+            for (name, kind) in self.snapshot.root.list(&here).unwrap_or_default() {
+                match kind {
+                    FileKind::Folder if depth < DEEPEST => {
+                        folders.push((here.join(&name).as_folder(), depth + 1));
+                    }
+                    _ => paths.push(here.join(&name)),
+                }
+            }
+            if paths.len() > LOOKED_AT {
+                break;
+            }
+        }
+        paths
+    }
+
+    /// Whether a tool wrote a source: it says so, no person writes lines like its lines, or it is a
+    /// copy of one outside the folder.
+    fn is_made(&self, path: &RepoPath, folder: &RepoPath) -> bool {
+        let text = self.start_of(path);
+        says_made(&text)
+            || text.lines().any(|line| line.len() > LONG_LINE)
+            || self.is_copy(path, folder)
+    }
+
+    fn is_copy(&self, path: &RepoPath, folder: &RepoPath) -> bool {
+        let of_name = self.by_name.get_or_init(|| {
+            let mut all: HashMap<BString, Vec<usize>> = HashMap::new();
+            for (at, entry) in self.tree.entries.iter().enumerate() {
+                if entry.state != State::Ignored && entry.kind == EntryKind::File {
+                    all.entry(entry.path.name().to_owned())
+                        .or_default()
+                        .push(at);
+                }
+            }
+            all
+        });
+        let root = &self.snapshot.root;
+        let Ok(size) = root.meta(path).map(|meta| meta.size) else {
+            return false;
+        };
+        let mut same = of_name.get(path.name()).into_iter().flatten();
+        same.any(|at| {
+            let other = &self.tree.entries[*at];
+            !other.path.is_within(folder)
+                && root.meta(&other.path).is_ok_and(|meta| meta.size == size)
+                && self.start_of(&other.path) == self.start_of(path)
+        })
+    }
+
+    fn start_of(&self, path: &RepoPath) -> Vec<u8> {
+        let mut text = Vec::new();
+        let file = self.snapshot.root.file(path);
+        let read = file.and_then(|file| file.take(READ).read_to_end(&mut text));
+        if read.is_ok() { text } else { Vec::new() }
+    }
+
+    /// Whether git tracks a file, or one of its type beside it.
+    pub(crate) fn has_tracked_kin(&self, path: &RepoPath) -> bool {
+        let beside = self.tree.below(path.folder());
+        let kind = path.extension();
+        let is_kin = |entry: &Entry| {
+            entry.state == State::Tracked
+                && entry.path.folder() == path.folder()
+                && (entry.path.as_bstr() == path.as_bstr()
+                    || kind.is_some() && entry.path.extension() == kind)
+        };
+        beside.into_iter().any(is_kin)
+    }
+
+    /// Whether a folder that is known by what lies in it can be taken whole: nothing in it is
+    /// tracked, no manifest and no source lies directly in it.
+    pub(crate) fn can_be_taken_whole(
+        &self,
+        folder: &RepoPath,
+        is_manifest: &dyn Fn(&RepoPath) -> bool,
+    ) -> bool {
+        if folder.is_top() {
+            return false;
+        }
+        let direct = |entry: &&Entry| entry.path.folder() == folder;
+        let is_own = |entry: &Entry| {
+            is_manifest(&entry.path)
+                || is_written(&entry.path) && !self.is_made(&entry.path, folder)
+        };
+        !self
+            .tree
+            .below(folder)
+            .any(|entry| entry.state == State::Tracked)
+            && !self.tree.below(folder).filter(direct).any(is_own)
+    }
+}
+
+/// Files by whose names an empty folder is kept (no tool reads them; people call them so).
+pub(crate) fn is_keep_file(name: &BStr) -> bool {
+    [".keep", ".gitkeep", ".empty", ".placeholder", ".hgkeep"]
+        .iter()
+        .any(|known| name == known)
+}
+
+/// `.env.production` and the like: the environment of one mode, not of one person.
+fn is_environment_of_a_mode(path: &RepoPath) -> bool {
+    let modes = [
+        "development",
+        "production",
+        "test",
+        "testing",
+        "staging",
+        "ci",
+        "defaults",
+        "dev",
+        "prod",
+    ];
+    let mode = path.name().strip_prefix(b".env.");
+    mode.is_some_and(|mode| modes.iter().any(|known| mode == known.as_bytes()))
+}
+
+/// Whether a line of an environment file may give something secret a value.
+fn may_be_secret(line: &[u8]) -> bool {
+    let line = line.trim().strip_prefix(b"export ").unwrap_or(line.trim());
+    let Some((key, value)) = line.split_once_str("=").filter(|_| !line.starts_with(b"#")) else {
+        return false;
+    };
+    let value = value.trim().trim_with(|c| c == '"' || c == '\'');
+    let key = key.to_ascii_uppercase();
+    let is_public = [
+        "VITE_",
+        "NEXT_PUBLIC_",
+        "REACT_APP_",
+        "PUBLIC_",
+        "NUXT_PUBLIC_",
+        "EXPO_PUBLIC_",
+        "GATSBY_",
+        "VUE_APP_",
+    ];
+    let is_for_pages = is_public
+        .iter()
+        .any(|start| key.starts_with(start.as_bytes()));
+    let words = [
+        "SECRET",
+        "PASS",
+        "TOKEN",
+        "PRIVATE",
+        "CREDENTIAL",
+        "KEY",
+        "AUTH",
+        "DSN",
+        "SALT",
+        "CERT",
+    ];
+    let names_secret = words.iter().any(|word| key.contains_str(word)) && !is_for_pages;
+    let has_account = value.contains_str("://") && value.contains_str("@");
+    let kinds = [u8::is_ascii_digit, u8::is_ascii_alphabetic];
+    let is_random = value.len() >= 24
+        && kinds.iter().all(|is_of| value.iter().any(is_of))
+        && value
+            .iter()
+            .all(|byte| byte.is_ascii_alphanumeric() || b"-_+/=.".contains(byte));
+    !value.is_empty() && (names_secret || has_account || is_random)
+}
+
+/// Whether a file's first lines say that a tool wrote it.
+fn says_made(text: &[u8]) -> bool {
+    let head = text
+        .lines()
+        .take(30)
+        .collect::<Vec<_>>()
+        .join(&b'\n')
+        .to_ascii_lowercase();
+    let words = [
+        "generated",
+        "do not edit",
+        "do not modify",
+        "autogenerated",
+        "automatically created",
+        "sourcemappingurl",
+        "__esmodule",
+    ];
+    words.iter().any(|word| head.contains_str(word))
+}

@@ -1,0 +1,121 @@
+//! What the program must remember of the blocks it wrote, so that it can tell a person's changes
+//! from its own lines: a small file beside the team's templates, that people can read.
+
+use crate::{Error, Result};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_worktree::{RepoPath, Snapshot, refused, toml_file};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// The file, relative to the repository's top.
+pub const MEMORY_FILE: &str = ".redshank/drafted.toml";
+
+/// No memory is larger than this, in bytes.
+const LARGEST: u64 = 16 << 20;
+
+const HEAD: &str = "\
+# What `redshank draft` wrote into ignore files: with it, `draft --refresh` tells your changes from
+# its own lines. Commit it together with them.
+";
+
+/// All blocks that were written.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize, Serialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Memory {
+    #[serde(default)]
+    pub(crate) block: Vec<Remembered>,
+}
+
+/// A block that was written.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize, Serialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Remembered {
+    /// The ignore file.
+    pub(crate) file: String,
+    /// What its first mark says.
+    pub(crate) label: String,
+    /// Its templates, with the revision of each.
+    pub(crate) templates: BTreeMap<String, u32>,
+    /// Patterns for the folders of its projects, from the ignore file's folder.
+    pub(crate) places: Vec<String>,
+    /// Lines that were written into it, at any time.
+    pub(crate) lines: Vec<String>,
+}
+
+impl Remembered {
+    pub(crate) fn wrote(&self, line: &BStr) -> bool {
+        self.lines.iter().any(|known| *known == line.to_str_lossy())
+    }
+}
+
+impl Memory {
+    /// Reads it, with its text; nothing where it isn't there.
+    ///
+    /// # Errors
+    /// If it can't be read, lies elsewhere, or is not in the format.
+    pub(crate) fn read(snapshot: &Snapshot) -> Result<(Self, Option<Vec<u8>>)> {
+        let path = snapshot.path(MEMORY_FILE.into());
+        let text = match snapshot.root.read_if_there(MEMORY_FILE.into(), LARGEST) {
+            Err(error) if redshank_files::is_link_on_the_way(&error) => {
+                return Err(Error::TemplateLink(path));
+            }
+            read => read.map_err(refused(&path))?,
+        };
+        let Some(bytes) = text else {
+            return Ok((Self::default(), None));
+        };
+        let memory = toml_file::read(&toml_file::text(bytes.clone(), &path)?, &path)?;
+        Ok((memory, Some(bytes)))
+    }
+
+    /// As the file holds it.
+    pub(crate) fn text(&self) -> Vec<u8> {
+        let body = toml::to_string_pretty(self).unwrap_or_default();
+        format!("{HEAD}\n{body}").into_bytes()
+    }
+
+    /// The block with that label in an ignore file.
+    pub(crate) fn get(&self, file: &BStr, label: &BStr) -> Option<&Remembered> {
+        let is_it = |block: &&Remembered| {
+            block.file == file.to_str_lossy() && block.label == label.to_str_lossy()
+        };
+        self.block.iter().find(is_it)
+    }
+
+    /// Takes a block in, in the place of the one with that label.
+    pub(crate) fn put(&mut self, block: Remembered) {
+        let same = |known: &&mut Remembered| known.file == block.file && known.label == block.label;
+        match self.block.iter_mut().find(same) {
+            Some(known) => *known = block,
+            None => self.block.push(block),
+        }
+    }
+
+    /// Whether a project's template was written for its folder, in the ignore file of a folder.
+    pub(crate) fn covers(
+        &self,
+        file: &BStr,
+        template: &str,
+        below: &RepoPath,
+    ) -> Option<&Remembered> {
+        self.block
+            .iter()
+            .filter(|block| {
+                block.file == file.to_str_lossy() && block.templates.contains_key(template)
+            })
+            .find(|block| {
+                block
+                    .places
+                    .iter()
+                    .any(|place| crate::places::is_at(place, below))
+            })
+    }
+}
+
+/// Lines as they are remembered.
+pub(crate) fn remembered<'l>(lines: impl IntoIterator<Item = &'l BString>) -> Vec<String> {
+    lines
+        .into_iter()
+        .map(|line| line.to_str_lossy().into_owned())
+        .collect()
+}
