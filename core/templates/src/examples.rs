@@ -71,6 +71,59 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
     (failures, tries)
 }
 
+/// A rule of one template that keeps out what another one is recognised by, or needs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Clash {
+    /// The template of the rule.
+    pub template: String,
+    /// The file that it keeps out.
+    pub path: String,
+    /// The template that needs it.
+    pub needed_by: String,
+}
+
+/// Tries the rules of each template on the files by which its neighbours in the same folder are
+/// recognised, and on those that they need. Gives the clashes and how many tries there were.
+pub fn prove_beside(templates: &[Template], neighbours: &[Template]) -> (Vec<Clash>, usize) {
+    let mut clashes = Vec::new();
+    let mut tries = 0;
+    for template in templates {
+        let chain = fitted(template, RepoPath::top());
+        let is_beside = |other: &&Template| {
+            other.name != template.name && !template.outranks.contains(&other.name)
+        };
+        for other in neighbours.iter().filter(is_beside) {
+            for path in files_of(other) {
+                tries += 1;
+                if chain.shuts(path.as_bytes().into(), false).is_some() {
+                    clashes.push(Clash {
+                        template: template.name.clone(),
+                        path,
+                        needed_by: other.name.clone(),
+                    });
+                }
+            }
+        }
+    }
+    (clashes, tries)
+}
+
+/// Names of files by which a template is recognised, and of those that it needs.
+fn files_of(template: &Template) -> Vec<String> {
+    // What an editor or a system leaves is what its own template keeps out, and others may, too.
+    if template.group.everywhere() {
+        return Vec::new();
+    }
+    let markers = template.recognise.iter().filter(|marker| !marker.gather);
+    let markers = markers.map(|marker| &marker.file);
+    let needed = template.needed.iter().map(|needed| &needed.pattern);
+    let names = markers.chain(needed).map(|file| {
+        let name = file.trim_start_matches('/').replace("**/", "");
+        name.replace('*', "gauge")
+    });
+    names.collect()
+}
+
 fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
     let mut failures = Vec::new();
     let mut tries = 0;

@@ -16,7 +16,10 @@ use std::sync::OnceLock;
 mod names;
 
 pub(crate) use names::is_unmistakable;
-use names::{is_made_by_name, is_source, is_test_data, is_test_place, is_work_place, is_written};
+use names::{
+    is_made_by_name, is_source, is_test_data, is_test_place, is_work_place, is_written,
+    may_be_script,
+};
 
 /// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
 pub(crate) struct Guard<'a> {
@@ -61,7 +64,12 @@ impl<'a> Guard<'a> {
         let is_work = match path.is_folder() {
             _ if is_mode => self.is_shared_environment(path),
             true => self.is_folder_work(path),
-            false => is_test_place(path) || is_work_place(path) || self.is_of_a_checksum(path),
+            false => {
+                is_test_place(path)
+                    || is_work_place(path)
+                    || self.is_of_a_checksum(path)
+                    || self.is_script(path)
+            }
         };
         self.judged.lock().insert(path.to_owned(), is_work);
         is_work
@@ -109,12 +117,25 @@ impl<'a> Guard<'a> {
         let is_of_output = |path: &&RepoPathBuf| is_source(path, folder);
         let sources: Vec<&RepoPathBuf> = paths.iter().filter(is_of_output).collect();
         if sources.is_empty() {
-            return is_test_place(folder);
+            let mut others = paths.iter().filter(|path| may_be_script(path)).take(OPENED);
+            return is_test_place(folder) || others.any(|path| self.is_script(path));
         }
         let apart = sources.len().div_ceil(OPENED);
         let opened: Vec<_> = sources.into_iter().step_by(apart).collect();
         let made = opened.iter().filter(|path| self.is_made(path, folder));
         made.count() * 2 < opened.len()
+    }
+
+    /// Whether a file without a type is a script, or steps that somebody wrote for make.
+    fn is_script(&self, path: &RepoPath) -> bool {
+        let text = || self.start_of(path);
+        let is_steps =
+            [&b"Makefile"[..], b"makefile", b"GNUmakefile"].contains(&path.name().as_bytes());
+        may_be_script(path)
+            && match is_steps {
+                true => !says_made(&text()),
+                false => text().starts_with(b"#!") && !says_made(&text()),
+            }
     }
 
     /// A wrap file beside it says where a sub-project is fetched from (mesonbuild.com, "Wrap

@@ -42,7 +42,7 @@ pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_fol
 pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest, without_rules};
 pub use drafted_file::Edited;
 pub use error::{Error, Result};
-pub use examples::{Failure, prove};
+pub use examples::{Clash, Failure, prove, prove_beside};
 pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
     SettingFormat, Template, TemplateRule, Variant,

@@ -4,7 +4,8 @@ use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_git::Git;
 use redshank_templates::{
-    Collection, Draft, DraftOptions, Template, TemplateRequest, TemplateRule, recognise,
+    Collection, Draft, DraftOptions, MEMORY_FILE, Template, TemplateRequest, TemplateRule,
+    recognise,
 };
 use redshank_worktree::ignore_file::labels;
 use redshank_worktree::settings::Layout;
@@ -75,6 +76,9 @@ impl Ground {
         for (folder, file) in &draft.files {
             self.write(&format!("{folder}.gitignore"), file.after.to_str().unwrap());
         }
+        if let Some((_, after)) = &draft.memory {
+            self.write(MEMORY_FILE, after.to_str().unwrap());
+        }
         std::fs::read_to_string(self.top.join(".gitignore")).unwrap_or_default()
     }
 
@@ -102,7 +106,7 @@ fn projects_are_found_where_they_lie() {
             "cache/CACHEDIR.TAG",
             "Signature: 8a477f597d28d172789f06886806bc55\n",
         ),
-        ("cache/package.json", "{}"),
+        ("cache/x/package.json", "{}"),
         ("not/CACHEDIR.TAG", "Signature: something else\n"),
         ("native/CMakeLists.txt", "add_subdirectory(x)\n"),
         ("target/debug/Cargo.toml", ""),
@@ -184,8 +188,8 @@ fn a_request_counts_where_it_is_made() {
             .map(BString::to_string)
             .collect::<Vec<_>>()
     };
-    assert_eq!(labels_of("rust", None), ["rust@one", "rust@two"]);
-    assert_eq!(labels_of("rust", Some("three/")), ["rust@three"]);
+    assert_eq!(labels_of("rust", None), ["rust in /one/ and /two/"]);
+    assert_eq!(labels_of("rust", Some("three/")), ["rust in /three/"]);
     assert_eq!(labels_of("node", None), ["node"]);
     assert_eq!(
         labels_of("macos", Some("three")),
@@ -276,7 +280,7 @@ fn a_place_without_a_file_is_drafted_from_nothing() {
     assert!(!Path::new(&ground.top).join(".gitignore").exists());
     let text = ground.takes(&ground.draft());
     assert!(
-        text.starts_with("# redshank: begin rust (revision 1)\n"),
+        text.starts_with("# redshank: begin rust\n/target/\n"),
         "{text}"
     );
 }
@@ -333,7 +337,7 @@ proptest! {
         let fitted = |nth: &u8| format!("{place}made-{nth}/");
         let draft = |rules: &BTreeSet<u8>, revision| {
             let collection = Collection::of_templates(vec![template_with(rules, revision)]);
-            let options = DraftOptions { layout, refresh: true, take_over: false };
+            let options = DraftOptions { layout, refresh: true, ..DraftOptions::default() };
             let draft = ground.draft_with(&collection, &[], options);
             ground.takes(&draft);
             std::fs::read_to_string(ground.top.join(file)).unwrap()
