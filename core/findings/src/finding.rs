@@ -124,6 +124,8 @@ pub enum Cause {
         /// What breaks without it.
         reason: String,
     },
+    /// A rule keeps it out that speaks of what tools make, and somebody wrote what lies there.
+    WorkKeptOut,
     /// A repository of its own.
     NestedRepository,
     /// A file over the limit.

@@ -19,6 +19,8 @@ pub struct Failure {
     pub expected_ignored: bool,
     /// The folder that the project was supposed in: empty for the top.
     pub folder: RepoPathBuf,
+    /// The other template that needs it.
+    pub needed_by: Option<String>,
 }
 
 /// Whether a template's rules, at the top, ignore a path. A folder's ends in a slash.
@@ -71,44 +73,33 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
     (failures, tries)
 }
 
-/// A rule of one template that keeps out what another one is recognised by, or needs.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Clash {
-    /// The template of the rule.
-    pub template: String,
-    /// The file that it keeps out.
-    pub path: String,
-    /// The template that needs it.
-    pub needed_by: String,
-}
-
-/// Tries the rules of each template on the files by which its neighbours in the same folder are
-/// recognised, and on those that they need. Gives the clashes and how many tries there were.
-pub fn prove_beside(templates: &[Template], neighbours: &[Template]) -> (Vec<Clash>, usize) {
-    let mut clashes = Vec::new();
+/// Tries a template's rules on the files by which its neighbours in the same folder are recognised,
+/// and on those that they need. Gives the failures and how many tries there were.
+pub fn prove_beside(template: &Template, neighbours: &[Template]) -> (Vec<Failure>, usize) {
+    let mut failures = Vec::new();
     let mut tries = 0;
-    for template in templates {
-        let chain = fitted(template, RepoPath::top());
-        let is_beside = |other: &&Template| {
-            other.name != template.name && !template.outranks.contains(&other.name)
-        };
-        for other in neighbours.iter().filter(is_beside) {
-            for path in files_of(other) {
-                tries += 1;
-                if chain.shuts(path.as_bytes().into(), false).is_some() {
-                    clashes.push(Clash {
-                        template: template.name.clone(),
-                        path,
-                        needed_by: other.name.clone(),
-                    });
-                }
+    let chain = fitted(template, RepoPath::top());
+    let is_beside =
+        |other: &&Template| other.name != template.name && !template.outranks.contains(&other.name);
+    for other in neighbours.iter().filter(is_beside) {
+        for example in files_of(other) {
+            tries += 1;
+            if let Some(ruling) = chain.shuts(example.as_bytes().into(), false) {
+                failures.push(Failure {
+                    pattern: ruling.rule().text.to_string(),
+                    example,
+                    expected_ignored: false,
+                    folder: RepoPathBuf::default(),
+                    needed_by: Some(other.name.clone()),
+                });
             }
         }
     }
-    (clashes, tries)
+    (failures, tries)
 }
 
-/// Names of files by which a template is recognised, and of those that it needs.
+/// Names of files by which a template is recognised, and of those that it needs; without those
+/// that others make under the same name: there the guard looks at what they hold.
 fn files_of(template: &Template) -> Vec<String> {
     // What an editor or a system leaves is what its own template keeps out, and others may, too.
     if template.group.everywhere() {
@@ -121,7 +112,8 @@ fn files_of(template: &Template) -> Vec<String> {
         let name = file.trim_start_matches('/').replace("**/", "");
         name.replace('*', "gauge")
     });
-    names.collect()
+    let is_guarded = |name: &String| name == "Makefile" || name.starts_with("bin/");
+    names.filter(|name| !is_guarded(name)).collect()
 }
 
 fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
@@ -146,6 +138,7 @@ fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
                         example,
                         expected_ignored,
                         folder: folder.to_owned(),
+                        needed_by: None,
                     });
                 }
             }

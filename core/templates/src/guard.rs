@@ -15,11 +15,14 @@ use std::sync::OnceLock;
 
 mod names;
 
+use crate::Survey;
 pub(crate) use names::is_unmistakable;
 use names::{
-    is_made_by_name, is_source, is_test_data, is_test_place, is_work_place, is_written,
-    may_be_script,
+    is_made_by_name, is_output_name, is_source, is_test_data, is_test_place, is_work_place,
+    is_written, may_be_script,
 };
+use rayon::prelude::*;
+use redshank_worktree::rules::Ruling;
 
 /// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
 pub(crate) struct Guard<'a> {
@@ -103,6 +106,20 @@ impl<'a> Guard<'a> {
         let mut folders = path.folders_above();
         let sums = ".cargo-checksum.json";
         folders.any(|folder| self.snapshot.root.is_there(&folder.join(sums)))
+    }
+
+    /// Whether sources lie in a folder that the project's own settings call output: pages and
+    /// scripts there are none.
+    pub(crate) fn holds_written(&self, folder: &RepoPath) -> bool {
+        let paths = self.paths_in(folder);
+        let mut written = paths.iter().filter(|path| is_written(path)).take(OPENED);
+        written.any(|path| !self.is_made(path, folder)) && self.is_folder_work(folder)
+    }
+
+    /// Whether sources lie in a folder that no tool wrote, and nothing else tells that a tool made
+    /// it.
+    fn holds_sources(&self, folder: &RepoPath) -> bool {
+        !is_test_place(folder) && self.is_folder_work(folder)
     }
 
     fn is_folder_work(&self, folder: &RepoPath) -> bool {
@@ -249,6 +266,25 @@ impl<'a> Guard<'a> {
             .any(|entry| entry.state == State::Tracked)
             && !self.tree.below(folder).filter(direct).any(is_own)
     }
+}
+
+/// Folders that a rule keeps out by a name which people use as well, as tools do for what they
+/// make, and in which somebody's sources lie; with the rule.
+pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, &'t Ruling)> {
+    let Some(guard) = &survey.guard else {
+        return Vec::new();
+    };
+    let ignored: Vec<&Entry> = tree.in_state(State::Ignored).collect();
+    let kept_out = ignored.into_par_iter().filter_map(|entry| {
+        let ruling = entry.ruling.as_ref()?;
+        let rule = &ruling.rule().text;
+        let is_of_tools =
+            is_output_name(entry.path.name()) && !is_unmistakable(&rule.to_str_lossy());
+        let is_work =
+            entry.kind == EntryKind::Folder && is_of_tools && guard.holds_sources(&entry.path);
+        is_work.then_some((&*entry.path, ruling))
+    });
+    kept_out.collect()
 }
 
 /// Files by whose names an empty folder is kept (no tool reads them; people call them so).

@@ -42,11 +42,12 @@ pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_fol
 pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest, without_rules};
 pub use drafted_file::Edited;
 pub use error::{Error, Result};
-pub use examples::{Clash, Failure, prove, prove_beside};
+pub use examples::{Failure, prove, prove_beside};
 pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
     SettingFormat, Template, TemplateRule, Variant,
 };
+pub use guard::work_kept_out;
 pub use matches::{TemplateMatch, TemplateMatches};
 pub use memory::MEMORY_FILE;
 pub use needed::{SwallowedFile, swallowed};

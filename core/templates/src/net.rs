@@ -87,7 +87,7 @@ impl<'s> Composer<'s, '_> {
     /// Whether a ruling comes of a line of this draft.
     fn is_ours(&self, ruling: &Ruling) -> bool {
         ruling.ignores()
-            && ruling.source().scope == RuleScope::Folder
+            && matches!(ruling.source().scope, RuleScope::Folder | RuleScope::Team)
             && self.draft.added.contains(&ruling.rule().text)
     }
 
@@ -100,7 +100,10 @@ impl<'s> Composer<'s, '_> {
             true => entries.iter().any(|entry| is_tracked(&entry)),
             false => guard.has_tracked_kin(place),
         };
-        if guard.is_work(place, is_certain) || !is_certain && holds_tracked {
+        if guard.is_work(place, is_certain)
+            || !is_certain && holds_tracked
+            || place.is_folder() && self.is_let_in_by_a_person(place)
+        {
             return Some(Work {
                 paths: vec![place.to_owned()],
                 shut: None,
@@ -118,10 +121,21 @@ impl<'s> Composer<'s, '_> {
         })
     }
 
-    /// Whether somebody's exception lets a path in, as things are.
+    /// Whether somebody's exception lets a path in, or a folder above it, as things are.
     fn is_let_in_by_a_person(&self, path: &RepoPath) -> bool {
-        let answer = self.as_it_is.query(path);
-        answer.is_ok_and(|answer| answer.ruling.is_some_and(|ruling| ruling.rule().negated))
+        let mut parts = path.parts();
+        parts.any(|part| {
+            let answer = self.as_it_is.query(part.bare()).ok();
+            let rule = answer
+                .and_then(|answer| answer.ruling)
+                .filter(|ruling| ruling.rule().negated);
+            // The one that only lets git look into folders is about none of them.
+            rule.is_some_and(|ruling| {
+                !["!*/", "!**/"]
+                    .iter()
+                    .any(|all| ruling.rule().text == **all)
+            })
+        })
     }
 
     fn mend(

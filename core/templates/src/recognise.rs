@@ -343,7 +343,7 @@ impl<'a> Recogniser<'a, '_> {
             let is_tracked = |entry: &Entry| entry.state == State::Tracked;
             let has_tracked = self.tree.below(&path).any(is_tracked);
             let is_known = self.survey.matches.knows(&path);
-            let has_work = !output.is_file && self.guard.is_work(&path, false);
+            let has_work = !output.is_file && self.guard.holds_written(&path);
             // A rule for a file would shut a folder of that name as well.
             let is_file = self.snapshot.root.kind(path.bare()) == Some(FileKind::File);
             let is_missed = output.is_file && !is_file;

@@ -145,6 +145,7 @@ mod tests {
             ("hook", schema_for!(HookOut)),
             ("files", schema_for!(Vec<FileOut>)),
             ("folders", schema_for!(FoldersOut)),
+            ("template", schema_for!(redshank_templates::Template)),
             ("templates", schema_for!(Vec<TemplateRowOut>)),
             ("templates-test", schema_for!(TestOut)),
             ("templates-new", schema_for!(NewTemplateOut)),

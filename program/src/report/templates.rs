@@ -72,6 +72,8 @@ pub struct ExampleOut {
     pub expected_ignored: bool,
     /// The folder that the project was supposed in: empty for the top.
     pub folder: String,
+    /// The other template that needs it, if it is no example of this one.
+    pub needed_by: Option<String>,
 }
 
 impl ExampleOut {
@@ -83,6 +85,7 @@ impl ExampleOut {
             example: failure.example.clone(),
             expected_ignored: failure.expected_ignored,
             folder: failure.folder.to_string(),
+            needed_by: failure.needed_by.clone(),
         }
     }
 }

@@ -171,7 +171,13 @@ pub fn example(failure: &Failure) -> String {
         true => "must be ignored and is not",
         false => "must stay and is ignored",
     };
-    format!("`{}` of `{}` {should}", failure.example, failure.pattern)
+    match &failure.needed_by {
+        None => format!("`{}` of `{}` {should}", failure.example, failure.pattern),
+        Some(other) => format!(
+            "`{}` keeps out `{}`, which template `{other}` needs",
+            failure.pattern, failure.example
+        ),
+    }
 }
 
 fn of_findings(error: &redshank_findings::Error) -> Lines {

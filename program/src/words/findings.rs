@@ -89,6 +89,9 @@ pub(super) fn cause(cause: &Cause) -> String {
              lost there"
         ),
         Cause::Swallowed { reason } => format!("a rule keeps it out, but it's needed: {reason}"),
+        Cause::WorkKeptOut => "a rule for what tools make keeps it out, but what lies there looks \
+                               like somebody's work"
+            .to_owned(),
         Cause::NestedRepository => "a repository of its own; git would record the name of its \
                                     commit and none of its files"
             .to_owned(),

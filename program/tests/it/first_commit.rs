@@ -5,11 +5,14 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 /// What the demo makes besides its sources and what belongs into the commit all the same.
-const WORK: [&str; 4] = [
+const WORK: [&str; 6] = [
     "exhibit/Lagoon/Assets/Textures.meta",
     "exhibit/Lagoon/Assets/Textures/mudflat.png",
     "exhibit/Lagoon/Assets/Textures/mudflat.png.meta",
     "kiosk/gradle/wrapper/gradle-wrapper.jar",
+    // What an editor's maker says to share, and what draft must remember.
+    ".vscode/settings.json",
+    ".redshank/drafted.toml",
 ];
 
 fn demo_sources() -> BTreeSet<String> {

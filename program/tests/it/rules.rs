@@ -130,7 +130,8 @@ fn a_draft_fits_every_project_keeps_what_stands_and_is_idempotent() {
     );
     for line in [
         "/target/",
-        "/a b/\\[web]/**/node_modules/",
+        "node_modules/",
+        "/a b/\\[web]/coverage/",
         "/one/two/three/dist/",
         "/one/two/three/odd-name/",
     ] {

@@ -21,12 +21,12 @@ fn templates_are_found_by_name_title_marker_and_file_type_and_prove_themselves()
             .map(|name| name.as_str().unwrap().to_owned())
             .collect::<Vec<_>>()
     };
-    assert_eq!(found("rust"), ["rust"]);
-    assert_eq!(found("pyproject"), ["python"]);
-    assert_eq!(found("Notebooks"), ["notebooks", "python"]);
+    assert!(found("rust").contains(&"rust".to_owned()));
+    assert!(found("pyproject").contains(&"python".to_owned()));
+    assert!(found("Notebooks").contains(&"notebooks".to_owned()));
     assert!(found(".tfstate").contains(&"terraform".to_owned()));
-    assert_eq!(found("*.ipynb"), ["notebooks", "python"]);
-    assert!(found("").len() >= 70);
+    assert!(found("*.ipynb").contains(&"notebooks".to_owned()));
+    assert!(found("").len() >= 180);
     assert_eq!(nia.redshank(&["templates", "no-such-thing"]).code, 1);
     let tested = nia.redshank(&["templates", "test"]).fine().out;
     assert!(tested.ends_with(", 0 failed\n"), "{tested}");
@@ -238,7 +238,7 @@ fn choices_are_remembered_and_every_layout_holds_for_git() {
             "--layout",
             layout,
             "--variant",
-            "vscode/share-settings",
+            "vscode/share-nothing",
             "--without",
             "/dist/",
         ];
@@ -247,6 +247,7 @@ fn choices_are_remembered_and_every_layout_holds_for_git() {
         let ignored = [
             "a/b/c d/m/__pycache__/m.pyc",
             "target/x",
+            "web/.vscode/settings.json",
             "web/node_modules/a/x.js",
         ];
         assert_eq!(nia.lists("ignored"), ignored, "{layout}");
@@ -261,7 +262,7 @@ fn choices_are_remembered_and_every_layout_holds_for_git() {
             "{settings}"
         );
         assert!(
-            settings.contains("variants = [\"vscode/share-settings\"]"),
+            settings.contains("variants = [\"vscode/share-nothing\"]"),
             "{settings}"
         );
         // Remembered: neither the finder nor another draft brings back what wasn't wanted.
@@ -278,7 +279,7 @@ fn choices_are_remembered_and_every_layout_holds_for_git() {
     }
     let nia = Person::with_repository();
     for (wrong, near) in [
-        (["--variant", "vscode/share-setings"], "share-settings"),
+        (["--variant", "vscode/share-nothin"], "share-nothing"),
         (["--without", "/dst/"], "no template"),
     ] {
         let answer = nia.redshank(&["draft", wrong[0], wrong[1]]);
@@ -362,7 +363,8 @@ fn a_newer_template_comes_in_beside_a_persons_edits() {
             "/added/"
         ]
     );
-    assert!(text(&nia).contains("(revision 2)"));
+    let memory = String::from_utf8(nia.reads(".redshank/drafted.toml")).unwrap();
+    assert!(memory.contains("gauge = 2"), "{memory}");
     let again = text(&nia);
     nia.redshank(&["draft", "--refresh", "--write", "--yes"])
         .fine();

@@ -16,6 +16,7 @@ mod portability;
 mod reserved;
 mod script_ends;
 mod tracked_anyway;
+mod work;
 
 pub(crate) use oversized::{POINTER, over_limit};
 pub(crate) use script_ends::Script;
@@ -32,6 +33,7 @@ pub(crate) const ANYWHERE: &[Finder] = &[reserved::find, portability::find];
 /// Those that look at what only the working tree can tell.
 pub(crate) const ON_DISK: &[Finder] = &[
     needed::find,
+    work::find,
     companions::find,
     derived::find,
     links::find,

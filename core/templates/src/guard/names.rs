@@ -92,7 +92,7 @@ pub(super) fn is_work_place(path: &RepoPath) -> bool {
 /// Whether a file in a folder that a tool may have made is of a language that people write. What
 /// bundlers and page builders write is not taken for that.
 pub(super) fn is_source(path: &RepoPath, folder: &RepoPath) -> bool {
-    let is_output = is_in(&NAMES.outputs, folder.name());
+    let is_output = is_output_name(folder.name());
     let is_bundled = path.name().ends_with(b".d.ts") || path.name().ends_with(b".min.js");
     let is_script = is_in(&NAMES.scripts, path.name()) && !is_output;
     let is_page = has_type(path, &NAMES.written_or_bundled) && !is_output;
@@ -104,6 +104,11 @@ pub(super) fn is_written(path: &RepoPath) -> bool {
     has_type(path, &NAMES.written)
 }
 
+/// Whether tools give a folder of what they make such a name.
+pub(super) fn is_output_name(name: &BStr) -> bool {
+    is_in(&NAMES.outputs, name)
+}
+
 /// Whether a file may be a script or a list of steps, which have no type.
 pub(super) fn may_be_script(path: &RepoPath) -> bool {
     path.extension().is_none()
@@ -112,7 +117,7 @@ pub(super) fn may_be_script(path: &RepoPath) -> bool {
 /// Whether a tool alone puts such a file into the folder that it makes; `below` is its path in it.
 pub(super) fn is_made_by_name(below: &RepoPath, folder: &RepoPath) -> bool {
     let name = below.name();
-    let is_output = is_in(&NAMES.outputs, folder.name());
+    let is_output = is_output_name(folder.name());
     is_in(&NAMES.made_files, name)
         || any_folder(below, |part| is_in(&NAMES.made_folders, part))
         || has_type(below, &NAMES.made_types)

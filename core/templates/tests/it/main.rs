@@ -3,4 +3,6 @@
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod examples;
+mod ground;
+mod guard;
 mod projects;

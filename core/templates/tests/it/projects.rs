@@ -1,94 +1,14 @@
 //! Recognising projects and drafting rules for them, on random trees.
 
-use bstr::{BString, ByteSlice};
+use crate::ground::Ground;
+use bstr::BString;
 use proptest::prelude::*;
-use redshank_git::Git;
-use redshank_templates::{
-    Collection, Draft, DraftOptions, MEMORY_FILE, Template, TemplateRequest, TemplateRule,
-    recognise,
-};
+use redshank_templates::{Collection, DraftOptions, Template, TemplateRequest, TemplateRule};
 use redshank_worktree::ignore_file::labels;
 use redshank_worktree::settings::Layout;
 use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::BTreeSet;
-use std::path::{Path, PathBuf};
-
-struct Ground {
-    _folder: tempfile::TempDir,
-    top: PathBuf,
-}
-
-impl Ground {
-    fn new(files: &[(&str, &str)]) -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let top = folder.path().canonicalize().unwrap();
-        Git::at(&top).args(["init", "-q"]).output().unwrap();
-        let ground = Self {
-            _folder: folder,
-            top,
-        };
-        files
-            .iter()
-            .for_each(|(path, contents)| ground.write(path, contents));
-        ground
-    }
-
-    fn write(&self, path: &str, contents: &str) {
-        let path = self.top.join(path);
-        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
-        std::fs::write(path, contents).unwrap();
-    }
-
-    /// The projects, as `template@folder`, and the folders known by what lies in them.
-    fn found(&self) -> (Vec<String>, Vec<String>) {
-        let snapshot = Snapshot::of(&self.top).unwrap();
-        let collection = Collection::built_in().unwrap();
-        let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
-        let projects = survey
-            .projects
-            .iter()
-            .map(|project| format!("{}@{}", project.template.name, project.folder));
-        let folders = survey.known.iter().map(|known| known.path.to_string());
-        (projects.collect(), folders.collect())
-    }
-
-    fn draft(&self) -> Draft {
-        self.draft_with(
-            &Collection::built_in().unwrap(),
-            &[],
-            DraftOptions::default(),
-        )
-    }
-
-    fn draft_with(
-        &self,
-        collection: &Collection,
-        requests: &[TemplateRequest],
-        options: DraftOptions,
-    ) -> Draft {
-        let snapshot = Snapshot::of(&self.top).unwrap();
-        let survey = recognise(&snapshot, snapshot.tree().unwrap(), collection);
-        Draft::compose(&snapshot, &survey, requests, options).unwrap()
-    }
-
-    /// Writes a draft; gives what the ignore file at the top holds then.
-    fn takes(&self, draft: &Draft) -> String {
-        for (folder, file) in &draft.files {
-            self.write(&format!("{folder}.gitignore"), file.after.to_str().unwrap());
-        }
-        if let Some((_, after)) = &draft.memory {
-            self.write(MEMORY_FILE, after.to_str().unwrap());
-        }
-        std::fs::read_to_string(self.top.join(".gitignore")).unwrap_or_default()
-    }
-
-    fn ignored_by_git(&self, path: &str) -> bool {
-        Git::at(&self.top)
-            .args(["check-ignore", "--no-index", "-q", "--", path])
-            .output()
-            .is_ok()
-    }
-}
+use std::path::Path;
 
 #[test]
 fn projects_are_found_where_they_lie() {

@@ -8,7 +8,7 @@ use crate::report::{ExampleOut, Report, TestOut};
 use crate::words;
 use anyhow::Result;
 use clap::Args;
-use redshank_templates::{Collection, Failure, Template, prove};
+use redshank_templates::{Collection, Failure, Template, prove, prove_beside};
 use std::process::ExitCode;
 
 #[derive(Args)]
@@ -37,8 +37,10 @@ impl Test {
             failed: Vec::new(),
         };
         for template in chosen {
-            let (failures, tries) = prove(template);
-            tried.examples += tries;
+            let (mut failures, tries) = prove(template);
+            let (beside, more) = prove_beside(template, &collection);
+            failures.extend(beside);
+            tried.examples += tries + more;
             let of_template = |failure| (template.name.clone(), failure);
             tried.failed.extend(failures.into_iter().map(of_template));
         }
