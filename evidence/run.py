@@ -4,9 +4,9 @@
     cargo build --release --locked
     evidence/run.py [--only NAME,...] [--keep DIR] [--write]
 
-For each tool chain in chains.toml: makes a project one folder down in a new repository, notes its files, runs the tools,
-lets Redshank draft rules, and asks git. A file that the tools made and git would take in has leaked; a source that git
-would leave out was swallowed. --write puts the table into docs/evidence.md.
+For each tool chain in chains.toml: makes a project, notes its files, runs the tools. Then, at the top of a repository, one folder
+down and three, Redshank drafts rules before the first build and after it, and git is asked. A file that the tools made and git
+would take in has leaked; a source that git would leave out was swallowed. --write puts the table into docs/evidence.md.
 """
 
 import argparse
@@ -22,9 +22,10 @@ import tempfile
 import tomllib
 
 HERE = pathlib.Path(__file__).resolve().parent
-REDSHANK = HERE.parent / "target" / "release" / "redshank"
+REDSHANK = pathlib.Path(os.environ.get("REDSHANK", HERE.parent / "target" / "release" / "redshank"))
 PAGE = HERE.parent / "docs" / "evidence.md"
-PLACE = "north"  # the folder that the project is in
+PLACE = "north"  # the folder that the project is made in
+PLACES = ("", "north/", "coast/west/north/")  # where it is drafted for
 PATIENCE = 900  # seconds for one step
 
 
@@ -79,22 +80,59 @@ def run(chain, work, environment):
             failed.append(f"`{step}`: {last_line(done)}")
     if len(failed) == len(chain["steps"]):
         return f"not run: {failed[0]}"
-    kept = {f"{PLACE}/{path}" for path in chain.get("keeps", [])}
-    made = files(top) - sources
-    drafted = subprocess.run([REDSHANK, "draft", "--write", "--yes", "--quiet"], cwd=top, env=environment, stdout=subprocess.PIPE,
-                             stderr=subprocess.STDOUT, check=False)
-    if drafted.returncode:
-        return f"draft failed: {last_line(drafted)}"
+    strip = lambda paths: {path.removeprefix(PLACE + "/") for path in paths}
+    sources, everything, kept = strip(sources), strip(files(top)), set(chain.get("keeps", []))
+    made = everything - sources - kept
+    row = {"name": chain["name"], "version": version, "sources": len(sources), "made": len(made), "steps": len(chain["steps"]),
+           "failed": failed, "leaked": set(), "early": set(), "left": set(), "swallowed": set(), "lines": 0}
+    for place in PLACES:
+        for is_early in (False, True):
+            with tempfile.TemporaryDirectory(dir=work) as repository:
+                try:
+                    judge(pathlib.Path(repository), place, project, is_early, sources, made, kept, row, environment)
+                except subprocess.CalledProcessError as error:
+                    return f"draft failed: {last_line(error)}"
+    return row
+
+
+def judge(top, place, project, is_early, sources, made, kept, row, environment):
+    """Drafts for the project at one place, before or after it is built, and notes what git would take in."""
+    subprocess.run(["git", "init", "-q", top], check=True)
+    there = top / place
+    if is_early:
+        for path in sources:
+            (there / path).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(project / path, there / path, follow_symlinks=False)
+        draft(top, environment)
+    drafted = read_if_there(top / ".gitignore")
+    there.mkdir(parents=True, exist_ok=True)
+    subprocess.run(["cp", "-a", f"{project}/.", there], check=True)
+    if drafted is not None:
+        (top / ".gitignore").write_bytes(drafted)
+    if not is_early:
+        draft(top, environment)
     listed = subprocess.run(["git", "ls-files", "-z", "--others", "--exclude-standard"], cwd=top, stdout=subprocess.PIPE, check=True)
-    taken = {os.fsdecode(path) for path in listed.stdout.split(b"\0")[:-1]}
-    checked = subprocess.run([REDSHANK, "check", "--format", "json"], cwd=top, env=environment, stdout=subprocess.PIPE, check=False)
-    found = {finding["path"] for finding in json.loads(checked.stdout)["findings"]}
-    return {
-        "found": found, "name": chain["name"], "version": version, "sources": len(sources), "made": len(made - kept),
-        "steps": len(chain["steps"]), "failed": failed,
-        "leaked": sorted((taken & made) - kept - {".gitignore"}),
-        "swallowed": sorted((sources | (kept & made)) - taken),
-    }
+    taken = {os.fsdecode(path).removeprefix(place) for path in listed.stdout.split(b"\0")[:-1]}
+    leaked = {path for path in taken & made if not path.endswith(".gitignore")}
+    row["early" if is_early else "leaked"] |= leaked
+    row["swallowed"] |= (sources | {path for path in kept if (project / path).exists()}) - taken
+    if not is_early:
+        row["lines"] = max(row["lines"], len((read_if_there(top / ".gitignore") or b"").splitlines()))
+        subprocess.run([REDSHANK, "tidy", "--apply", "--yes", "--quiet"], cwd=top, env=environment, stdout=subprocess.DEVNULL,
+                       stderr=subprocess.DEVNULL, check=False)
+        listed = subprocess.run(["git", "ls-files", "-z", "--others", "--exclude-standard"], cwd=top, stdout=subprocess.PIPE, check=True)
+        taken = {os.fsdecode(path).removeprefix(place) for path in listed.stdout.split(b"\0")[:-1]}
+        row["left"] |= {path for path in taken & made if not path.endswith(".gitignore")}
+        row["swallowed"] |= sources - taken
+
+
+def read_if_there(path):
+    return path.read_bytes() if path.exists() else None
+
+
+def draft(top, environment):
+    subprocess.run([REDSHANK, "draft", "--write", "--yes", "--quiet"], cwd=top, env=environment, stdout=subprocess.PIPE,
+                   stderr=subprocess.STDOUT, check=True)
 
 
 def last_line(done):
@@ -103,34 +141,38 @@ def last_line(done):
     return lines[-1][:120] if lines else f"exit code {done.returncode}"
 
 
-def some(paths, found=()):
-    """A number of paths and the first of them, with how many `check` finds all the same."""
-    shown = ", ".join(f"`{path.removeprefix(PLACE + '/')}`" for path in paths[:4])
-    told = f"; `check` finds {sum(path in found for path in paths)} of them" if found else ""
-    return f"{len(paths)}: {shown}{told}" if paths else "0"
+def some(paths):
+    """A number of paths and the first of them."""
+    paths = sorted(paths)
+    shown = ", ".join(f"`{path}`" for path in paths[:3])
+    return f"{len(paths)}: {shown}" if paths else "0"
 
 
 def page(rows, reasons):
     today = datetime.date.today().isoformat()
+    clean = lambda key: sum(not row[key] for row in rows)
     lines = [
         "# Evidence", "",
-        f"Made by `evidence/run.py --write` on {today}. Each project was made by its own tools, one folder down in a new repository; then",
-        "they built, tested, documented and packed it, `redshank draft --write` wrote the rules, and git said what it would take in.",
-        "*Leaked*: made by a tool, and git would take it in. *Swallowed*: a source, or a lock file, that git would leave out.", "",
-        "| tool chain | version | steps | sources | made | leaked | swallowed |", "| --- | --- | --- | --- | --- | --- | --- |",
+        f"Made by `evidence/run.py --write` on {today}. Each project was made by its own tools, which then built, tested, documented and packed",
+        "it. `redshank draft --write` wrote rules for it at the top of a new repository, one folder down and three folders down, before the",
+        "first build and after it; then `tidy --apply` ran, and git said what it would take in. A file counts if it came out wrong at any place.",
+        "*Leaked*: made by a tool, and git would take it in. *Swallowed*: a source, or a lock file, that git would leave out, at any",
+        "place and time.", "",
+        f"{len(rows)} tool chains ran. Without a leak: {clean('early')} drafted for before the first build, {clean('leaked')} after it, {clean('left')} after `tidy`. "
+        f"Swallowed: {sum(len(row['swallowed']) for row in rows)}.", "",
+        "| tool chain | version | steps | sources | made | lines | leaked: before the build | after it | after `tidy` | swallowed |",
+        "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |",
     ]
     for row in rows:
         steps = f"{row['steps'] - len(row['failed'])} of {row['steps']}" if row["failed"] else row["steps"]
-        lines.append(f"| {row['name']} | {row['version'].replace('|', '/')[:60]} | {steps} | {row['sources']} | {row['made']} "
-                     f"| {some(row['leaked'], row['found'])} | {some(row['swallowed'])} |")
-    lines += ["", f"{len(rows)} tool chains ran: {sum(len(r['leaked']) for r in rows)} files leaked, "
-              f"{sum(len(r['swallowed']) for r in rows)} swallowed.", ""]
+        lines.append(f"| {row['name']} | {row['version'].replace('|', '/')[:40]} | {steps} | {row['sources']} | {row['made']} | {row['lines']} "
+                     f"| {some(row['early'])} | {some(row['leaked'])} | {some(row['left'])} | {some(row['swallowed'])} |")
     broken = [f"- {row['name']}: {fault}" for row in rows for fault in row["failed"]]
     if broken:
-        lines += ["Steps that failed here:", "", *broken, ""]
+        lines += ["", "Steps that failed here:", "", *broken]
     if reasons:
-        lines += ["Not run here:", "", *[f"- {name}: {reason}" for name, reason in reasons], ""]
-    return "\n".join(lines)
+        lines += ["", "Not run here:", "", *[f"- {name}: {reason}" for name, reason in reasons]]
+    return "\n".join(lines) + "\n"
 
 
 def main():
@@ -160,10 +202,11 @@ def main():
                 print(f"{chain['name']}: {row}", flush=True)
                 continue
             rows.append(row)
-            print(f"{chain['name']}: {row['made']} made, leaked {row['leaked'][:6]}, swallowed {row['swallowed'][:6]}, failed {row['failed']}", flush=True)
+            some_of = {key: sorted(row[key])[:6] for key in ("early", "leaked", "left", "swallowed") if row[key]}
+            print(f"{chain['name']}: {row['made']} made, {some_of}, failed {row['failed']}", flush=True)
     if asked.write:
         PAGE.write_text(page(rows, reasons))
-    sys.exit(any(row["leaked"] or row["swallowed"] for row in rows))
+    sys.exit(any(row["swallowed"] for row in rows))
 
 
 if __name__ == "__main__":

@@ -302,6 +302,9 @@ pub struct Output {
     /// What the setting names is a file, not a folder.
     #[serde(default)]
     pub is_file: bool,
+    /// People give folders of sources the same name: it counts only once it is there.
+    #[serde(default)]
+    pub once_there: bool,
     /// What the tool writes there.
     pub reason: String,
     /// The command that makes it again.

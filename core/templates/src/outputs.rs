@@ -135,6 +135,7 @@ mod tests {
             format,
             key: key.to_owned(),
             is_file: false,
+            once_there: false,
             reason,
             remake: None,
         };

@@ -345,8 +345,11 @@ impl<'a> Recogniser<'a, '_> {
             let is_known = self.survey.matches.knows(&path);
             let has_work = !output.is_file && self.guard.holds_written(&path);
             // A rule for a file would shut a folder of that name as well.
-            let is_file = self.snapshot.root.kind(path.bare()) == Some(FileKind::File);
-            let is_missed = output.is_file && !is_file;
+            let is_missed = output.is_file
+                && match self.snapshot.root.kind(path.bare()) {
+                    Some(kind) => kind != FileKind::File,
+                    None => output.once_there,
+                };
             if has_tracked || is_known || has_work || is_missed || self.is_matched(&path) {
                 continue;
             }
