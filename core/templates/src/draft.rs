@@ -339,16 +339,20 @@ impl<'a> Composer<'_, 'a> {
         };
         let folder = project.rules_folder();
         let below = folder.below(file).unwrap_or(RepoPath::top());
+        let mut of_template = HashSet::new();
         for rule in &project.template.rule {
             let was = fit(&rule.pattern, below);
-            if first_form.wrote(&was) && !lines.contains(&was) {
+            // Where its memory is lost, a line that isn't there counts as taken out.
+            if first_form.wrote(&was).unwrap_or(true) && !lines.contains(&was) {
                 taken_out.insert((project.template.name.clone(), rule.pattern.clone()));
             }
+            of_template.insert(was);
         }
-        let own: Vec<BString> = lines
-            .into_iter()
-            .filter(|line| !first_form.wrote(line))
-            .collect();
+        let is_own = |line: &BString| match first_form.wrote(line) {
+            Some(wrote) => !wrote,
+            None => !line.starts_with(b"#") && !of_template.contains(line),
+        };
+        let own: Vec<BString> = lines.into_iter().filter(is_own).collect();
         self.file(file)?.replace_block(label.as_bstr(), &own);
         Ok(())
     }

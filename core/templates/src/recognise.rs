@@ -408,18 +408,28 @@ impl<'a> Recogniser<'a, '_> {
         together
     }
 
-    /// What a tool makes of such files may land beside the folder they lie in: take in all up to
-    /// the project around it.
+    /// What a tool makes of such files may land beside the folder of the sources: take in all up to
+    /// there.
     fn widen(&self, hit: &mut MarkerHit) {
         let around = self.found.around(&hit.folder);
         let around = around.map(|project| &*project.folder);
         let around = around
             .max_by_key(|folder| folder.len())
-            .unwrap_or(RepoPath::top());
-        let below = hit.folder.below(around).unwrap_or(&hit.folder);
-        hit.folder = around.join(below.top_folder());
+            .unwrap_or(RepoPath::top())
+            .to_owned();
+        let is_of_sources = |folder: &RepoPath| {
+            SOURCES.iter().any(|name| folder.name() == name) && folder.folder().is_within(&around)
+        };
+        while is_of_sources(&hit.folder) {
+            hit.folder = hit.folder.folder().to_owned();
+        }
     }
 }
+
+/// Folders of sources, inside a project's own.
+const SOURCES: [&str; 9] = [
+    "src", "source", "sources", "include", "lib", "app", "code", "scripts", "main",
+];
 
 /// All markers of a collection, as rules of one list.
 struct Markers<'a> {

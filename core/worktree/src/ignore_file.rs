@@ -119,11 +119,10 @@ pub struct FirstForm {
 }
 
 impl FirstForm {
-    /// Whether a line was written into it. Where its memory is lost, every line counts as written.
-    pub fn wrote(&self, line: &[u8]) -> bool {
-        self.wrote
-            .as_ref()
-            .is_none_or(|wrote| wrote.contains(&trace(line)))
+    /// Whether a line was written into it; `None` where its memory is lost.
+    pub fn wrote(&self, line: &[u8]) -> Option<bool> {
+        let wrote = self.wrote.as_ref();
+        wrote.map(|wrote| wrote.contains(&trace(line)))
     }
 
     /// The label that such a block had.

@@ -437,31 +437,68 @@ fn a_block_without_its_memory_or_its_end_loses_nothing() {
     nia.writes("Cargo.toml", "[package]\n");
     nia.redshank(&["draft", "--write", "--yes"]).fine();
     let whole = String::from_utf8(nia.reads(".gitignore")).unwrap();
-    let without = |start: &str| {
-        whole
-            .lines()
-            .filter(|line| !line.starts_with(start))
-            .map(|line| format!("{line}\n"))
-            .collect::<String>()
-    };
-    // Without its memory a rule that isn't there counts as taken out.
-    nia.writes(
-        ".gitignore",
-        without("# redshank: wrote").replace("/target/\n", ""),
-    );
-    nia.redshank(&["draft", "--refresh", "--write", "--yes"])
-        .fine();
+    std::fs::remove_file(nia.here().join(".redshank/drafted.toml")).unwrap();
+    let refresh = &["draft", "--refresh", "--write", "--yes"];
+    let again = nia.redshank(refresh).fine().out;
     assert!(
-        !String::from_utf8(nia.reads(".gitignore"))
-            .unwrap()
-            .contains("\n/target/\n")
+        again.contains("nothing to write"),
+        "its lines cover all: {again}"
     );
     // Without its end it is no block: its lines are the person's, and what they cover isn't
     // repeated.
-    let open = without("# redshank: end");
+    let open: String = whole
+        .lines()
+        .filter(|line| !line.starts_with("# redshank: end"))
+        .map(|line| format!("{line}\n"))
+        .collect();
     nia.writes(".gitignore", &open);
-    nia.redshank(&["draft", "--refresh", "--write", "--yes"])
-        .fine();
+    nia.redshank(refresh).fine();
     assert!(nia.reads(".gitignore").starts_with(open.as_bytes()));
     nia.agrees_with_git();
+    // What can't be read is said, and nothing is written.
+    nia.writes(".redshank/drafted.toml", "block = 1\n");
+    let answer = nia.redshank(&["draft"]);
+    assert!(
+        answer.code == 2 && answer.err.contains("drafted.toml, line 1"),
+        "{}",
+        answer.err
+    );
+}
+
+/// One block a project, the revision in its first mark, with or without its memory.
+#[test]
+fn blocks_of_the_first_form_are_turned_over() {
+    // The memory of the comment, of `/gateway/target/` and of `/gateway/**/*.rs.bk`, as it was written.
+    for memory in ["", "# redshank: wrote UJvbaj_k8HUi\n"] {
+        let nia = Person::with_repository();
+        nia.writes("gateway/Cargo.toml", "[package]\n");
+        let block = format!(
+            "*.own\n\n# redshank: begin rust@gateway (revision 1)\n# a build folder\n/gateway/target/\n/mine/\n\
+             {memory}# redshank: end rust@gateway\n*.last\n"
+        );
+        nia.writes(".gitignore", &block);
+        let said = nia.redshank(&["draft"]).fine().out;
+        assert!(said.contains("nothing to write"), "{said}");
+        nia.redshank(&["draft", "--refresh", "--write", "--yes"])
+            .fine();
+        let text = String::from_utf8(nia.reads(".gitignore")).unwrap();
+        assert!(text.starts_with("*.own\n\n"), "{text}");
+        assert!(
+            text.contains("/mine/\n*.last\n"),
+            "what is the person's stays in its place: {text}"
+        );
+        assert!(
+            text.contains("# redshank: begin rust in /gateway/\n/gateway/target/\n"),
+            "{text}"
+        );
+        assert!(!text.contains("rs.bk"), "taken out before: {text}");
+        assert!(
+            !text.contains("wrote") && !text.contains("revision"),
+            "{text}"
+        );
+        nia.redshank(&["draft", "--refresh", "--write", "--yes"])
+            .fine();
+        assert_eq!(String::from_utf8(nia.reads(".gitignore")).unwrap(), text);
+        nia.agrees_with_git();
+    }
 }
