@@ -10,8 +10,6 @@ would take in has leaked; a source that git would leave out was swallowed. --wri
 """
 
 import argparse
-import datetime
-import json
 import os
 import pathlib
 import re
@@ -148,31 +146,64 @@ def some(paths):
     return f"{len(paths)}: {shown}" if paths else "0"
 
 
-def page(rows, reasons):
-    today = datetime.date.today().isoformat()
-    clean = lambda key: sum(not row[key] for row in rows)
+HEAD = [
+    "| tool chain | version | steps | sources | made | lines | leaked: before the build | after it | after `tidy` | swallowed |",
+    "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |",
+]
+
+
+def page(rows, failures):
+    """The page, with rows as lines of its table, by name."""
+    cells = [[cell.strip() for cell in line.strip("|").split("|")] for line in rows.values()]
+    clean = lambda column: sum(cell[column] == "0" for cell in cells)
+    swallowed = sum(int(cell[9].split(":")[0]) for cell in cells)
     lines = [
         "# Evidence", "",
-        f"Made by `evidence/run.py --write` on {today}. Each project was made by its own tools, which then built, tested, documented and packed",
-        "it. `redshank draft --write` wrote rules for it at the top of a new repository, one folder down and three folders down, before the",
-        "first build and after it; then `tidy --apply` ran, and git said what it would take in. A file counts if it came out wrong at any place.",
-        "*Leaked*: made by a tool, and git would take it in. *Swallowed*: a source, or a lock file, that git would leave out, at any",
-        "place and time.", "",
-        f"{len(rows)} tool chains ran. Without a leak: {clean('early')} drafted for before the first build, {clean('leaked')} after it, {clean('left')} after `tidy`. "
-        f"Swallowed: {sum(len(row['swallowed']) for row in rows)}.", "",
-        "| tool chain | version | steps | sources | made | lines | leaked: before the build | after it | after `tidy` | swallowed |",
-        "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |",
+        "Made by `evidence/run.py --write`. Each project was made by its own tools, which then built, tested, documented and packed it.",
+        "`redshank draft --write` wrote rules for it at the top of a new repository, one folder down and three folders down, before the first",
+        "build and after it; then `tidy --apply` ran, and git said what it would take in. A file counts if it came out wrong at any place.",
+        "*Leaked*: made by a tool, and git would take it in. *Swallowed*: a source, or a lock file, that git would leave out, at any place and",
+        "time. *Lines*: how long the drafted file is.", "",
+        f"{len(cells)} tool chains ran. Without a leak: {clean(6)} where the draft came before the first build, {clean(7)} where it came after it,",
+        f"{clean(8)} after `tidy`. Swallowed: {swallowed}.", "",
+        *HEAD, *rows.values(),
     ]
-    for row in rows:
-        steps = f"{row['steps'] - len(row['failed'])} of {row['steps']}" if row["failed"] else row["steps"]
-        lines.append(f"| {row['name']} | {row['version'].replace('|', '/')[:40]} | {steps} | {row['sources']} | {row['made']} | {row['lines']} "
-                     f"| {some(row['early'])} | {some(row['leaked'])} | {some(row['left'])} | {some(row['swallowed'])} |")
-    broken = [f"- {row['name']}: {fault}" for row in rows for fault in row["failed"]]
-    if broken:
-        lines += ["", "Steps that failed here:", "", *broken]
-    if reasons:
-        lines += ["", "Not run here:", "", *[f"- {name}: {reason}" for name, reason in reasons]]
+    if failures:
+        lines += ["", "What did not run here, as a whole or in part:", "", *failures.values()]
     return "\n".join(lines) + "\n"
+
+
+def known(text):
+    """The rows and failures of an earlier run of the same form."""
+    rows, failures = {}, {}
+    if HEAD[0] in text:
+        for line in text[text.index(HEAD[1]) + len(HEAD[1]):].splitlines():
+            if line.startswith("| "):
+                rows[line[2:].split(" | ")[0]] = line
+            elif line.startswith("- "):
+                failures[line[2:].split(":")[0]] = line
+    return rows, failures
+
+
+def told(row):
+    steps = f"{row['steps'] - len(row['failed'])} of {row['steps']}" if row["failed"] else row["steps"]
+    return (f"| {row['name']} | {row['version'].replace('|', '/')[:40]} | {steps} | {row['sources']} | {row['made']} | {row['lines']} "
+            f"| {some(row['early'])} | {some(row['leaked'])} | {some(row['left'])} | {some(row['swallowed'])} |")
+
+
+def write(name, row):
+    """Puts one chain's row, or why there is none, into the page; those of others stay."""
+    rows, failures = known(PAGE.read_text())
+    rows.pop(name, None), failures.pop(name, None)
+    if isinstance(row, str):
+        failures[name] = f"- {name}: {row}"
+    else:
+        rows[name] = told(row)
+        if row["failed"]:
+            failures[name] = f"- {name}: {'; '.join(row['failed'])}"
+    order = [chain["name"] for chain in tomllib.loads((HERE / "chains.toml").read_text())["chain"]]
+    in_order = lambda told: {name: told[name] for name in sorted(told, key=order.index) if name in order}
+    PAGE.write_text(page(in_order(rows), in_order(failures)))
 
 
 def main():
@@ -192,21 +223,23 @@ def main():
                        "CARGO_HOME": os.environ.get("CARGO_HOME", os.path.expanduser("~/.cargo")),
                        "RUSTUP_HOME": os.environ.get("RUSTUP_HOME", os.path.expanduser("~/.rustup")),
                        "npm_config_cache": os.path.expanduser("~/.npm"), "PIP_CACHE_DIR": os.path.expanduser("~/.cache/pip"), "CI": "1"}
-        rows, reasons = [], []
+        swallowed = False
         for chain in chains:
-            if wanted and chain["name"] not in wanted:
+            name = chain["name"]
+            if wanted and name not in wanted:
                 continue
             row = run(chain, work, environment)
+            if asked.write:
+                write(name, row)
             if isinstance(row, str):
-                reasons.append((chain["name"], row))
-                print(f"{chain['name']}: {row}", flush=True)
+                print(f"{name}: {row}", flush=True)
                 continue
-            rows.append(row)
+            swallowed |= bool(row["swallowed"])
             some_of = {key: sorted(row[key])[:6] for key in ("early", "leaked", "left", "swallowed") if row[key]}
-            print(f"{chain['name']}: {row['made']} made, {some_of}, failed {row['failed']}", flush=True)
-    if asked.write:
-        PAGE.write_text(page(rows, reasons))
-    sys.exit(any(row["swallowed"] for row in rows))
+            print(f"{name}: {row['made']} made, {some_of}, failed {row['failed']}", flush=True)
+            if not asked.keep:
+                shutil.rmtree(work / name, ignore_errors=True)
+    sys.exit(swallowed)
 
 
 if __name__ == "__main__":

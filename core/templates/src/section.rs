@@ -53,9 +53,9 @@ pub(crate) fn section(label: String, mut lines: Vec<DraftLine>, explain: Explain
     }
 }
 
-/// The lines with as many headings as a third of all lines allows, marks and a free line included.
+/// The lines with as many headings as a third of all lines allows, marks included.
 fn under_headings(lines: &[DraftLine]) -> Vec<BString> {
-    let allowed = lines.len().saturating_sub(3) / 2;
+    let allowed = lines.len().saturating_sub(4) / 2;
     let by_heading: Vec<&[DraftLine]> = lines.chunk_by(|a, b| a.heading == b.heading).collect();
     if by_heading.len() <= allowed {
         let told = by_heading.into_iter().map(|group| (comment(group), group));

@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod examples;
+mod form;
 mod ground;
 mod guard;
 mod projects;
