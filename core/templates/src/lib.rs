@@ -21,26 +21,22 @@
 
 mod collection;
 mod draft;
-mod drafted_file;
 mod error;
 mod examples;
 mod format;
 mod guard;
 mod matches;
-mod memory;
 mod needed;
-mod net;
 mod outputs;
-mod places;
 mod recognise;
-mod refresh;
-mod section;
 mod start;
 mod validity;
 
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
-pub use draft::{Conflict, Draft, DraftOptions, TemplateRequest, without_rules};
-pub use drafted_file::Edited;
+pub use draft::{
+    Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest, without_rules,
+};
+
 pub use error::{Error, Result};
 pub use examples::{Failure, prove, prove_beside};
 pub use format::{
@@ -49,7 +45,7 @@ pub use format::{
 };
 pub use guard::work_kept_out;
 pub use matches::{TemplateMatch, TemplateMatches};
-pub use memory::MEMORY_FILE;
+
 pub use needed::{SwallowedFile, swallowed};
 pub use outputs::setting;
 pub use recognise::{KnownPlace, Project, Survey, recognise};

@@ -107,7 +107,7 @@ impl Memory {
                 block
                     .places
                     .iter()
-                    .any(|place| crate::places::is_at(place, below))
+                    .any(|place| crate::draft::places::is_at(place, below))
             })
     }
 }

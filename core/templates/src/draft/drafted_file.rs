@@ -1,7 +1,7 @@
 //! An ignore file while it is drafted: what stood in it is read once, and what is to come in is
 //! kept apart until it is known to stay.
 
-use crate::section::{DraftLine, section};
+use crate::draft::section::{DraftLine, section};
 use bstr::{BStr, BString};
 use redshank_pattern::Case;
 use redshank_worktree::ignore_file::{Block, Section, add_section, blocks, lines_of, with_block};

@@ -2,9 +2,9 @@
 //! through, whatever made the rule catch it.
 
 use crate::draft::Composer;
-use crate::drafted_file::NewBlock;
+use crate::draft::drafted_file::NewBlock;
+use crate::draft::section::DraftLine;
 use crate::guard::is_keep_file;
-use crate::section::DraftLine;
 use crate::{Heading, Result};
 use bstr::{BStr, BString, ByteSlice};
 use rayon::prelude::*;

@@ -1,0 +1,274 @@
+//! Which lines a block holds: the rules of its templates that nothing covers where their projects
+//! are, fitted to these places.
+
+use super::drafted_file::NewBlock;
+use super::memory::{Remembered, remembered};
+use super::places::{fit_to, places};
+use super::renew::TakenOut;
+use super::section::DraftLine;
+use super::{Composer, below};
+use crate::{Heading, Project, Result, Template, TemplateRule};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_pattern::{Case, Rule, fit};
+use redshank_worktree::rules::{Chain, IGNORE_FILE};
+use redshank_worktree::{RepoPath, RepoPathBuf};
+use std::collections::{BTreeSet, HashSet};
+
+/// Projects whose rules stand, or are to stand, in one block.
+pub(super) struct Group<'a> {
+    pub(super) places: Vec<BString>,
+    pub(super) templates: Vec<Kind<'a>>,
+}
+
+/// The projects of one type, in one ignore file.
+#[derive(Clone)]
+pub(super) struct Kind<'a> {
+    pub(super) template: &'a Template,
+    /// Their folders, from the top.
+    folders: Vec<RepoPathBuf>,
+}
+
+/// A line, and the rule that it comes from.
+pub(super) struct Composing<'g> {
+    template: &'g Template,
+    rule: &'g TemplateRule,
+    pub(super) line: DraftLine,
+}
+
+/// Takes out the lines that others of the same block cover, wherever they lie.
+fn without_covered(lines: &mut Vec<Composing>) {
+    let rules: Vec<Rule> = lines
+        .iter()
+        .map(|line| Rule::parse(&line.line.pattern, 0, Case::Sensitive))
+        .collect();
+    let is_covered = |at: usize| {
+        let probes = rules[at].probes();
+        let others = rules
+            .iter()
+            .enumerate()
+            .filter(|(other, rule)| *other != at && !rule.negated);
+        let covers = |other: &Rule| probes.iter().all(|probe| other.reaches(probe.as_bstr()));
+        // Of two that say the same, the first stays.
+        !rules[at].negated
+            && !probes.is_empty()
+            && others
+                .into_iter()
+                .any(|(other, rule)| covers(rule) && (other < at || !says(&rules[at], rule)))
+    };
+    let covered: Vec<bool> = (0..lines.len()).map(is_covered).collect();
+    let mut at = 0;
+    lines.retain(|_| {
+        at += 1;
+        !covered[at - 1]
+    });
+}
+
+/// Whether a rule says at least what another one does.
+fn says(rule: &Rule, other: &Rule) -> bool {
+    let probes = other.probes();
+    !probes.is_empty() && probes.iter().all(|probe| rule.reaches(probe.as_bstr()))
+}
+
+/// A rule as it is written for projects at these places: at any place, if no one but a tool gives
+/// the name.
+fn written(rule: &TemplateRule, places: &[BString]) -> Vec<BString> {
+    let body = rule.pattern.trim_start_matches('!');
+    let is_anywhere = !body.trim_end_matches('/').contains('/') || body.starts_with("**/");
+    match is_anywhere && rule.is_certain() {
+        true => vec![rule.pattern.as_str().into()],
+        false => places
+            .iter()
+            .map(|place| fit_to(&rule.pattern, place.as_bstr()))
+            .collect(),
+    }
+}
+
+/// Projects by their type, in the order in which they come.
+pub(super) fn by_template<'a>(projects: &[Project<'a>]) -> Vec<Kind<'a>> {
+    let mut kinds: Vec<Kind> = Vec::new();
+    for project in projects {
+        let folder = project.rules_folder();
+        match kinds
+            .iter_mut()
+            .find(|kind| kind.template.name == project.template.name)
+        {
+            Some(kind) if kind.folders.contains(&folder) => {}
+            Some(kind) => kind.folders.push(folder),
+            None => kinds.push(Kind {
+                template: project.template,
+                folders: vec![folder],
+            }),
+        }
+    }
+    kinds
+}
+
+/// Projects whose types are in the same places, together.
+pub(super) fn groups<'a>(file: &RepoPath, projects: Vec<Project<'a>>) -> Vec<Group<'a>> {
+    let mut groups: Vec<Group> = Vec::new();
+    for kind in by_template(&projects) {
+        let folders: Vec<RepoPathBuf> = kind
+            .folders
+            .iter()
+            .map(|folder| below(folder, file))
+            .collect();
+        let places = places(&folders);
+        match groups.iter_mut().find(|group| group.places == places) {
+            Some(group) => group.templates.push(kind),
+            None => groups.push(Group {
+                places,
+                templates: vec![kind],
+            }),
+        }
+    }
+    groups
+}
+
+/// What a block's first mark says.
+fn label(group: &Group) -> String {
+    let names: Vec<&str> = group
+        .templates
+        .iter()
+        .map(|kind| kind.template.name.as_str())
+        .collect();
+    let places: Vec<String> = group
+        .places
+        .iter()
+        .map(|place| place.to_str_lossy().replace(char::is_control, "?"))
+        .collect();
+    match places.as_slice() {
+        [top] if top == "/" => names.join(", "),
+        places => format!("{} in {}", names.join(", "), places.join(" and ")),
+    }
+}
+
+/// Whether the rules that everyone has keep out all that a rule is for, whatever it is called
+/// where the rule leaves that open.
+pub(super) fn covers(chain: &Chain, folder: &RepoPath, rule: &TemplateRule) -> bool {
+    let own = Rule::parse(rule.pattern.as_bytes(), 0, Case::Sensitive);
+    let probes = own.probes();
+    let is_shut = |probe: &BString| {
+        let path = folder.join(probe);
+        chain.shuts(path.bare(), path.is_folder()).is_some()
+    };
+    !own.negated && !probes.is_empty() && probes.iter().all(is_shut)
+}
+
+impl<'a> Composer<'_, 'a> {
+    /// Writes a block for projects that have none yet.
+    pub(super) fn write_anew(
+        &mut self,
+        file: &RepoPath,
+        group: &Group<'a>,
+        taken_out: &TakenOut,
+    ) -> Result<()> {
+        self.find_repeated(file, group)?;
+        let lines = self.lines(file, group, &|_| false)?;
+        let is_out = |line: &Composing| {
+            taken_out.contains(&(line.template.name.clone(), line.rule.pattern.clone()))
+        };
+        let (out, lines): (Vec<Composing>, Vec<Composing>) = lines.into_iter().partition(is_out);
+        let templates = group
+            .templates
+            .iter()
+            .map(|kind| (kind.template.name.clone(), kind.template.revision));
+        let block = NewBlock {
+            label: label(group),
+            lines: lines.into_iter().map(|line| line.line).collect(),
+            templates: templates.collect(),
+            places: group.places.clone(),
+        };
+        if !block.is_of_use() {
+            return Ok(());
+        }
+        let path = file.join(IGNORE_FILE);
+        // What somebody took out is remembered as written, so that it doesn't come back.
+        let memory = Remembered {
+            file: path.to_string(),
+            label: block.label.clone(),
+            templates: block.templates.clone(),
+            places: remembered(&block.places),
+            lines: remembered(out.iter().map(|line| &line.line.pattern)),
+        };
+        self.memory.put(memory);
+        self.push(file, block)
+    }
+
+    /// The lines that a block is to hold: those of its templates' rules that nothing covers where
+    /// the projects are, and those that are `here` already.
+    pub(super) fn lines<'g>(
+        &mut self,
+        file: &RepoPath,
+        group: &'g Group<'a>,
+        here: &dyn Fn(&BStr) -> bool,
+    ) -> Result<Vec<Composing<'g>>> {
+        let mut lines: Vec<Composing> = Vec::new();
+        let mut known = HashSet::new();
+        for kind in &group.templates {
+            let mut chains = Vec::new();
+            for folder in &kind.folders {
+                chains.push((folder, self.rules_at(folder)?));
+            }
+            let mut heading = Heading::Built;
+            for rule in &kind.template.rule {
+                if !rule.pattern.starts_with('!') {
+                    heading = rule.heading();
+                }
+                let open = chains
+                    .iter()
+                    .filter(|(folder, chain)| !covers(chain, folder, rule));
+                let open: Vec<RepoPathBuf> = open.map(|(folder, _)| below(folder, file)).collect();
+                let whole = written(rule, &group.places);
+                let patterns = match () {
+                    () if whole.iter().all(|pattern| here(pattern.as_bstr())) => whole,
+                    () if open.len() == kind.folders.len() => whole,
+                    () if open.is_empty() => Vec::new(),
+                    () => written(rule, &places(&open)),
+                };
+                self.draft.covered += usize::from(patterns.is_empty());
+                for pattern in patterns
+                    .into_iter()
+                    .filter(|pattern| known.insert(pattern.clone()))
+                {
+                    lines.push(Composing {
+                        template: kind.template,
+                        rule,
+                        line: DraftLine {
+                            replaces: rule
+                                .replaces
+                                .as_ref()
+                                .and_then(|was| Some(fit_to(was, group.places.first()?.as_bstr()))),
+                            ..DraftLine::new(pattern, heading, rule)
+                        },
+                    });
+                }
+            }
+        }
+        without_covered(&mut lines);
+        let certain = lines.iter().filter(|line| line.line.is_certain);
+        self.certain
+            .extend(certain.map(|line| line.line.pattern.clone()));
+        Ok(lines)
+    }
+
+    /// Counts the person's own lines that a template has, too; takes them out if they are to be
+    /// taken over.
+    fn find_repeated(&mut self, file: &RepoPath, group: &Group) -> Result<()> {
+        let mut patterns = BTreeSet::new();
+        for kind in &group.templates {
+            for rule in &kind.template.rule {
+                patterns.extend(written(rule, &group.places));
+                let folders = kind.folders.iter();
+                patterns.extend(folders.map(|folder| fit(&rule.pattern, &below(folder, file))));
+            }
+        }
+        let take_over = self.options.take_over;
+        let file = self.file(file)?;
+        let repeated = file.repeats(&patterns);
+        if take_over && repeated > 0 {
+            file.take_out(|line| patterns.contains(&line.to_owned()));
+        }
+        self.draft.repeated += repeated;
+        Ok(())
+    }
+}

@@ -1,0 +1,197 @@
+//! Blocks that are there: told to be stale, brought up to date, turned over from their first form.
+
+use super::blocks::{Composing, Group, by_template};
+use super::memory::{Remembered, remembered};
+use super::refresh::refreshed;
+use super::section::section;
+use super::{Composer, Conflict};
+use crate::{Project, Result};
+use bstr::{BString, ByteSlice};
+use redshank_pattern::fit;
+use redshank_worktree::RepoPath;
+use redshank_worktree::ignore_file::{Block, Section};
+use redshank_worktree::rules::IGNORE_FILE;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+/// Rules that a person took out of blocks of the first form: the template's name, the rule's
+/// pattern.
+pub(super) type TakenOut = BTreeSet<(String, String)>;
+
+impl<'a> Composer<'_, 'a> {
+    pub(super) fn note_stale(&mut self, file: &RepoPath, label: &str, projects: &[Project]) {
+        let path = file.join(IGNORE_FILE);
+        let Some(block) = self.memory.get(path.as_bstr(), label.into()) else {
+            return;
+        };
+        let is_newer = |project: &Project| {
+            let template = project.template;
+            block
+                .templates
+                .get(&template.name)
+                .is_some_and(|known| *known != template.revision)
+        };
+        if projects.iter().any(is_newer) {
+            self.draft.stale.push(label.into());
+        }
+    }
+
+    pub(super) fn note_stale_first_form(
+        &mut self,
+        file: &RepoPath,
+        label: &str,
+        project: &Project,
+    ) -> Result<()> {
+        let mut blocks = self.file(file)?.blocks.iter();
+        let block = blocks.find(|block| block.label.to_str_lossy() == label);
+        let revision = block.and_then(|block| Some(block.first_form.as_ref()?.revision));
+        if revision.is_some_and(|known| known != project.template.revision) {
+            self.draft.stale.push(label.into());
+        }
+        Ok(())
+    }
+
+    /// Takes a block of the first form out, so that its rules are written as they are today: the
+    /// person's own lines in it stay where they are, and what the person took out stays out.
+    pub(super) fn turn_over(
+        &mut self,
+        file: &RepoPath,
+        label: &str,
+        project: &Project,
+        taken_out: &mut TakenOut,
+    ) -> Result<()> {
+        let blocks = self.file(file)?.blocks.clone();
+        let block = blocks
+            .into_iter()
+            .find(|block| block.first_form.is_some() && block.label.to_str_lossy() == label);
+        let Some(Block {
+            lines,
+            first_form: Some(first_form),
+            label,
+            ..
+        }) = block
+        else {
+            return Ok(());
+        };
+        let folder = project.rules_folder();
+        let below = folder.below(file).unwrap_or(RepoPath::top());
+        let mut of_template = HashSet::new();
+        for rule in &project.template.rule {
+            let was = fit(&rule.pattern, below);
+            // Where its memory is lost, a line that isn't there counts as taken out.
+            if first_form.wrote(&was).unwrap_or(true) && !lines.contains(&was) {
+                taken_out.insert((project.template.name.clone(), rule.pattern.clone()));
+            }
+            of_template.insert(was);
+        }
+        let is_own = |line: &BString| match first_form.wrote(line) {
+            Some(wrote) => !wrote,
+            None => !line.starts_with(b"#") && !of_template.contains(line),
+        };
+        let own: Vec<BString> = lines.into_iter().filter(is_own).collect();
+        self.file(file)?.replace_block(label.as_bstr(), &own);
+        Ok(())
+    }
+
+    /// Brings a block up to date: without the lines that the person took out of it, or has
+    /// elsewhere in the file. A rule whose forerunner the person changed is a conflict.
+    pub(super) fn renew(
+        &mut self,
+        file: &RepoPath,
+        label: &str,
+        projects: &[Project<'a>],
+    ) -> Result<()> {
+        let path = file.join(IGNORE_FILE);
+        let remembered_block = self.memory.get(path.as_bstr(), label.into()).cloned();
+        let mut blocks = self.file(file)?.blocks.iter();
+        let block = blocks
+            .find(|block| block.label.to_str_lossy() == label)
+            .cloned();
+        let (Some(memory), Some(block)) = (remembered_block, block) else {
+            return Ok(());
+        };
+        let group = Group {
+            places: memory
+                .places
+                .iter()
+                .map(|place| place.as_str().into())
+                .collect(),
+            templates: by_template(projects),
+        };
+        // A template that is not here any more takes no rule along.
+        let has_all = memory.templates.keys().all(|name| {
+            group
+                .templates
+                .iter()
+                .any(|kind| kind.template.name == *name)
+        });
+        if !has_all {
+            return Ok(());
+        }
+        let lines = self.lines(file, &group, &|line| {
+            block.lines.iter().any(|known| known == line)
+        })?;
+        let mut current = Vec::new();
+        for Composing { line, .. } in lines {
+            let is_there = block.lines.contains(&line.pattern);
+            let was_there = |pattern: &BString| {
+                memory.wrote(pattern.as_bstr()) && !block.lines.contains(pattern)
+            };
+            if !is_there && (was_there(&line.pattern) || self.file(file)?.has_own(&line.pattern)) {
+                continue;
+            }
+            match line
+                .replaces
+                .clone()
+                .filter(|was| !is_there && was_there(was))
+            {
+                Some(was) => self.draft.conflicts.push(Conflict {
+                    label: label.into(),
+                    was,
+                    now: line.pattern,
+                }),
+                None => current.push(line),
+            }
+        }
+        let new = section(label.to_owned(), current, self.options.explain);
+        // A comment that the person took out stays out, too.
+        let is_out = |line: &BString| memory.wrote(line.as_bstr()) && !block.lines.contains(line);
+        let lines: Vec<BString> = new
+            .lines
+            .iter()
+            .filter(|line| !is_out(line))
+            .cloned()
+            .collect();
+        let renewed = refreshed(&block.lines, &lines, &|line| memory.wrote(line.as_bstr()));
+        let templates: BTreeMap<String, u32> = group
+            .templates
+            .iter()
+            .map(|kind| (kind.template.name.clone(), kind.template.revision))
+            .collect();
+        let mut known = memory.lines.clone();
+        let more: Vec<String> = remembered(&lines)
+            .into_iter()
+            .filter(|line| !known.contains(line))
+            .collect();
+        known.extend(more);
+        self.memory.put(Remembered {
+            templates,
+            lines: known,
+            ..memory
+        });
+        if renewed.lines != block.lines {
+            let text = Section {
+                label: label.to_owned(),
+                lines: renewed.lines,
+            };
+            self.file(file)?.replace_block(label.into(), &text.text());
+        }
+        let is_rule = |line: &BString| !line.starts_with(b"#") && !line.is_empty();
+        self.draft
+            .added
+            .extend(renewed.added.into_iter().filter(is_rule));
+        self.draft
+            .retired
+            .extend(renewed.retired.into_iter().filter(is_rule));
+        Ok(())
+    }
+}
