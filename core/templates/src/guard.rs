@@ -110,6 +110,27 @@ impl<'a> Guard<'a> {
         folders.any(|folder| self.snapshot.root.is_there(&folder.join(sums)))
     }
 
+    /// The files directly in a folder that are of a language which people write, and that no tool
+    /// wrote.
+    pub(crate) fn written_in(&self, folder: &RepoPath) -> Vec<RepoPathBuf> {
+        let direct = self
+            .tree
+            .below(folder)
+            .filter(|entry| entry.path.folder() == folder);
+        let own =
+            direct.filter(|entry| is_written(&entry.path) && !self.is_made(&entry.path, folder));
+        own.map(|entry| entry.path.clone()).collect()
+    }
+
+    /// Whether something in a folder tells that a tool made it.
+    pub(crate) fn is_made_folder(&self, folder: &RepoPath) -> bool {
+        let paths = self.paths_in(folder);
+        let below = paths.iter().filter_map(|path| path.below(folder));
+        below
+            .into_iter()
+            .any(|below| is_made_by_name(below, folder))
+    }
+
     /// Whether sources lie in a folder that the project's own settings call output: pages and
     /// scripts there are none.
     pub(crate) fn holds_written(&self, folder: &RepoPath) -> bool {
@@ -358,7 +379,7 @@ fn may_be_secret(line: &[u8]) -> bool {
 }
 
 /// Whether a file's first lines say that a tool wrote it.
-fn says_made(text: &[u8]) -> bool {
+pub(crate) fn says_made(text: &[u8]) -> bool {
     let head = text
         .lines()
         .take(30)

@@ -1,6 +1,6 @@
 //! Which project types live in a tree, where, and by what evidence.
 
-use super::guard::Guard;
+use super::guard::{Guard, says_made};
 use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, outputs};
 use bstr::ByteSlice;
 use rayon::prelude::*;
@@ -82,6 +82,9 @@ pub struct KnownPlace<'a> {
     pub remake: Option<&'a str>,
     /// The file that tells.
     pub evidence: RepoPathBuf,
+    /// Files directly in it that somebody wrote: where it is a part of a folder in which people
+    /// work, too.
+    pub own: Vec<RepoPathBuf>,
 }
 
 /// All that was recognised.
@@ -262,6 +265,7 @@ impl<'a> Recogniser<'a, '_> {
             reason: &mark.reason,
             remake: mark.remake.as_deref(),
             evidence: hit.evidence.to_owned(),
+            own: Vec::new(),
         };
         let is_manifest = |path: &RepoPath| self.markers.has_project(path);
         if self.guard.can_be_taken_whole(&hit.folder, &is_manifest) {
@@ -284,7 +288,8 @@ impl<'a> Recogniser<'a, '_> {
                 if path.is_folder() {
                     self.matched.insert(path.clone(), true);
                 }
-                self.know(known(path));
+                let own = self.guard.written_in(&path);
+                self.know(KnownPlace { own, ..known(path) });
             }
         }
     }
@@ -361,6 +366,7 @@ impl<'a> Recogniser<'a, '_> {
                 reason: &output.reason,
                 remake: output.remake.as_deref(),
                 evidence: hit.evidence.to_owned(),
+                own: Vec::new(),
             });
         }
     }
@@ -387,10 +393,11 @@ impl<'a> Recogniser<'a, '_> {
     /// holds them all. What a real project holds, is its own.
     fn taken_together(&mut self, hits: Vec<MarkerHit<'a>>) -> Vec<MarkerHit<'a>> {
         let mut together: Vec<MarkerHit> = Vec::new();
+        let mut looked = HashMap::new();
         for hit in hits {
             let takes = |one: &Project| one.is_of(hit.template) || one.outranks(hit.template);
             let is_taken = self.found.around(&hit.folder).any(takes);
-            if is_taken || self.is_matched(&hit.folder) {
+            if is_taken || self.is_matched(&hit.folder) || self.is_made(&hit, &mut looked) {
                 continue;
             }
             let mut known = together.iter_mut();
@@ -406,6 +413,14 @@ impl<'a> Recogniser<'a, '_> {
             self.widen(hit);
         }
         together
+    }
+
+    /// Whether a file by which a project would be recognised says that a tool wrote it; only the
+    /// first few for each template are looked at.
+    fn is_made(&self, hit: &MarkerHit<'a>, looked: &mut HashMap<&'a str, usize>) -> bool {
+        let count = looked.entry(hit.template.name.as_str()).or_default();
+        *count += 1;
+        *count <= LOOKED_AT && says_made(&start_of(self.snapshot, hit.evidence))
     }
 
     /// What a tool makes of such files may land beside the folder of the sources: take in all up to
@@ -425,6 +440,9 @@ impl<'a> Recogniser<'a, '_> {
         }
     }
 }
+
+/// So many files of one type are opened to see whether a tool wrote them.
+const LOOKED_AT: usize = 16;
 
 /// Folders of sources, inside a project's own.
 const SOURCES: [&str; 9] = [

@@ -206,3 +206,59 @@ fn ten_thousand_folders_deep_is_no_crash() {
         (&"ignored".into(), &2.into())
     );
 }
+
+#[test]
+fn manifests_of_any_kind_are_read_as_data_and_stop_nothing() {
+    let nia = Person::with_repository();
+    let huge = format!("{{\"name\": \"a\", \"x\": \"{}\"}}", "y".repeat(50 << 20));
+    nia.writes("huge/package.json", huge);
+    nia.writes(
+        "broken/package.json",
+        "{\"scripts\": {\"build\": \"vite --outDir ../../..\",",
+    );
+    nia.writes("broken/pyproject.toml", "[tool.mypy\ncache_dir = 1");
+    nia.writes("deep/tsconfig.json", "[".repeat(1 << 20));
+    nia.writes("deep/package.json", "{\"a\":".repeat(200_000));
+    nia.writes("twins/package.json", "{\"name\": \"gauge\"}");
+    nia.writes("twins/pyproject.toml", "[project]\nname = \"gauge\"\n");
+    nia.writes("../elsewhere/package.json", "{}");
+    nia.writes("linked/keep.md", "");
+    std::os::unix::fs::symlink(
+        "../../elsewhere/package.json",
+        nia.here().join("linked/package.json"),
+    )
+    .unwrap();
+    let survey = nia.redshank(&["survey", "--format", "json"]).json();
+    let projects: Vec<String> = survey["projects"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| {
+            format!(
+                "{}@{}",
+                one["template"].as_str().unwrap(),
+                one["path"].as_str().unwrap()
+            )
+        })
+        .collect();
+    for wanted in [
+        "node@huge/",
+        "node@broken/",
+        "python@broken/",
+        "node@twins/",
+        "python@twins/",
+        "node@deep/",
+    ] {
+        assert!(
+            projects.contains(&wanted.to_owned()),
+            "{wanted} in {projects:?}"
+        );
+    }
+    assert!(
+        !projects.iter().any(|one| one.ends_with("@linked/")),
+        "{projects:?}"
+    );
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert!(!nia.lists("candidate").is_empty());
+    nia.agrees_with_git();
+}

@@ -391,3 +391,29 @@ fn a_file_tracked_against_the_rules_is_a_note() {
         (0, &"rule/tracked-anyway".into())
     );
 }
+
+#[test]
+fn a_rule_for_what_tools_make_that_keeps_out_work_is_told() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "build/\nout/\n/scratch/\n");
+    for (path, contents) in [
+        ("gauge/build/steps.py", "def level():\n    return 1\n"),
+        ("gauge/out/main.o", ""),
+        ("gauge/out/main.c", "int x;\n"),
+        ("web/out/page.js", "x"),
+        ("scratch/idea.py", "x = 1\n"),
+        ("tests/build/case.py", "x = 1\n"),
+    ] {
+        nia.writes(path, contents);
+    }
+    let found = nia.redshank(&["check", "--format", "json"]).json();
+    let told: Vec<(&str, &str)> = found["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["rule"].as_str().unwrap(), one["path"].as_str().unwrap()))
+        .collect();
+    assert_eq!(told, [("needed/work", "gauge/build/")], "{found}");
+    let said = nia.redshank(&["check"]).out;
+    assert!(said.contains("looks like somebody's work"), "{said}");
+}

@@ -286,9 +286,16 @@ impl<'a> Composer<'_, 'a> {
         if rules.shuts(&probe, false).is_some() {
             return Ok(());
         }
-        let pattern = exactly(&known.path);
-        self.certain.insert(pattern.clone());
-        let line = DraftLine {
+        let whole = exactly(&known.path);
+        let mut patterns = vec![whole.clone()];
+        if !known.own.is_empty() {
+            // Only what is in the folder can be let in again.
+            patterns = vec![[whole.as_slice(), b"*"].concat().into()];
+            let own = known.own.iter().map(|path| exactly(path));
+            patterns.extend(own.map(|own| [b"!", own.as_slice()].concat().into()));
+        }
+        self.certain.extend(patterns.iter().cloned());
+        let line = |pattern| DraftLine {
             pattern,
             heading: Heading::Built,
             reason: known.reason.to_owned(),
@@ -296,10 +303,9 @@ impl<'a> Composer<'_, 'a> {
             is_certain: true,
             replaces: None,
         };
-        self.push(
-            RepoPath::top(),
-            NewBlock::of_lines(format!("{MADE_BY}{}", known.template), vec![line]),
-        )
+        let lines = patterns.into_iter().map(line).collect();
+        let label = format!("{MADE_BY}{}", known.template);
+        self.push(RepoPath::top(), NewBlock::of_lines(label, lines))
     }
 
     /// Exceptions for needed files that the rules would keep out.

@@ -82,9 +82,14 @@ const CASES: &[Case] = &[
                 "north/bin/activate",
                 "# This file must be used with source\n",
             ),
+            ("north/bin/level.sh", "exit 0\n"),
             ("north/lib/python3.11/site-packages/x.py", ""),
         ],
-        &["north/pyproject.toml", "north/tides.py"],
+        &[
+            "north/pyproject.toml",
+            "north/tides.py",
+            "north/bin/level.sh",
+        ],
         &[
             "north/pyvenv.cfg",
             "north/bin/activate",
