@@ -110,8 +110,8 @@ impl<'s> Composer<'s, '_> {
             });
         }
         let is_let_in = |entry: &&&Entry| self.is_let_in_by_a_person(&entry.path);
-        let may_be_kept = !is_certain && !(is_shut && guard.is_made_folder(place));
-        let keeps = |entry: &&&Entry| may_be_kept && is_keep_file(entry.path.name());
+        let is_made = is_certain || is_shut && guard.is_made_folder(place);
+        let keeps = |entry: &&&Entry| !is_made && is_keep_file(entry.path.name());
         let kept = entries
             .iter()
             .filter(|entry| keeps(entry) || is_let_in(entry));
