@@ -93,15 +93,15 @@ pub(super) fn is_work_place(path: &RepoPath) -> bool {
 /// bundlers and page builders write is not taken for that.
 pub(super) fn is_source(path: &RepoPath, folder: &RepoPath) -> bool {
     let is_output = is_output_name(folder.name());
-    let is_bundled = path.name().ends_with(b".d.ts") || path.name().ends_with(b".min.js");
+    let is_small = path.name().ends_with(b".min.js");
     let is_script = is_in(&NAMES.scripts, path.name()) && !is_output;
     let is_page = has_type(path, &NAMES.written_or_bundled) && !is_output;
-    !is_bundled && (is_written(path) || is_script || is_page)
+    !is_small && (is_written(path) || is_script || is_page)
 }
 
 /// Whether a file is of a language that people write and no page or report is made of.
 pub(super) fn is_written(path: &RepoPath) -> bool {
-    has_type(path, &NAMES.written)
+    has_type(path, &NAMES.written) && !path.name().ends_with(b".d.ts")
 }
 
 /// Whether tools give a folder of what they make such a name.
