@@ -428,15 +428,14 @@ impl<'a> Recogniser<'a, '_> {
     fn widen(&self, hit: &mut MarkerHit) {
         let around = self.found.around(&hit.folder);
         let around = around.map(|project| &*project.folder);
-        let around = around
-            .max_by_key(|folder| folder.len())
-            .unwrap_or(RepoPath::top())
-            .to_owned();
-        let is_of_sources = |folder: &RepoPath| {
-            SOURCES.iter().any(|name| folder.name() == name) && folder.folder().is_within(&around)
+        let around = around.max_by_key(|folder| folder.len());
+        let around = around.unwrap_or(RepoPath::top());
+        let is_of_sources = |part: &&RepoPath| {
+            part.len() > around.len() && SOURCES.iter().any(|name| part.name() == name)
         };
-        while is_of_sources(&hit.folder) {
-            hit.folder = hit.folder.folder().to_owned();
+        let sources = hit.folder.parts().find(is_of_sources);
+        if let Some(project) = sources.map(|sources| sources.folder().to_owned()) {
+            hit.folder = project;
         }
     }
 }
@@ -444,9 +443,10 @@ impl<'a> Recogniser<'a, '_> {
 /// So many files of one type are opened to see whether a tool wrote them.
 const LOOKED_AT: usize = 16;
 
-/// Folders of sources, inside a project's own.
-const SOURCES: [&str; 9] = [
-    "src", "source", "sources", "include", "lib", "app", "code", "scripts", "main",
+/// Folders of sources inside a project's own; the last ones start packages of Java and its kin.
+const SOURCES: [&str; 14] = [
+    "src", "source", "sources", "include", "lib", "app", "code", "scripts", "main", "org", "com",
+    "net", "io", "edu",
 ];
 
 /// All markers of a collection, as rules of one list.

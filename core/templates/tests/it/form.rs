@@ -66,7 +66,7 @@ fn at_most_a_third_of_the_lines_are_comments_unless_all_is_to_be_explained() {
         );
         assert!(text.lines().all(|line| line.len() < 120), "{text}");
     }
-    let ground = Ground::new(&[("Cargo.toml", "[package]"), ("package.json", "{}")]);
+    let ground = Ground::new(&[("Cargo.toml", "[package]"), ("pyproject.toml", "")]);
     let [full, brief, none] =
         [Explain::Full, Explain::Brief, Explain::None].map(|explain| drafted(&ground, explain));
     let rules = |text: &str| {
