@@ -28,6 +28,7 @@ mod guard;
 mod matches;
 mod needed;
 mod outputs;
+mod practice;
 mod recognise;
 mod start;
 mod validity;
@@ -48,6 +49,7 @@ pub use matches::{TemplateMatch, TemplateMatches};
 
 pub use needed::{SwallowedFile, swallowed};
 pub use outputs::setting;
+pub use practice::{Practice, ShownBy, practices};
 pub use recognise::{KnownPlace, Project, Survey, recognise};
 pub use start::started;
 pub use validity::{Fault, check};

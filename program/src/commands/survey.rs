@@ -4,7 +4,9 @@ use crate::context::Context;
 use crate::render::{
     Align, Cell, Paint, Table, class_paint, count, files, folder_name, shortened, shown,
 };
-use crate::report::{FolderOut, PathOut, ProjectOut, Report, SummaryOut, SurveyOut, root};
+use crate::report::{
+    FolderOut, PathOut, PracticeOut, ProjectOut, Report, SummaryOut, SurveyOut, root,
+};
 use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -12,7 +14,7 @@ use clap::Args;
 use redshank_findings::{
     Cause, ClassSummary, Finding, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
-use redshank_templates::{Confidence, Project, Survey as Recognised};
+use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
 use redshank_worktree::tree::{State, Tree};
 use redshank_worktree::{FileStats, RepoPath, Snapshot, grouped};
 use std::fmt::Write;
@@ -50,6 +52,7 @@ impl Survey {
             tree: snapshot.tree()?,
             next: NextStep::of(snapshot, &recognised, &result.findings)?,
             summary: Summary::of(&result.findings),
+            practices: practices(snapshot, &recognised.projects)?,
             recognised: &recognised,
             result: &result,
         })?;
@@ -65,6 +68,7 @@ struct Picture<'a> {
     recognised: &'a Recognised<'a>,
     result: &'a ScanResult,
     summary: Summary,
+    practices: Vec<Practice<'a>>,
     next: NextStep,
 }
 
@@ -91,6 +95,7 @@ impl Report for Picture<'_> {
         )?;
         self.text_of_folders(&mut text)?;
         self.text_of_projects(&mut text)?;
+        self.text_of_practices(&mut text)?;
         self.text_of_findings(&mut text)?;
         let (command, what_for) = words::next_step(self.next);
         let (command, what_for) = (Paint::Type.on(command), Paint::Quiet.on(what_for));
@@ -115,6 +120,7 @@ impl Report for Picture<'_> {
                 })
                 .collect(),
             projects: self.recognised.projects.iter().map(project_out).collect(),
+            practices: self.practices.iter().map(practice_out).collect(),
             summary: SummaryOut::of(&self.summary, 0),
             next: words::next_step(self.next).0.to_owned(),
             unread: self.result.unread.iter().map(Into::into).collect(),
@@ -129,6 +135,26 @@ fn project_out(project: &Project) -> ProjectOut {
         folder: PathOut::of(&project.folder),
         evidence: project.evidence.to_str_lossy().into_owned(),
         confidence: project.confidence,
+    }
+}
+
+fn practice_out(practice: &Practice) -> PracticeOut {
+    PracticeOut {
+        template: practice.template.to_owned(),
+        variant: practice.variant.name.clone(),
+        title: practice.variant.title.clone(),
+        followed: practice.is_variant,
+        shown_by: shown_by(&practice.shown_by),
+    }
+}
+
+fn shown_by(evidence: &ShownBy) -> String {
+    match evidence {
+        ShownBy::Tracked(path) => format!("{} is tracked", shown(path)),
+        ShownBy::KeptOut(pattern) => {
+            let pattern = pattern.trim_start_matches("**/");
+            format!("{} is ignored", shown(pattern.as_bytes().as_bstr()))
+        }
     }
 }
 
@@ -199,6 +225,32 @@ impl Picture<'_> {
         if !traces.is_empty() {
             let and = Paint::Quiet.on("and traces of");
             writeln!(text, "  {and} {}", traces.join(", "))?;
+        }
+        Ok(())
+    }
+
+    fn text_of_practices(&self, text: &mut String) -> Result<()> {
+        if self.practices.is_empty() {
+            return Ok(());
+        }
+        writeln!(text, "\n{}", Paint::Head.on("Practices"))?;
+        let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
+        for practice in &self.practices {
+            let variant = format!("{}/{}", practice.template, practice.variant.name);
+            let followed = match practice.is_variant {
+                true => "followed",
+                false => "not followed",
+            };
+            table.row([
+                variant.into(),
+                followed.to_owned().into(),
+                Cell::painted(Paint::Quiet, shown_by(&practice.shown_by)),
+            ]);
+        }
+        text.push_str(&table.text());
+        if self.practices.iter().any(|practice| practice.is_variant) {
+            let draft = Paint::Type.on("redshank draft --variant NAME");
+            writeln!(text, "  {draft} makes drafts follow one, too")?;
         }
         Ok(())
     }

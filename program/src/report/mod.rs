@@ -25,7 +25,7 @@ pub use mute::{MutedOut, MutesOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, MissingOut, RehearseOut, RunOut};
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
-pub use survey::{FolderOut, ProjectOut, SurveyOut};
+pub use survey::{FolderOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;
 pub use undo::{ChangeOut, JournalOut};

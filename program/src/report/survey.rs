@@ -29,6 +29,8 @@ pub struct SurveyOut {
     pub folders: Vec<FolderOut>,
     /// The projects found.
     pub projects: Vec<ProjectOut>,
+    /// Where teams do it in two ways, the one that is followed here already.
+    pub practices: Vec<PracticeOut>,
     /// How much was found, by level and class.
     pub summary: SummaryOut,
     /// The next sensible command.
@@ -64,4 +66,20 @@ pub struct ProjectOut {
     pub evidence: String,
     /// How much that proves.
     pub confidence: Confidence,
+}
+
+/// Whether a variant of a template is followed already.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct PracticeOut {
+    /// The template.
+    pub template: String,
+    /// The variant of it.
+    pub variant: String,
+    /// For whom the variant is.
+    pub title: String,
+    /// It is followed; else the template as it is without it.
+    pub followed: bool,
+    /// What shows that.
+    pub shown_by: String,
 }

@@ -18,6 +18,9 @@ use redshank_git::{Entry as IndexEntry, Taken};
 use std::collections::HashSet;
 use std::path::PathBuf;
 
+/// The folder of the working tree that holds nothing but files of ours.
+const OWN_FOLDER: &str = ".redshank";
+
 /// What is done about a file that somebody changed after the change that is to be taken back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum IfEdited {
@@ -186,6 +189,8 @@ impl Journal<'_> {
         for (_, way, _) in &ways {
             way.clear()?;
         }
+        // Our own folder, if nothing is left in it; else the disk refuses.
+        let _ = self.worktree.root.remove_folder(OWN_FOLDER.into());
         record.state = Stage::Undone;
         self.put(store, number, record)?;
         Ok(left)

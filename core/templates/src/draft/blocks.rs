@@ -5,9 +5,9 @@ use super::drafted_file::NewBlock;
 use super::memory::{Remembered, remembered};
 use super::places::{fit_to, places};
 use super::renew::TakenOut;
-use super::section::DraftLine;
+use super::section::{DraftLine, heading_of};
 use super::{Composer, below};
-use crate::{Heading, Project, Result, Template, TemplateRule};
+use crate::{Project, Result, Template, TemplateRule};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Rule, fit};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
@@ -144,8 +144,8 @@ fn label(group: &Group) -> String {
 
 /// Whether the rules that everyone has keep out all that a rule is for, whatever it is called
 /// where the rule leaves that open.
-pub(super) fn covers(chain: &Chain, folder: &RepoPath, rule: &TemplateRule) -> bool {
-    let own = Rule::parse(rule.pattern.as_bytes(), 0, Case::Sensitive);
+pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
+    let own = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);
     let probes = own.probes();
     let is_shut = |probe: &BString| {
         let path = folder.join(probe);
@@ -209,14 +209,11 @@ impl<'a> Composer<'_, 'a> {
             for folder in &kind.folders {
                 chains.push((folder, self.rules_at(folder)?));
             }
-            let mut heading = Heading::Built;
             for rule in &kind.template.rule {
-                if !rule.pattern.starts_with('!') {
-                    heading = rule.heading();
-                }
+                let heading = heading_of(kind.template, rule);
                 let open = chains
                     .iter()
-                    .filter(|(folder, chain)| !covers(chain, folder, rule));
+                    .filter(|(folder, chain)| !covers(chain, folder, &rule.pattern));
                 let open: Vec<RepoPathBuf> = open.map(|(folder, _)| below(folder, file)).collect();
                 let whole = written(rule, &group.places);
                 let patterns = match () {

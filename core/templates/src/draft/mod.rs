@@ -14,7 +14,8 @@ pub use memory::MEMORY_FILE;
 
 use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
-use blocks::{covers, groups};
+pub(crate) use blocks::covers;
+use blocks::groups;
 use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
@@ -158,7 +159,7 @@ pub fn without_rules<'p, 'a>(
         };
         let chain = verdicts.rules_at(&folder.join("x"))?;
         let mut rules = project.template.rule.iter();
-        let mut has_any = || rules.any(|rule| covers(&chain, &folder, rule));
+        let mut has_any = || rules.any(|rule| covers(&chain, &folder, &rule.pattern));
         if !project.template.rule.is_empty()
             && ![Layout::Top, Layout::Folders]
                 .into_iter()

@@ -13,7 +13,7 @@ use redshank_worktree::ignore_file::KEPT;
 use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Verdicts};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// So often rules are made narrower; what still catches work then, goes.
 const ROUNDS: usize = 4;
@@ -24,6 +24,9 @@ const TOGETHER: usize = 3;
 
 /// A rule of the draft: the folder of its file, and its text.
 type Caught<'t> = BTreeMap<(RepoPathBuf, BString), BTreeMap<RepoPathBuf, Vec<&'t Entry>>>;
+
+/// Whether somebody's exception lets a folder in, as far as that was asked.
+type LetIn = HashMap<RepoPathBuf, bool>;
 
 /// Work that a rule of the draft would keep out.
 struct Work {
@@ -36,13 +39,14 @@ struct Work {
 impl<'s> Composer<'s, '_> {
     /// Makes the rules of the draft narrower until they catch no work.
     pub(crate) fn let_work_through(&mut self) -> Result<()> {
+        let mut known = LetIn::new();
         for round in 0..=ROUNDS {
             let caught = self.caught()?;
             let mut is_clean = true;
             for ((folder, pattern), by_place) in caught {
                 let works: Vec<Work> = by_place
                     .iter()
-                    .filter_map(|(place, entries)| self.work(&pattern, place, entries))
+                    .filter_map(|(place, entries)| self.work(&pattern, place, entries, &mut known))
                     .collect();
                 if works.is_empty() {
                     continue;
@@ -91,7 +95,13 @@ impl<'s> Composer<'s, '_> {
             && self.draft.added.contains(&ruling.rule().text)
     }
 
-    fn work(&self, pattern: &BString, place: &RepoPath, entries: &[&Entry]) -> Option<Work> {
+    fn work(
+        &self,
+        pattern: &BString,
+        place: &RepoPath,
+        entries: &[&Entry],
+        known: &mut LetIn,
+    ) -> Option<Work> {
         let is_certain = self.certain.contains(pattern);
         let guard = &self.guard;
         let is_shut = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
@@ -102,19 +112,18 @@ impl<'s> Composer<'s, '_> {
         };
         if guard.is_work(place, is_certain)
             || !is_certain && holds_tracked
-            || place.is_folder() && self.is_let_in_by_a_person(place)
+            || place.is_folder() && self.is_let_in_by_a_person(place, known)
         {
             return Some(Work {
                 paths: vec![place.to_owned()],
                 shut: None,
             });
         }
-        let is_let_in = |entry: &&&Entry| self.is_let_in_by_a_person(&entry.path);
         let is_made = is_certain || is_shut && guard.is_made_folder(place);
         let keeps = |entry: &&&Entry| !is_made && is_keep_file(entry.path.name());
         let kept = entries
             .iter()
-            .filter(|entry| keeps(entry) || is_let_in(entry));
+            .filter(|entry| keeps(entry) || self.is_let_in_by_a_person(&entry.path, known));
         let paths: Vec<RepoPathBuf> = kept.map(|entry| entry.path.clone()).collect();
         (!paths.is_empty()).then(|| Work {
             paths,
@@ -122,21 +131,30 @@ impl<'s> Composer<'s, '_> {
         })
     }
 
-    /// Whether somebody's exception lets a path in, or a folder above it, as things are.
-    fn is_let_in_by_a_person(&self, path: &RepoPath) -> bool {
-        let mut parts = path.parts();
-        parts.any(|part| {
-            let answer = self.as_it_is.query(part.bare()).ok();
-            let rule = answer
-                .and_then(|answer| answer.ruling)
-                .filter(|ruling| ruling.rule().negated);
-            // The one that only lets git look into folders is about none of them.
-            rule.is_some_and(|ruling| {
-                !["!*/", "!**/"]
-                    .iter()
-                    .any(|all| ruling.rule().text == **all)
-            })
-        })
+    /// Whether somebody's exception lets a path in, or a folder above it, as things are. What is
+    /// known of folders is `known`.
+    fn is_let_in_by_a_person(&self, path: &RepoPath, known: &mut LetIn) -> bool {
+        let above = path.folder();
+        if !above.is_top() {
+            let is_let_in = match known.get(above) {
+                Some(is_let_in) => *is_let_in,
+                None => {
+                    let is_let_in = self.is_let_in_by_a_person(above, known);
+                    known.insert(above.to_owned(), is_let_in);
+                    is_let_in
+                }
+            };
+            if is_let_in {
+                return true;
+            }
+        }
+        let answer = self.as_it_is.query(path.bare()).ok();
+        let rule = answer
+            .and_then(|answer| answer.ruling)
+            .filter(|ruling| ruling.rule().negated);
+        // The one that only lets git look into folders is about none of them.
+        let for_all = ["!*/", "!**/"];
+        rule.is_some_and(|ruling| !for_all.iter().any(|all| ruling.rule().text == **all))
     }
 
     fn mend(

@@ -1,7 +1,9 @@
 //! The lines of a block: rules under short headings, the heaviest first, and few comments.
 
-use crate::{Heading, TemplateRule};
+use crate::{Heading, Template, TemplateRule};
 use bstr::BString;
+use redshank_pattern::{Case, Rule};
+use redshank_worktree::RepoPath;
 use redshank_worktree::ignore_file::{NewRule, Section};
 use redshank_worktree::settings::Explain;
 
@@ -29,6 +31,32 @@ impl DraftLine {
             replaces: None,
         }
     }
+}
+
+/// Under which heading a rule of a template is written: an exception under the last of those that
+/// it is an exception from, so that it stays behind them.
+pub(crate) fn heading_of(template: &Template, rule: &TemplateRule) -> Heading {
+    let is_exception = |rule: &TemplateRule| rule.pattern.starts_with('!');
+    if !is_exception(rule) {
+        return rule.heading();
+    }
+    let parsed = |rule: &TemplateRule| Rule::parse(rule.pattern.as_bytes(), 0, Case::Sensitive);
+    let probes = parsed(rule).probes();
+    let is_from = |other: &TemplateRule| {
+        let other = parsed(other);
+        let hits = |part: &RepoPath| other.matches(part.bare(), part.is_folder());
+        let mut probes = probes.iter().map(|probe| RepoPath::new(probe));
+        probes.any(|probe| probe.parts().any(hits))
+    };
+    let rules = template.rule.iter();
+    let before = rules.take_while(|other| !std::ptr::eq(*other, rule));
+    let wide: Vec<&TemplateRule> = before.filter(|one| !is_exception(one)).collect();
+    let from = wide.iter().filter(|one| is_from(one));
+    let nearest = || wide.last().map(|one| one.heading());
+    from.map(|one| one.heading())
+        .max()
+        .or_else(nearest)
+        .unwrap_or(Heading::Built)
 }
 
 /// The lines of a block. Neighbours of one heading stand together; an exception stays behind what

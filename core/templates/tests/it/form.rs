@@ -105,3 +105,35 @@ fn a_rule_is_covered_only_by_one_that_says_as_much() {
     assert!(text.contains("\n/[Ll]ogs/\n"), "{text}");
     assert_eq!(text.matches("/[Ll]ibrary/").count(), 1, "{text}");
 }
+
+#[test]
+fn an_exception_stays_behind_what_it_is_an_exception_from_under_whatever_heading() {
+    let template = r#"
+name = "gauge"
+title = "tide gauges"
+revision = 1
+group = "language"
+[[recognise]]
+file = "gauge.ini"
+[[rule]]
+pattern = "/levels/*"
+heading = "logs"
+reason = "levels of today"
+[[rule]]
+pattern = "/pumps/"
+heading = "dependencies"
+reason = "pumps that were fetched"
+[[rule]]
+pattern = "!/levels/first.csv"
+reason = "the first level"
+"#;
+    let ground = Ground::new(&[
+        ("gauge.ini", ""),
+        (".redshank/templates/gauge.toml", template),
+    ]);
+    let collection = Collection::of(&Snapshot::of(&ground.top).unwrap()).unwrap();
+    let draft = ground.draft_with(&collection, &[], DraftOptions::default());
+    ground.takes(&draft);
+    assert!(ground.ignored_by_git("levels/second.csv"));
+    assert!(!ground.ignored_by_git("levels/first.csv"));
+}

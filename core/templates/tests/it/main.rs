@@ -6,4 +6,5 @@ mod examples;
 mod form;
 mod ground;
 mod guard;
+mod practice;
 mod projects;

@@ -1,0 +1,116 @@
+//! Where teams do it in two ways, the one that a repository follows already.
+
+use crate::draft::covers;
+use crate::{Project, Result, Variant};
+use redshank_pattern::{Case, Rule};
+use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use std::collections::BTreeSet;
+
+/// One of two ways, and what shows that it is followed.
+pub struct Practice<'a> {
+    /// The template.
+    pub template: &'a str,
+    /// The variant of it that stands for the other way.
+    pub variant: &'a Variant,
+    /// The variant is followed; else the template as it is.
+    pub is_variant: bool,
+    /// What shows it.
+    pub shown_by: ShownBy,
+}
+
+/// What shows which of two ways is followed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ShownBy {
+    /// A file that git tracks.
+    Tracked(RepoPathBuf),
+    /// Rules that keep out whatever this pattern matches.
+    KeptOut(String),
+}
+
+/// The ways that a repository follows where its projects' templates have variants: one a template
+/// at most, the one that says most.
+///
+/// # Errors
+/// If the tree or an ignore file can't be read.
+pub fn practices<'a>(snapshot: &Snapshot, projects: &[Project<'a>]) -> Result<Vec<Practice<'a>>> {
+    let verdicts = Verdicts::new(snapshot, Overlay::new())?;
+    let tracked: Vec<&Entry> = snapshot.tree()?.in_state(State::Tracked).collect();
+    let chosen = &snapshot.settings()?.draft.variants;
+    let is_chosen = |name: String| chosen.contains(&name);
+    let mut seen = BTreeSet::new();
+    let mut found = Vec::new();
+    for project in projects {
+        let template = project.template;
+        if seen.contains(&template.name) || template.variant_names().any(is_chosen) {
+            continue;
+        }
+        let mut best: Option<(usize, Practice)> = None;
+        for variant in &template.variant {
+            let Some(practice) = followed(&verdicts, &tracked, project, variant)? else {
+                continue;
+            };
+            let weight = differences(variant).count();
+            if best.as_ref().is_none_or(|(known, _)| *known < weight) {
+                best = Some((weight, practice));
+            }
+        }
+        if let Some((_, practice)) = best {
+            seen.insert(&template.name);
+            found.push(practice);
+        }
+    }
+    Ok(found)
+}
+
+/// The patterns in which a variant differs, and whether it keeps out what they match.
+fn differences(variant: &Variant) -> impl Iterator<Item = (&str, bool)> {
+    let drops = variant.drops.iter().map(|pattern| {
+        let bare = pattern.trim_start_matches('!');
+        (bare, bare.len() < pattern.len())
+    });
+    let adds = variant.rule.iter().map(|rule| {
+        let bare = rule.pattern.trim_start_matches('!');
+        (bare, bare.len() == rule.pattern.len())
+    });
+    drops.chain(adds)
+}
+
+fn followed<'a>(
+    verdicts: &Verdicts,
+    tracked: &[&Entry],
+    project: &Project<'a>,
+    variant: &'a Variant,
+) -> Result<Option<Practice<'a>>> {
+    let folder = project.rules_folder();
+    let practice = |is_variant, shown_by| Practice {
+        template: &project.template.name,
+        variant,
+        is_variant,
+        shown_by,
+    };
+    for (pattern, keeps_out) in differences(variant) {
+        let rule = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);
+        let hits = |entry: &&&Entry| {
+            let below = entry.path.below(&folder).map(RepoPath::new);
+            below.is_some_and(|path| {
+                path.parts()
+                    .any(|part| rule.matches(part.bare(), part.is_folder()))
+            })
+        };
+        if let Some(entry) = tracked.iter().find(hits) {
+            return Ok(Some(practice(
+                !keeps_out,
+                ShownBy::Tracked(entry.path.clone()),
+            )));
+        }
+    }
+    let chain = verdicts.rules_at(&folder.join("x"))?;
+    let mut kept_out = differences(variant).filter(|(_, keeps_out)| *keeps_out);
+    let is_kept = |pattern: &str| covers(&chain, &folder, pattern);
+    let Some((first, _)) = kept_out.next().filter(|(pattern, _)| is_kept(pattern)) else {
+        return Ok(None);
+    };
+    let all = kept_out.all(|(pattern, _)| is_kept(pattern));
+    Ok(all.then(|| practice(true, ShownBy::KeptOut(first.to_owned()))))
+}
