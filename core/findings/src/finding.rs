@@ -1,5 +1,6 @@
 //! What a finding is: plain data, of which the program makes sentences.
 
+use crate::Mild;
 use bstr::BString;
 use jiff::civil::Date;
 use redshank_worktree::ignore_file::NewRule;
@@ -79,6 +80,13 @@ impl fmt::Display for FindingRule {
 pub enum Cause {
     /// What a row of a table, or a template, says in a sentence of its own.
     Said(String),
+    /// A credential, in its issuer's word; and why it is a note, if it is one.
+    Credential {
+        /// What it is.
+        title: String,
+        /// Why it hurts less than others.
+        mild: Option<Mild>,
+    },
     /// The same of a folder, in whose place a symbolic link lies, which a rule for folders misses.
     LinkForFolder(String),
     /// A path of one person's machine.
@@ -365,6 +373,8 @@ pub enum ByHand {
     ReadFromEnvironment,
     /// Nothing: a rule keeps it out.
     NothingKeptOut,
+    /// Nothing, if it is meant to lie there.
+    NothingIfMeant,
     /// Only writing the history anew takes it out.
     RewriteHistory,
     /// Nothing is known.

@@ -4,7 +4,7 @@ use super::rules::{fault, pattern, stray_reason};
 use crate::render::quoted;
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
-    ByHand, Cause, Evidence, Exposure, Finding, LineEnds, NameFault, NextStep, Past, Remedy, masked,
+    ByHand, Cause, Evidence, Exposure, Finding, LineEnds, Mild, NameFault, NextStep, Past, Remedy, masked,
 };
 use redshank_worktree::Class;
 use redshank_worktree::settings;
@@ -42,6 +42,10 @@ pub fn message(finding: &Finding) -> String {
 pub(super) fn cause(cause: &Cause) -> String {
     match cause {
         Cause::Said(said) => said.clone(),
+        Cause::Credential { title, mild } => match mild {
+            Some(mild) => format!("{title}; {}", why_mild(*mild)),
+            None => title.clone(),
+        },
         Cause::LinkForFolder(said) => {
             format!("{said}; it is a symbolic link, which a rule for folders misses")
         }
@@ -319,6 +323,7 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             "take the value out of the file and read it from the environment instead"
         }
         ByHand::NothingKeptOut => "a rule keeps it out; nothing to do",
+        ByHand::NothingIfMeant => "nothing, if it is meant to lie there; `redshank accept` says so for good",
         ByHand::RewriteHistory => "only writing the history anew takes it out",
         ByHand::Nothing => "",
     };
@@ -343,5 +348,21 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
         ),
         NextStep::AddAll => ("git add --all", "what is left looks like work"),
         NextStep::Nothing => ("git status", "nothing to do here"),
+    }
+}
+
+/// Why a credential hurts less than others.
+fn why_mild(mild: Mild) -> &'static str {
+    match mild {
+        Mild::Test => "it lies among tests",
+        Mild::Example => "it lies among examples",
+        Mild::Documentation => "it lies in documentation",
+        Mild::Vendored => "it came with somebody else's code",
+        Mild::Development => "it is for development only",
+        Mild::StandIn => "a stand-in, by its look",
+        Mild::Local => "it leads nowhere but here",
+        Mild::Encrypted => "it is encrypted",
+        Mild::Expired => "it has expired",
+        Mild::Publishable => "its issuer means such to be seen by anybody; limit what it may do there",
     }
 }

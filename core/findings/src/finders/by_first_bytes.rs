@@ -1,6 +1,7 @@
 //! Files that a tool makes, known by their first bytes, whatever their name.
 
 use crate::table::{read, rows};
+use crate::secret;
 use crate::{Cause, Evidence, Finding, Level, Result};
 use redshank_pattern::exactly;
 use redshank_worktree::Class;
@@ -22,6 +23,8 @@ struct Row {
     at: usize,
     bytes: Signature,
     only: Option<PatternSet>,
+    #[serde(default)]
+    secret: bool,
     #[serde(default)]
     kept: PatternSet,
 }
@@ -93,6 +96,10 @@ pub(super) fn finding(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
     let signatures = &rows(NAME, &TABLE)?.signature;
     let row = signatures.iter().find(|row| row.fits(entry, head));
     Ok(row.map(|row| {
+        if row.secret {
+            return secret::by_nature(entry, &row.name, &row.title)
+                .with_evidence(Evidence::FirstBytes);
+        }
         let cause = Cause::Said(row.title.clone());
         Finding::on(entry, Class::Generated, &row.name, Level::Warning, cause)
             .with_evidence(Evidence::FirstBytes)

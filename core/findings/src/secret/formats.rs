@@ -1,6 +1,8 @@
 //! The table of credential formats.
 
+use super::assignment::Written;
 use super::keywords::Keywords;
+use super::names;
 use super::proof::Proof;
 use bstr::ByteSlice;
 use redshank_worktree::RepoPath;
@@ -17,6 +19,7 @@ use std::sync::{LazyLock, OnceLock};
 struct Row {
     name: String,
     title: String,
+    #[serde(default)]
     keywords: Vec<String>,
     token: Option<String>,
     pattern: Option<String>,
@@ -25,6 +28,11 @@ struct Row {
     only: Option<FileCategory>,
     #[serde(default)]
     by: By,
+    issued: Option<bool>,
+    #[serde(default)]
+    armour: bool,
+    #[serde(default)]
+    client: bool,
 }
 
 /// A kind of file, by its name, that formats may be limited to.
@@ -36,15 +44,28 @@ pub(super) enum FileCategory {
     Markup,
     Code,
     Registry,
+    /// Of which lines are commands.
+    Shell,
+    /// That people read.
+    Prose,
+    /// Of which most values are fillings-in.
+    Sample,
+    /// A list with a head.
+    Table,
+    /// Statements of a database.
+    Statements,
 }
 
 impl FileCategory {
-    pub(super) const ALL: [Self; 5] = [
+    /// All that are looked into closely.
+    pub(super) const ALL: [Self; 7] = [
         Self::Environment,
         Self::Settings,
         Self::Markup,
         Self::Code,
         Self::Registry,
+        Self::Shell,
+        Self::Prose,
     ];
 }
 
@@ -61,6 +82,8 @@ pub(super) enum By {
     Token,
     /// The whole text.
     Text,
+    /// Nothing: it is the name for what names are given in its kind of file.
+    Assignment,
 }
 
 #[derive(Deserialize)]
@@ -89,14 +112,28 @@ pub(super) struct Format {
     pub(super) proof: Proof,
     pub(super) only: Option<FileCategory>,
     by: By,
+    /// Its issuer's form tells it: it works wherever it is read.
+    pub(super) is_issued: bool,
+    /// It is a key between lines that say what it is.
+    pub(super) is_armour: bool,
+    /// Its issuer has such for programs that anybody can look into, too.
+    pub(super) is_client_key: bool,
+}
+
+/// Where something may stand in a text.
+pub(super) struct Suspected<'f> {
+    /// The formats, and where each is tried.
+    pub(super) formats: Vec<(&'f Format, Vec<Range<usize>>)>,
+    /// Parts of names.
+    pub(super) names: Vec<Range<usize>>,
 }
 
 /// The whole table, ready.
 pub(super) struct Formats {
     pub(super) formats: Vec<Format>,
     keywords: Keywords,
-    /// For each keyword, its format.
-    owners: Vec<usize>,
+    /// For each keyword, its format; none for a part of a name.
+    owners: Vec<Option<usize>>,
     files: Vec<FileRow>,
     /// What has all of their names, for most files have none.
     any_file: PatternSet,
@@ -124,16 +161,21 @@ impl Formats {
         let mut keywords = Vec::new();
         let mut formats = Vec::new();
         for (at, row) in table.format.into_iter().enumerate() {
-            owners.extend(row.keywords.iter().map(|_| at));
+            owners.extend(row.keywords.iter().map(|_| Some(at)));
             keywords.extend(row.keywords);
             let Row {
                 name,
                 title,
                 proof,
                 only,
+                issued,
+                armour,
+                client,
                 ..
             } = row;
+            let is_issued = issued.unwrap_or(row.token.is_some());
             let (pattern, by) = match (row.token, row.pattern, row.by) {
+                (None, None, By::Assignment) => (String::new(), By::Assignment),
                 (Some(token), None, By::Line) => (
                     format!(r"\A(?P<secret>{token})(?:[^A-Za-z0-9_-]|\z)"),
                     By::Token,
@@ -150,8 +192,14 @@ impl Formats {
                 proof,
                 only,
                 by,
+                is_issued,
+                is_armour: armour,
+                is_client_key: client,
             });
         }
+        let names = names::keywords();
+        owners.extend(names.iter().map(|_| None));
+        keywords.extend(names);
         Ok(Self {
             formats,
             keywords: Keywords::new(keywords),
@@ -163,16 +211,17 @@ impl Formats {
     }
 
     /// The formats of which a keyword stands in the text, in the table's order, each with the
-    /// places to try its pattern on. A format that is limited to other kinds of files is left out.
-    pub(super) fn suspected(
-        &self,
-        text: &[u8],
-        kinds: &[FileCategory],
-    ) -> Vec<(&Format, Vec<Range<usize>>)> {
+    /// places to try its pattern on; and where parts of names stand that may be secret. A format
+    /// that is limited to other kinds of files is left out.
+    pub(super) fn suspected(&self, text: &[u8], kinds: &[FileCategory]) -> Suspected<'_> {
         let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
         let mut starts = Starts::new();
+        let mut names = Vec::new();
         self.keywords.find(text, |keyword, hit| {
-            let at = self.owners[keyword];
+            let Some(at) = self.owners[keyword] else {
+                names.push(hit);
+                return;
+            };
             let format = &self.formats[at];
             if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
                 return;
@@ -194,11 +243,30 @@ impl Formats {
                 _ => places[at].push(place),
             }
         });
-        self.formats
-            .iter()
-            .zip(places)
-            .filter(|(_, places)| !places.is_empty())
-            .collect()
+        let formats = self.formats.iter().zip(places);
+        Suspected {
+            formats: formats.filter(|(_, places)| !places.is_empty()).collect(),
+            names,
+        }
+    }
+
+    /// The name for what a name is given in a file of these kinds.
+    pub(super) fn of_assignment(
+        &self,
+        written: Written,
+        kinds: &[FileCategory],
+    ) -> Option<&Format> {
+        let order = [
+            (FileCategory::Markup, written == Written::Element),
+            (FileCategory::Environment, true),
+            (FileCategory::Settings, true),
+            (FileCategory::Markup, true),
+            (FileCategory::Code, true),
+        ];
+        let fits = |(kind, is_so): &(FileCategory, bool)| *is_so && kinds.contains(kind);
+        let kind = order.into_iter().find(fits).map(|(kind, _)| kind)?;
+        let mut formats = self.formats.iter();
+        formats.find(|format| format.by == By::Assignment && format.only == Some(kind))
     }
 
     /// The kinds of the file of that path.
@@ -226,6 +294,11 @@ const LONGEST_PLACE: usize = 8 * LINE_REACH;
 const LINE_REACH: usize = 1000;
 
 impl Format {
+    /// Whether it is about what people choose, not about what issuers or tools make.
+    pub(super) fn is_chosen(&self) -> bool {
+        self.by == By::Assignment || self.proof == Proof::Chosen
+    }
+
     /// Its pattern, ready to be tried.
     ///
     /// # Errors
@@ -256,6 +329,7 @@ impl Format {
         let behind = &text[keyword.end..text.len().min(keyword.end + LINE_REACH)];
         let end = keyword.end + behind.find_byte(b'\n').unwrap_or(behind.len());
         let start = match self.by {
+            By::Assignment => return None,
             By::Text => return Some(0..text.len()),
             By::Line => {
                 keyword.start - before.len() + before.rfind_byte(b'\n').map_or(0, |at| at + 1)
@@ -320,6 +394,7 @@ impl Start {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::secret::value::Worth;
     use proptest::strategy::{Strategy, ValueTree};
     use proptest::test_runner::TestRunner;
 
@@ -336,7 +411,7 @@ mod tests {
     /// Where the format finds a secret in a text that passes its proof.
     fn found(formats: &Formats, format: &Format, text: &str) -> Option<Range<usize>> {
         let kinds: Vec<FileCategory> = format.only.into_iter().collect();
-        let suspected = formats.suspected(text.as_bytes(), &kinds);
+        let suspected = formats.suspected(text.as_bytes(), &kinds).formats;
         let (_, places) = suspected
             .into_iter()
             .find(|(other, _)| other.name == format.name)?;
@@ -344,9 +419,7 @@ mod tests {
             let part = &text.as_bytes()[place.clone()];
             let captures = format.pattern().unwrap().captures(part)?;
             let secret = captures.name("secret").unwrap();
-            let name = captures.name("name").or(captures.name("key"));
-            let name = name.map(|name| name.as_bytes());
-            let holds = format.proof.holds(secret.as_bytes(), name);
+            let holds = format.proof.worth(secret.as_bytes()) == Some(Worth::Secret);
             holds.then(|| place.start + secret.start()..place.start + secret.end())
         })
     }
@@ -442,8 +515,9 @@ mod tests {
 
     /// Whether random text of its form can't pass: it holds a sum, or a document.
     fn made_otherwise(format: &Format) -> bool {
-        use Proof::{Base64Login, Crc32Base62, JsonWebToken};
-        matches!(format.proof, Base64Login | Crc32Base62 | JsonWebToken)
+        use Proof::{Base64Key, Base64Login, Crc32Base62, JsonWebToken};
+        let is_made = matches!(format.proof, Base64Key | Base64Login | Crc32Base62 | JsonWebToken);
+        is_made || format.by == By::Assignment
     }
 
     /// A pattern as one that texts can be made of: without edges, in plain characters, with a

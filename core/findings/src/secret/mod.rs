@@ -1,9 +1,16 @@
 //! Credentials: by the form of their value, and files that are secret by nature.
 
+mod assignment;
 mod formats;
 mod keywords;
+mod mild;
+mod names;
 mod proof;
 mod scan;
+mod tables;
+mod value;
+
+pub use mild::Mild;
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::{BString, ByteSlice};
@@ -123,9 +130,35 @@ pub(crate) fn look_into(
     let environment = kinds.contains(&FileCategory::Environment);
     let nature = formats.by_nature(&entry.path);
     Ok(
-        scan::contents(file, formats, &kinds)
+        scan::contents(file, formats, &entry.path, &kinds)
             .map(|hits| findings(entry, environment, nature, hits)),
     )
+}
+
+/// The finding on a file that is secret as a whole, whatever it is called.
+pub(crate) fn by_nature(entry: &Entry, name: &str, title: &str) -> Finding {
+    told(entry, name, title, mild::of_place(&entry.path), true)
+}
+
+fn told(entry: &Entry, name: &str, title: &str, mild: Option<Mild>, whole_file: bool) -> Finding {
+    // What a rule keeps out, harms nobody.
+    let level = match entry.state == State::Ignored || mild.is_some() {
+        true => Level::Note,
+        false => Level::Error,
+    };
+    let cause = Cause::Credential {
+        title: title.to_owned(),
+        mild,
+    };
+    let found = Finding::on(entry, Class::Secret, name, level, cause);
+    match () {
+        () if entry.state == State::Ignored => found.by_hand(ByHand::NothingKeptOut),
+        () if mild.is_some() => found.by_hand(ByHand::NothingIfMeant),
+        () if whole_file => {
+            found.kept_out_by(exactly(&entry.path), "holds secrets of one installation", None)
+        }
+        () => found.by_hand(ByHand::ReadFromEnvironment),
+    }
 }
 
 fn findings(
@@ -138,27 +171,11 @@ fn findings(
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
     hits.retain(|hit| !hit.accepted);
     let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
-    let make = |name: &str, title: &str| {
-        // What a rule keeps out, harms nobody.
-        let level = if entry.state == State::Ignored {
-            Level::Note
-        } else {
-            Level::Error
-        };
-        let cause = Cause::Said(title.to_owned());
-        let found = Finding::on(entry, Class::Secret, name, level, cause);
-        if entry.state == State::Ignored {
-            found.by_hand(ByHand::NothingKeptOut)
-        } else if whole_file {
-            found.kept_out_by(exactly(path), "holds secrets of one installation", None)
-        } else {
-            found.by_hand(ByHand::ReadFromEnvironment)
-        }
-    };
+    let make = |name: &str, title: &str, mild| told(entry, name, title, mild, whole_file);
     if let (Some(row), true) = (nature, hits.is_empty()) {
         return (
             vec![SecretFinding {
-                finding: make(&row.name, &row.title),
+                finding: make(&row.name, &row.title, mild::of_place(path)),
                 value: None,
             }],
             accepted,
@@ -172,7 +189,7 @@ fn findings(
         let same = *count;
         *count = count.wrapping_add(1);
         let cause = [&hit.secret.trace()[..], &[same]].concat();
-        let found = make(&hit.format.name, &hit.format.title)
+        let found = make(&hit.format.name, &hit.format.title, hit.mild)
             .at_line(hit.line)
             .with_cause(&cause);
         let finding = found.with_evidence(Evidence::Secret(hit.secret.clone()));

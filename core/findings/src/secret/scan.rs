@@ -1,9 +1,16 @@
 //! Reading a file in windows and looking for credentials in it.
 
 use super::Secret;
+use super::assignment::{self, Assignment, Written};
 use super::formats::{FileCategory, Format, Formats};
+use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
+use super::tables;
+use super::value::{self, Standing, Worth};
 use bstr::ByteSlice;
+use encoding_rs::{Encoding, UTF_16BE, UTF_16LE};
 use encoding_rs_io::DecodeReaderBytesBuilder;
+use redshank_worktree::RepoPath;
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, HashSet};
 use std::io::Read;
@@ -13,6 +20,15 @@ const WINDOW: usize = 1 << 20;
 
 /// How much of a window is looked at again with the next, so that nothing is cut in two.
 const OVERLAP: usize = 16 << 10;
+
+/// What is told to start at a name, starts no farther before its value, in bytes.
+const REACH: usize = 160;
+
+/// A line of so many bytes before or behind a name wasn't typed.
+const LONG_LINE: usize = 1000;
+
+/// How many bytes tell how a text is encoded.
+const START: usize = 64;
 
 /// A file with a NUL in its first bytes is binary, as git tells it, and not looked into.
 const BINARY_TEST: usize = 8000;
@@ -25,6 +41,8 @@ pub(super) struct Credential<'f> {
     pub(super) secret: Secret,
     /// The file is nothing but this: it starts with it.
     pub(super) is_the_file: bool,
+    /// Why it is a note, if it is one.
+    pub(super) mild: Option<Mild>,
     /// A comment on its line says that it is all right.
     pub(super) accepted: bool,
 }
@@ -38,6 +56,7 @@ const ACCEPTED: &str = "redshank: accept";
 pub(super) fn contents<'f>(
     file: &mut dyn Read,
     formats: &'f Formats,
+    path: &RepoPath,
     kinds: &[FileCategory],
 ) -> std::io::Result<Vec<Credential<'f>>> {
     thread_local! {
@@ -46,21 +65,24 @@ pub(super) fn contents<'f>(
     }
     WINDOW_OF_THREAD.with_borrow_mut(|window| {
         window.clear();
-        let mut mark = [0; 2];
-        let length = read_start(file, &mut mark)?;
-        // UTF-16 becomes UTF-8 on the way, by its byte-order mark.
-        if matches!(mark, [0xff, 0xfe] | [0xfe, 0xff]) {
-            let decoded = DecodeReaderBytesBuilder::new()
-                .bom_sniffing(true)
-                .build(mark.chain(file));
-            return windows(decoded, window, formats, kinds);
+        let mut start = [0; START];
+        let length = read_start(file, &mut start)?;
+        let start = &start[..length];
+        let file = start.chain(file);
+        // UTF-16 becomes UTF-8 on the way.
+        match utf_16(start) {
+            Some(encoding) => {
+                let mut builder = DecodeReaderBytesBuilder::new();
+                let decoded = builder.encoding(Some(encoding)).build(file);
+                windows(decoded, window, formats, path, kinds)
+            }
+            None => windows(file, window, formats, path, kinds),
         }
-        windows(mark[..length].chain(file), window, formats, kinds)
     })
 }
 
 /// Reads the first bytes of a file, as far as there are any; gives their number.
-fn read_start(file: &mut dyn Read, mark: &mut [u8; 2]) -> std::io::Result<usize> {
+fn read_start(file: &mut dyn Read, mark: &mut [u8; START]) -> std::io::Result<usize> {
     let mut length = 0;
     while length < mark.len() {
         match file.read(&mut mark[length..])? {
@@ -71,10 +93,43 @@ fn read_start(file: &mut dyn Read, mark: &mut [u8; 2]) -> std::io::Result<usize>
     Ok(length)
 }
 
+/// The form of UTF-16 that a text is in, by its byte-order mark or by the zeros of plain letters.
+fn utf_16(start: &[u8]) -> Option<&'static Encoding> {
+    let letters = |zero_at: usize| {
+        let pairs = start.chunks_exact(2);
+        let is_letter = |pair: &[u8]| pair[zero_at] == 0 && (0x09..0x7f).contains(&pair[1 - zero_at]);
+        start.len() >= 8 && pairs.clone().filter(|pair| is_letter(pair)).count() * 10 >= pairs.len() * 9
+    };
+    match start {
+        [0xff, 0xfe, ..] => Some(UTF_16LE),
+        [0xfe, 0xff, ..] => Some(UTF_16BE),
+        _ if letters(1) => Some(UTF_16LE),
+        _ if letters(0) => Some(UTF_16BE),
+        _ => None,
+    }
+}
+
+/// Lines of another make, and a mark before the first one, become what all others are; nothing
+/// moves.
+fn make_plain(window: &mut [u8], is_first: bool) {
+    if is_first && window.starts_with(BYTE_ORDER_MARK) {
+        window[..BYTE_ORDER_MARK.len()].fill(b' ');
+    }
+    if memchr::memchr(b'\r', window).is_some() && memchr::memchr(b'\n', window).is_none() {
+        for byte in window.iter_mut().filter(|byte| **byte == b'\r') {
+            *byte = b'\n';
+        }
+    }
+}
+
+/// UTF-8's.
+const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
+
 fn windows<'f>(
     mut file: impl Read,
     window: &mut Vec<u8>,
     formats: &'f Formats,
+    path: &RepoPath,
     kinds: &[FileCategory],
 ) -> std::io::Result<Vec<Credential<'f>>> {
     let mut found = Credentials::default();
@@ -85,7 +140,8 @@ fn windows<'f>(
         if found.is_at_start(seen) && window[..window.len().min(BINARY_TEST)].contains(&0) {
             return Ok(Vec::new());
         }
-        found.take_in(window, seen, spans_of(window, formats, kinds)?);
+        make_plain(&mut window[seen..], found.is_at_start(seen));
+        found.take_in(window, seen, path, spans_of(window, formats, kinds)?);
         if is_last {
             return Ok(found.by_line());
         }
@@ -113,20 +169,35 @@ impl<'f> Credentials<'f> {
     }
 
     /// Takes in what a window holds, of which so much was in the one before, too.
-    fn take_in(&mut self, window: &[u8], seen: usize, mut spans: Vec<Span<'f>>) {
+    fn take_in(&mut self, window: &[u8], seen: usize, path: &RepoPath, mut spans: Vec<Span<'f>>) {
         // What ends in the part that was looked at before has been found before.
         spans.retain(|span| self.is_at_start(seen) || span.secret.end > seen);
         let mut lines = Lines::of(window);
         for span in spans {
             let (line, accepted) = lines.around(span.start, &span.secret);
             let line = self.lines_before + line;
+            let around = Surroundings {
+                path,
+                text: window,
+                start: span.start,
+                secret: &window[span.secret.clone()],
+                host: span.host.map(|host| &window[host]),
+                login: span.login.map(|login| &window[login]),
+            };
+            let mild = why_mild(span.format, span.worth, &around);
+            // Among tests, passwords for tests are no news.
+            let is_no_news = mild == Some(Mild::StandIn) && span.format.is_chosen();
+            if is_no_news && (of_place(path).is_some() || in_source(&around).is_some()) {
+                continue;
+            }
             let secret = Secret::new(&window[span.secret]);
             if self.is_new(line, span.format, &secret) {
                 self.credentials.push(Credential {
                     format: span.format,
                     line,
                     secret,
-                    is_the_file: self.offset + span.start == 0,
+                    is_the_file: span.format.is_armour && self.offset + span.start == 0,
+                    mild,
                     accepted,
                 });
             }
@@ -204,6 +275,90 @@ pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize
     found.into_iter().map(|found| found.secret).collect()
 }
 
+/// The values of names that say they are secret.
+fn named<'f>(
+    text: &[u8],
+    formats: &'f Formats,
+    kinds: &[FileCategory],
+    names: &[std::ops::Range<usize>],
+    taken: &mut Taken,
+) -> Vec<Span<'f>> {
+    let mut found = Vec::new();
+    let mut last_name = 0..0;
+    let mut cells = match kinds.contains(&FileCategory::Table) {
+        true => tables::of_list(text),
+        false => Vec::new(),
+    };
+    for hit in names {
+        if last_name.contains(&hit.start) {
+            continue;
+        }
+        if kinds.contains(&FileCategory::Statements) {
+            cells.extend(tables::of_statement(text, hit));
+        }
+        if let Some(assignment) = assignment::read(text, hit, kinds) {
+            last_name = assignment.name.clone();
+            found.push(assignment);
+        }
+    }
+    found.extend(cells.into_iter().map(|cell| Assignment {
+        text: Cow::Borrowed(&text[cell.value.clone()]),
+        name: cell.name,
+        value: cell.value,
+        says: cell.says,
+        written: Written::Element,
+    }));
+    let spans = found.into_iter().filter_map(|found| {
+        let format = formats.of_assignment(found.written, kinds)?;
+        let standing = standing(text, &found, kinds);
+        let worth = value::worth(&found.text, &text[found.name.clone()], standing)?;
+        let is_new = taken.is_free(&found.value);
+        taken.add(&found.value);
+        let start = found.name.start.max(found.value.start.saturating_sub(REACH));
+        is_new.then_some(Span {
+            format,
+            secret: found.value,
+            start,
+            worth,
+            host: None,
+            login: None,
+        })
+    });
+    spans.collect()
+}
+
+/// What is known of where a value stands.
+fn standing(text: &[u8], found: &Assignment, kinds: &[FileCategory]) -> Standing {
+    // Lines of such length are a tool's.
+    let around = &text[found.name.start.saturating_sub(LONG_LINE)..found.name.start];
+    let behind = &text[found.value.end..text.len().min(found.value.end + LONG_LINE)];
+    let is_long = around.len() == LONG_LINE && !around.contains(&b'\n')
+        || behind.len() == LONG_LINE && !behind.contains(&b'\n');
+    Standing {
+        says: found.says,
+        written: found.written,
+        is_strict: is_long || kinds.contains(&FileCategory::Sample),
+        is_setting: kinds.contains(&FileCategory::Settings)
+            || kinds.contains(&FileCategory::Environment),
+    }
+}
+
+/// Where secret parts lie, by their ends: none of them lies in another. A token inside a connection
+/// string or an assignment is one secret, told by its more exact name.
+#[derive(Default)]
+struct Taken(BTreeMap<usize, usize>);
+
+impl Taken {
+    fn is_free(&self, span: &std::ops::Range<usize>) -> bool {
+        let next = self.0.range(span.start + 1..).next();
+        next.is_none_or(|(_, start)| *start >= span.end)
+    }
+
+    fn add(&mut self, span: &std::ops::Range<usize>) {
+        self.0.insert(span.end, span.start);
+    }
+}
+
 /// A credential in a text.
 struct Span<'f> {
     format: &'f Format,
@@ -211,6 +366,10 @@ struct Span<'f> {
     secret: std::ops::Range<usize>,
     /// Where the whole starts.
     start: usize,
+    worth: Worth,
+    /// Where it leads, and the login beside it, where that is told.
+    host: Option<std::ops::Range<usize>>,
+    login: Option<std::ops::Range<usize>>,
 }
 
 /// The credentials in a text, by where they start.
@@ -220,9 +379,9 @@ fn spans_of<'f>(
     kinds: &[FileCategory],
 ) -> std::io::Result<Vec<Span<'f>>> {
     let mut all: Vec<Span> = Vec::new();
-    // Where the secret parts lie, by their ends: none of them lies in another.
-    let mut taken: BTreeMap<usize, usize> = BTreeMap::new();
-    for (format, places) in formats.suspected(text, kinds) {
+    let mut taken = Taken::default();
+    let suspected = formats.suspected(text, kinds);
+    for (format, places) in suspected.formats {
         // Most lines with a keyword hold nothing; telling so is much quicker than finding the parts
         // of a match.
         let pattern = format.pattern()?;
@@ -234,32 +393,32 @@ fn spans_of<'f>(
                 let (Some(whole), Some(secret)) = (found.get(0), found.name("secret")) else {
                     continue;
                 };
+                let part = |name: &str| {
+                    let found = found.name(name)?;
+                    Some(place.start + found.start()..place.start + found.end())
+                };
                 let span = place.start + secret.start()..place.start + secret.end();
-                // A token inside a connection string or an assignment is one secret, told by its
-                // more exact name.
-                let next = taken.range(span.start + 1..).next();
-                let told = next.is_some_and(|(_, start)| *start < span.end);
-                let name = found
-                    .name("name")
-                    .or_else(|| found.name("key"))
-                    .map(|name| name.as_bytes());
-                if !told && format.proof.holds(secret.as_bytes(), name) {
-                    taken.insert(span.end, span.start);
+                let Some(worth) = format.proof.worth(secret.as_bytes()) else {
+                    continue;
+                };
+                if taken.is_free(&span) {
+                    taken.add(&span);
                     // What stands before it to mark its start may be the line end above.
-                    let blank = whole
-                        .as_bytes()
-                        .iter()
-                        .take_while(|byte| byte.is_ascii_whitespace())
-                        .count();
+                    let blanks = whole.as_bytes().iter();
+                    let blanks = blanks.take_while(|byte| byte.is_ascii_whitespace());
                     all.push(Span {
                         format,
                         secret: span,
-                        start: place.start + whole.start() + blank,
+                        start: place.start + whole.start() + blanks.count(),
+                        worth,
+                        host: part("host"),
+                        login: part("login"),
                     });
                 }
             }
         }
     }
+    all.extend(named(text, formats, kinds, &suspected.names, &mut taken));
     all.sort_by_key(|found| found.start);
     Ok(all)
 }

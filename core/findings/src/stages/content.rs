@@ -56,10 +56,10 @@ const HEAD: u64 = 16 << 10;
 impl ContentScan {
     /// Looks into every file of a scan.
     pub(crate) fn of(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
-        // What is generated and not tracked will be kept out as it is.
+        // What is made by tools and not tracked will be kept out as it is.
         let is_open = |entry: &&Entry| {
             let class = templates.class(entry);
-            let goes_anyway = class.is_some_and(|class| class != Class::Secret);
+            let goes_anyway = class == Some(Class::Generated);
             entry.kind == EntryKind::File && !(goes_anyway && entry.state == State::Candidate)
         };
         let stage = Stage::Contents.begin();

@@ -1,0 +1,182 @@
+//! What makes a credential harmless, or less than an error: where it lies, what it is, where it
+//! leads.
+
+use super::formats::Format;
+use super::proof::Proof;
+use super::value::{Worth, is_mixed};
+use crate::table::read;
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use bstr::{BStr, ByteSlice};
+use redshank_worktree::RepoPath;
+use redshank_worktree::rules::PatternSet;
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+/// Why a credential is a note.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Mild {
+    /// It lies among tests, or what they are given.
+    Test,
+    /// It lies among examples.
+    Example,
+    /// It lies in documentation.
+    Documentation,
+    /// Somebody else wrote the file, or a tool put it together.
+    Vendored,
+    /// A framework's scaffold wrote it, for development only.
+    Development,
+    /// It is one that everybody tries first, and people write where it doesn't matter.
+    StandIn,
+    /// It leads to this machine, a private network or a made-up host, and is a weak one.
+    Local,
+    /// It is encrypted with a password.
+    Encrypted,
+    /// It counts no more: its own date says so.
+    Expired,
+    /// Its issuer means it to be seen by anybody.
+    Publishable,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Places {
+    tests: PatternSet,
+    examples: PatternSet,
+    documentation: PatternSet,
+    vendored: PatternSet,
+    development: PatternSet,
+}
+
+static PLACES: LazyLock<Result<Places, String>> =
+    LazyLock::new(|| read("places of secrets", include_str!("places.toml")));
+
+/// What is told of a credential's surroundings.
+pub(super) struct Surroundings<'t> {
+    /// The file.
+    pub(super) path: &'t RepoPath,
+    /// What was read of it, and where the credential stands there, and its secret part.
+    pub(super) text: &'t [u8],
+    pub(super) start: usize,
+    pub(super) secret: &'t [u8],
+    /// Where it leads, if that is known.
+    pub(super) host: Option<&'t [u8]>,
+    /// The login beside it.
+    pub(super) login: Option<&'t [u8]>,
+}
+
+/// Why a credential is a note; nothing if it isn't.
+pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> Option<Mild> {
+    if format.proof == Proof::Crc32Base62 {
+        return None;
+    }
+    let value = around.secret;
+    if format.proof == Proof::JsonWebToken {
+        if let Some(mild) = of_token(value) {
+            return Some(mild);
+        }
+    }
+    let before = &around.text[around.start.saturating_sub(600)..around.start];
+    let behind = &around.text[around.start..around.text.len().min(around.start + 900)];
+    if format.is_armour && behind[..behind.len().min(200)].contains_str("ENCRYPTED") {
+        return Some(Mild::Encrypted);
+    }
+    let for_browsers = [&b"authDomain"[..], b"messagingSenderId", b"mobilesdk_app_id", b"GOOGLE_APP_ID", b"maps/api/js", b"maps.googleapis"];
+    if format.is_client_key && for_browsers.iter().any(|mark| before.contains_str(mark) || behind.contains_str(mark)) {
+        return Some(Mild::Publishable);
+    }
+    if value.starts_with(b"django-insecure-") {
+        return Some(Mild::Development);
+    }
+    if worth == Worth::StandIn || around.login.is_some_and(|login| login.eq_ignore_ascii_case(value)) {
+        return Some(Mild::StandIn);
+    }
+    if around.host.is_some_and(is_made_up) || around.host.is_some_and(is_near) && !(is_mixed(value) && value.len() >= 12) {
+        return Some(Mild::Local);
+    }
+    let place = of_place(around.path).or_else(|| in_source(around));
+    // A token of an issuer's form works wherever it is read.
+    place.filter(|mild| !(format.is_issued && matches!(mild, Mild::Test | Mild::Development)))
+}
+
+/// What a file's place says, by its path.
+pub(super) fn of_place(path: &RepoPath) -> Option<Mild> {
+    let places = PLACES.as_ref().ok()?;
+    let has = |set: &PatternSet| path.parts().any(|part| set.has(part));
+    let of = [
+        (&places.tests, Mild::Test),
+        (&places.examples, Mild::Example),
+        (&places.documentation, Mild::Documentation),
+        (&places.vendored, Mild::Vendored),
+        (&places.development, Mild::Development),
+    ];
+    of.into_iter().find(|(set, _)| has(set)).map(|(_, mild)| mild)
+}
+
+/// What the place inside a source says: among its tests, or in its documentation.
+pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
+    let before = &around.text[..around.start];
+    let line = before.rsplit_str("\n").next().unwrap_or_default().trim_start();
+    if ["e.g.", "i.e.", "for example", "Example:", "example:"].iter().any(|mark| line.contains_str(mark)) {
+        return Some(Mild::Example);
+    }
+    let is_comment = |line: &[u8]| {
+        let line = line.trim_start();
+        line.is_empty() || line.starts_with(b"#") || line.starts_with(b";") || line.starts_with(b"//")
+    };
+    // A file of settings that are all taken out shows what could be set.
+    let is_macro = line.starts_with(b"#define");
+    if (line.starts_with(b"#") || line.starts_with(b";")) && !is_macro && around.text.lines().all(is_comment) {
+        return Some(Mild::Example);
+    }
+    let extension = around.path.extension().unwrap_or_default();
+    let documents = [&b"///"[..], b"//!", b"* ", b"/**", b">>>", b"#'"];
+    if documents.iter().any(|mark| line.starts_with(mark)) {
+        return Some(Mild::Documentation);
+    }
+    match extension.as_bytes() {
+        b".rs" if before.contains_str("#[cfg(test)]") || before.contains_str("#[test]") || before.contains_str("::test]") => Some(Mild::Test),
+        b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 => Some(Mild::Documentation),
+        _ => None,
+    }
+}
+
+/// What a token says of itself.
+fn of_token(token: &[u8]) -> Option<Mild> {
+    let payload = token.split_str(".").nth(1)?;
+    let payload: serde_json::Value = serde_json::from_slice(&URL_SAFE_NO_PAD.decode(payload).ok()?).ok()?;
+    let now = jiff::Timestamp::now().as_second();
+    if payload.get("exp").and_then(serde_json::Value::as_i64).is_some_and(|end| end < now) {
+        return Some(Mild::Expired);
+    }
+    let is = |key: &str, wanted: &str| payload.get(key).and_then(serde_json::Value::as_str) == Some(wanted);
+    if is("role", "anon") {
+        return Some(Mild::Publishable);
+    }
+    // The one that the makers of the standard show.
+    (is("sub", "1234567890") || is("name", "John Doe") || is("iss", "joe")).then_some(Mild::StandIn)
+}
+
+/// Whether a host exists in documentation only.
+fn is_made_up(host: &[u8]) -> bool {
+    let host = bare(host).to_ascii_lowercase();
+    let ends = [&b".example"[..], b".example.com", b".example.org", b".example.net", b".test", b".invalid", b"example.com", b"example.org", b"example.net", b".foo", b".bar"];
+    ends.iter().any(|end| host.ends_with(end)) || [&b"host"[..], b"hostname", b"server", b"ip", b"example", b"domain", b"domain.com", b"h", b"foo", b"foo.com", b"bar.com"].contains(&host.as_slice())
+}
+
+/// Whether a host is this machine, one beside it, or in a private network.
+fn is_near(host: &[u8]) -> bool {
+    let host = bare(host).to_ascii_lowercase();
+    let host = BStr::new(&host);
+    let starts = [&b"127."[..], b"10.", b"192.168.", b"0.0.0.0", b"[", b"169.254."];
+    let is_private = starts.iter().any(|start| host.starts_with(start))
+        || (16..32).any(|second| host.starts_with(format!("172.{second}.").as_bytes()));
+    let ends = [&b".local"[..], b".localhost", b".internal", b".lan", b".localdomain"];
+    // A name without a dot is one of a network of containers.
+    is_private || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end))
+}
+
+fn bare(host: &[u8]) -> &[u8] {
+    let end = host.iter().position(|byte| b":/?\"' ,;)".contains(byte));
+    &host[..end.unwrap_or(host.len())]
+}
