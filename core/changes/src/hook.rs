@@ -310,7 +310,7 @@ fn block(program: Option<&[u8]>, aside: Option<&str>) -> Vec<u8> {
     let rest = format!(
         ")\n\
          if [ -x \"$redshank\" ]; then\n    \
-             \"$redshank\" check --staged || {{\n        \
+             \"$redshank\" check --staged --level error || {{\n        \
                  status=$?\n        \
                  echo \"redshank stopped this commit; 'git commit --no-verify' makes it all the same\" >&2\n        \
                  exit $status\n    \

@@ -86,6 +86,8 @@ pub enum Cause {
         title: String,
         /// Why it hurts less than others.
         mild: Option<Mild>,
+        /// Where it is taken back and made anew, in its issuer's words.
+        replace: Option<&'static str>,
     },
     /// The same of a folder, in whose place a symbolic link lies, which a rule for folders misses.
     LinkForFolder(String),
@@ -104,11 +106,6 @@ pub enum Cause {
     CompanionAlone {
         /// What its name ends in.
         extension: String,
-    },
-    /// Each file of a folder is younger than one of the same name in another.
-    Derived {
-        /// The other.
-        source: RepoPathBuf,
     },
     /// git is told not to see changes to it.
     HiddenChanges,
@@ -312,8 +309,6 @@ pub enum ByHand {
     },
     /// Ignore it, if it is made here.
     IgnoreIfMadeHere,
-    /// Ignore the folder, if a tool makes what is in it.
-    IgnoreFolderIfMade,
     /// Make a path relative, or read it from the environment.
     MakePathRelative,
     /// Open the project in its editor, which writes what is missing.

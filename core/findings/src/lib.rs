@@ -206,6 +206,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     );
     let (content, seen) = content?;
     known.content = content;
+    secret::judge_environments(&mut result.findings, &seen.findings);
     result.findings.extend(seen.findings);
     result.unread.extend(seen.unread);
     result.accepted += seen.accepted;
@@ -222,6 +223,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
         stages::search_history(scan, &mut result.findings)?;
     }
     stages::leave_out_accepted(scan, &mut result);
+    stages::gather(&mut result.findings);
     result
         .findings
         .retain(|finding| scan.options.is_for(finding));

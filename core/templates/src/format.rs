@@ -401,4 +401,21 @@ pub struct Needed {
     pub pattern: String,
     /// What breaks without them.
     pub reason: String,
+    /// They are needed only if one of these is there; always without any.
+    #[serde(default)]
+    pub when: Vec<Sign>,
+    /// They aren't if one of these is there: a library leaves exact versions to those who use it.
+    #[serde(default)]
+    pub unless: Vec<Sign>,
+}
+
+/// A file or folder of a project that says something of it.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Sign {
+    /// A pattern, relative to the project's folder.
+    pub file: String,
+    /// Text that the file must hold, too.
+    pub contains: Option<String>,
 }

@@ -42,7 +42,7 @@ pub use error::{Error, Result};
 pub use examples::{Failure, prove, prove_beside};
 pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
-    SettingFormat, Template, TemplateRule, Variant,
+    SettingFormat, Sign, Template, TemplateRule, Variant,
 };
 pub use guard::work_kept_out;
 pub use matches::{TemplateMatch, TemplateMatches};

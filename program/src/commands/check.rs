@@ -73,6 +73,7 @@ impl Check {
             top: &context.snapshot.top,
             result: &result,
             verbose: args.verbose,
+            with_notes: args.verbose || self.level == Some(Level::Note),
         };
         match self.format {
             CheckFormat::Text if args.quiet => {}
@@ -123,6 +124,8 @@ struct Checked<'a> {
     top: &'a Path,
     result: &'a ScanResult,
     verbose: bool,
+    /// Notes are shown one by one.
+    with_notes: bool,
 }
 
 impl Report for Checked<'_> {
@@ -135,6 +138,9 @@ impl Report for Checked<'_> {
             writeln!(text, "{}", nothing_found(self.result))?;
             return Ok(text);
         }
+        let is_shown = |finding: &Finding| self.with_notes || finding.level < Level::Note;
+        let shown = findings.iter().position(|finding| !is_shown(finding));
+        let findings = &findings[..shown.unwrap_or(findings.len())];
         for group in findings.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class())) {
             self.text_of_group(group, &mut text)?;
         }
@@ -250,6 +256,14 @@ impl Checked<'_> {
             .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
             .collect();
         writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
+        if summary.notes > 0 && !self.with_notes {
+            let command = Paint::Type.on("redshank check --level note");
+            writeln!(
+                text,
+                "{command}  {}",
+                Paint::Quiet.on("shows the notes, too")
+            )?;
+        }
         let accepted = match self.result.accepted {
             0 => None,
             1 => Some("1 finding is accepted in redshank.toml".to_owned()),

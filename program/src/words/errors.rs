@@ -224,7 +224,7 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::Endless(_) => "put a regular file in its place, or take it away".to_owned(),
         Error::NotPrivate(_) => "name another folder for temporary files with TMPDIR".to_owned(),
         Error::HooksElsewhere { .. } => "to have commits checked, add this line to the \
-                                         pre-commit hook there: redshank check --staged"
+                                         pre-commit hook there: redshank check --staged --level error"
             .to_owned(),
         Error::NotMoved { .. } | Error::OtherDisk(_) => {
             "leave it out with `--skip`, or go on without `--remove`".to_owned()

@@ -4,11 +4,12 @@ use super::rules::{fault, pattern, stray_reason};
 use crate::render::quoted;
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
-    ByHand, Cause, Evidence, Exposure, Finding, LineEnds, Mild, NameFault, NextStep, Past, Remedy, masked,
+    ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
+    Remedy, masked,
 };
-use redshank_worktree::Class;
 use redshank_worktree::settings;
 use redshank_worktree::tree::State;
+use redshank_worktree::{Class, RepoPath};
 
 /// How many other places a message names.
 const NAMED: usize = 3;
@@ -42,7 +43,7 @@ pub fn message(finding: &Finding) -> String {
 pub(super) fn cause(cause: &Cause) -> String {
     match cause {
         Cause::Said(said) => said.clone(),
-        Cause::Credential { title, mild } => match mild {
+        Cause::Credential { title, mild, .. } => match mild {
             Some(mild) => format!("{title}; {}", why_mild(*mild)),
             None => title.clone(),
         },
@@ -62,14 +63,6 @@ pub(super) fn cause(cause: &Cause) -> String {
             format!(
                 "a `{extension}` with nothing beside it: what it belonged to is gone, or kept out"
             )
-        }
-        Cause::Derived { source } => {
-            let source = if source.is_empty() {
-                "the top folder".to_owned()
-            } else {
-                source.to_string()
-            };
-            format!("each file is younger than one of the same name in {source}")
         }
         Cause::HiddenChanges => "git doesn't see changes to it here; others do not get them, and \
                                  theirs can collide with them"
@@ -222,29 +215,51 @@ pub fn remedy(finding: &Finding) -> String {
         }
         Remedy::ByHand(what) => by_hand(finding, what),
     };
-    words += lasting(finding);
+    words += &lasting(finding);
     if let Some(past) = &finding.past {
         words += &format!("; {}", past_in_words(past));
     }
     masked(&words)
 }
 
-/// What stays although the file is mended.
-fn lasting(finding: &Finding) -> &'static str {
+/// What stays although the file is mended, and what is to be done about that.
+fn lasting(finding: &Finding) -> String {
+    let path = quoted(&finding.path);
+    let at_issuer = match &finding.cause {
+        Cause::Credential {
+            replace: Some(page),
+            ..
+        } => format!(" ({page})"),
+        _ => String::new(),
+    };
+    let is_last = finding.past.as_ref().is_some_and(|past| past.commits == 1);
+    let anew = if is_last {
+        "make that commit anew (`git commit --amend` if it is the last one, else `git rebase \
+         --interactive`)"
+    } else {
+        "make those commits anew (`git rebase --interactive`)"
+    };
     match (finding.class(), finding.exposure) {
-        (Class::Secret, Exposure::Committed) => {
-            "; it stays in the history, so replace it at its issuer before you push"
+        (Class::Secret, _) if finding.level == Level::Note => String::new(),
+        (Class::Secret, Exposure::Staged) => {
+            format!(
+                "; it is only staged: `git restore --staged {path}` (or `git rm --cached {path}`) takes it back"
+            )
         }
-        (Class::Secret, Exposure::Pushed) => {
-            "; others have it already, so replace it at its issuer now"
-        }
+        (Class::Secret, Exposure::Committed) => format!(
+            "; it stays in the history: {anew} before you push; the old one stays in your reflog for 90 days, so replace the secret at its issuer{at_issuer} if others use this clone"
+        ),
+        (Class::Secret, Exposure::Pushed) => format!(
+            "; others have it already: replace it at its issuer now{at_issuer}, then mend the file"
+        ),
         (Class::Oversized, Exposure::Committed) => {
             "; the history carries it until that is written anew, which is easy before a push"
+                .to_owned()
         }
         (Class::Oversized, Exposure::Pushed) => {
-            "; every clone carries it until the history is written anew"
+            "; every clone carries it until the history is written anew".to_owned()
         }
-        _ => "",
+        _ => String::new(),
     }
 }
 
@@ -278,12 +293,15 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
                  or `git add --force` the file"
             );
         }
+        ByHand::ReadFromEnvironment => {
+            let how = from_environment(&finding.path);
+            return format!("take the value out of the file and {how}");
+        }
         ByHand::SeeMeant(meant) => return see_meant(meant.as_bstr()),
         ByHand::TakeAcceptanceOut => {
             return format!("take its [[accept]] entry out of {}", settings::FILE);
         }
         ByHand::IgnoreIfMadeHere => "if it is made here, ignore it; made again by: build again",
-        ByHand::IgnoreFolderIfMade => "if a tool makes them, ignore the folder: redshank add",
         ByHand::MakePathRelative => "make it relative, or read it from the environment",
         ByHand::OpenInEditor => {
             "open the project in its editor, which writes them, and commit both"
@@ -319,11 +337,10 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::NarrowRule => "narrow the rule, so that others get the file",
         ByHand::MendPattern => "mend the pattern, or take it out",
         ByHand::GiveRightName => "give it the name and the place of the file that was meant",
-        ByHand::ReadFromEnvironment => {
-            "take the value out of the file and read it from the environment instead"
-        }
         ByHand::NothingKeptOut => "a rule keeps it out; nothing to do",
-        ByHand::NothingIfMeant => "nothing, if it is meant to lie there; `redshank accept` says so for good",
+        ByHand::NothingIfMeant => {
+            "nothing, if it is meant to lie there; `redshank accept` says so for good"
+        }
         ByHand::RewriteHistory => "only writing the history anew takes it out",
         ByHand::Nothing => "",
     };
@@ -363,6 +380,73 @@ fn why_mild(mild: Mild) -> &'static str {
         Mild::Local => "it leads nowhere but here",
         Mild::Encrypted => "it is encrypted",
         Mild::Expired => "it has expired",
-        Mild::Publishable => "its issuer means such to be seen by anybody; limit what it may do there",
+        Mild::Publishable => {
+            "its issuer means such to be seen by anybody; limit what it may do there"
+        }
     }
 }
+
+/// How a file of that name reads a value from the environment.
+fn from_environment(path: &RepoPath) -> String {
+    let name = path.name().to_ascii_lowercase();
+    let by_name = LANGUAGES
+        .iter()
+        .find(|(ends, _)| ends.iter().any(|end| name.ends_with(end.as_bytes())));
+    match by_name {
+        Some((_, expression)) => format!("read it from the environment: `{expression}`"),
+        None => "read it from the environment instead".to_owned(),
+    }
+}
+
+/// How names of files end, and how a value called NAME is read there.
+const LANGUAGES: &[(&[&str], &str)] = &[
+    (&[".py", ".pyw", ".ipynb"], "os.environ[\"NAME\"]"),
+    (
+        &[
+            ".js", ".mjs", ".cjs", ".ts", ".tsx", ".jsx", ".vue", ".svelte",
+        ],
+        "process.env.NAME",
+    ),
+    (&[".rb", ".rake"], "ENV.fetch(\"NAME\")"),
+    (&[".go"], "os.Getenv(\"NAME\")"),
+    (&[".rs"], "std::env::var(\"NAME\")"),
+    (
+        &[".java", ".kt", ".kts", ".groovy", ".gradle", ".scala"],
+        "System.getenv(\"NAME\")",
+    ),
+    (
+        &[".cs", ".vb", ".fs"],
+        "Environment.GetEnvironmentVariable(\"NAME\")",
+    ),
+    (&[".php"], "getenv('NAME')"),
+    (&[".ps1", ".psm1"], "$env:NAME"),
+    (&[".bat", ".cmd"], "%NAME%"),
+    (&[".sh", ".bash", ".zsh", "makefile", ".mk"], "$NAME"),
+    (&[".r", ".rmd", ".qmd"], "Sys.getenv(\"NAME\")"),
+    (&[".jl"], "ENV[\"NAME\"]"),
+    (&[".ex", ".exs"], "System.fetch_env!(\"NAME\")"),
+    (&[".clj", ".cljs"], "(System/getenv \"NAME\")"),
+    (&[".lua"], "os.getenv(\"NAME\")"),
+    (&[".pl", ".pm"], "$ENV{NAME}"),
+    (&[".dart"], "Platform.environment['NAME']"),
+    (&[".swift"], "ProcessInfo.processInfo.environment[\"NAME\"]"),
+    (&[".c", ".h", ".cpp", ".cc", ".hpp"], "getenv(\"NAME\")"),
+    (&[".tf", ".tfvars"], "var.name, set by TF_VAR_name"),
+    (
+        &[
+            "docker-compose.yml",
+            "docker-compose.yaml",
+            "compose.yml",
+            "compose.yaml",
+        ],
+        "${NAME}",
+    ),
+    (
+        &["dockerfile", "containerfile"],
+        "RUN --mount=type=secret,id=NAME",
+    ),
+    (
+        &[".gitlab-ci.yml"],
+        "$NAME, set in the project's CI/CD variables",
+    ),
+];

@@ -482,25 +482,3 @@ fn paths_of_one_machine_in_settings_are_a_note_and_stand_ins_are_none() {
         3
     );
 }
-
-#[test]
-fn a_folder_that_seems_made_from_the_one_beside_it_is_a_hint() {
-    let nia = Person::with_repository();
-    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
-    for name in ["ebb", "flood", "slack"] {
-        nia.writes(&format!("charts/{name}.tide"), "x");
-        let file = std::fs::File::options()
-            .write(true)
-            .open(nia.here().join(format!("charts/{name}.tide")))
-            .unwrap();
-        file.set_modified(old).unwrap();
-        nia.writes(&format!("drawn/{name}.page"), "x");
-    }
-    assert_eq!(rows(&nia), ["note generated/derived-folder drawn/"]);
-    // One file of its own, and it isn't.
-    nia.writes("drawn/legend.page", "x");
-    assert_eq!(rows(&nia), [""; 0]);
-    std::fs::remove_file(nia.here().join("drawn/legend.page")).unwrap();
-    nia.git(&["add", "drawn"]);
-    assert_eq!(rows(&nia), [""; 0]);
-}

@@ -1,7 +1,8 @@
 //! Files that tell by their name what they are, in any project.
 
+use crate::secret::mild_place;
 use crate::table::{read, rows};
-use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Mild, Result, ScanContext};
 use rayon::prelude::*;
 use redshank_pattern::exactly;
 use redshank_worktree::Class;
@@ -18,6 +19,8 @@ struct Row {
     level: Level,
     title: String,
     patterns: PatternSet,
+    #[serde(default)]
+    is_given_to_tests: bool,
     remake: Option<String>,
     mend: Option<String>,
 }
@@ -51,7 +54,8 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
     let found = files.into_par_iter().filter(is_any).filter_map(|entry| {
         let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
-        Some(finding(row, entry))
+        let is_given = row.is_given_to_tests && mild_place(&entry.path) == Some(Mild::Test);
+        (!is_given).then(|| finding(row, entry))
     });
     Ok(found.collect())
 }
@@ -88,7 +92,9 @@ mod tests {
             ("uplink.log.3", Some("log")),
             ("config/settings.local.json", Some("local-settings")),
             ("config/settings.local.json.example", None),
-            ("docs/notes.txt", Some("notes")),
+            ("notes.txt", Some("notes")),
+            ("docs/notes.txt", None),
+            ("vendor/x/Cargo.toml.orig", None),
             ("docs/release-notes.md", None),
             ("members.XLSX", Some("spreadsheet")),
             ("tests/fixtures/members.xlsx", None),

@@ -1,6 +1,7 @@
 //! Text that tells where it comes from: that a tool wrote it, by what its first lines say or by
 //! lines that nobody types; or whose machine it belongs to.
 
+use crate::secret::mild_place;
 use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::ByteSlice;
@@ -119,20 +120,82 @@ static HOME: LazyLock<Option<Regex>> = LazyLock::new(|| {
 });
 
 /// Names that stand for anybody, for a service or for a system's own user.
-const NOBODY: [&str; 26] = [
-    "user", "username", "users", "you", "your", "yourname", "me", "myuser", "name", "example",
-    "runner", "vscode", "node", "ubuntu", "debian", "app", "appuser", "git", "jovyan", "vagrant",
-    "circleci", "travis", "build", "shared", "public", "default",
+const NOBODY: [&str; 61] = [
+    "user",
+    "username",
+    "users",
+    "you",
+    "your",
+    "yourname",
+    "me",
+    "myuser",
+    "name",
+    "example",
+    "runner",
+    "vscode",
+    "node",
+    "ubuntu",
+    "debian",
+    "app",
+    "appuser",
+    "git",
+    "jovyan",
+    "vagrant",
+    "circleci",
+    "travis",
+    "build",
+    "shared",
+    "public",
+    "default",
+    "jenkins",
+    "gitlab-runner",
+    "coder",
+    "dev",
+    "developer",
+    "admin",
+    "pi",
+    "ec2-user",
+    "centos",
+    "azureuser",
+    "opc",
+    "steam",
+    "www",
+    "www-data",
+    "service",
+    "linuxbrew",
+    "container",
+    "docker",
+    "root",
+    "test",
+    "tester",
+    "foo",
+    "bar",
+    "alice",
+    "bob",
+    "john",
+    "jane",
+    "doe",
+    "johndoe",
+    "somebody",
+    "someone",
+    "nobody",
+    "worker",
+    "builder",
+    "ci",
 ];
 
 fn by_machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
     if !SETTINGS.has(&entry.path) || !(head.contains_str("/home/") || head.contains_str("Users")) {
         return None;
     }
+    if mild_place(&entry.path).is_some() {
+        return None;
+    }
     let is_somebody = |who: &[u8]| {
-        !NOBODY
-            .iter()
-            .any(|nobody| who.eq_ignore_ascii_case(nobody.as_bytes()))
+        !who.ends_with(b"user")
+            && !NOBODY
+                .iter()
+                .any(|nobody| who.eq_ignore_ascii_case(nobody.as_bytes()))
     };
     let at = HOME
         .as_ref()?

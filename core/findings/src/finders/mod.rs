@@ -5,7 +5,6 @@ mod by_first_bytes;
 mod by_name;
 mod by_text;
 mod companions;
-mod derived;
 mod hidden_changes;
 mod links;
 mod misleading_rules;
@@ -15,6 +14,7 @@ mod oversized;
 mod portability;
 mod reserved;
 mod script_ends;
+mod tool_settings;
 mod tracked_anyway;
 mod work;
 
@@ -35,11 +35,11 @@ pub(crate) const ON_DISK: &[Finder] = &[
     needed::find,
     work::find,
     companions::find,
-    derived::find,
     links::find,
     nested::find,
     misleading_rules::find,
     hidden_changes::find,
+    tool_settings::find,
 ];
 
 /// Those that are told by a name what contents didn't tell.

@@ -318,7 +318,11 @@ fn pointers(
         let path: &RepoPath = &entry.path;
         let is_pointer = entry.size.0 <= LONGEST_POINTER && pointers.contains(path);
         let is_new = entry.state == State::Candidate && !repository.stores_large_files;
+        // Staged is the pointer; what it stands for may lie right here.
+        let on_disk = || scan.snapshot.root.meta(path).ok();
+        let is_here = || on_disk().is_some_and(|meta| meta.size > LONGEST_POINTER);
         let (name, level, cause, mend) = match (stored.contains(path), is_pointer) {
+            (true, true) if is_here() => return None,
             (true, true) => (
                 "pointer-alone",
                 Level::Note,

@@ -45,20 +45,72 @@ const REACH: usize = 160;
 
 /// Functions that take a name, in quotes, and its value.
 const SETTERS: &[&[u8]] = &[
-    b"define(", b"setenv(", b"getenv(", b"environ.get(", b"env(", b"getproperty(", b"setproperty(",
-    b"getordefault(", b".put(", b".set(", b".fetch(", b"setitem(", b"requestheader(", b".header(", b"addheader(",
-    b"setheader(", b"defaultheaders.add(", b"headers.add(", b"env.get(", b"config.get(", b"string(", b"getenvdefault(",
-    b"env.fetch(", b"environ.setdefault(", b"lookup_env(", b"getenvor(", b"envor(", b"config(", b"decouple(",
+    b"define(",
+    b"setenv(",
+    b"getenv(",
+    b"environ.get(",
+    b"env(",
+    b"getproperty(",
+    b"setproperty(",
+    b"getordefault(",
+    b".put(",
+    b".set(",
+    b".fetch(",
+    b"setitem(",
+    b"requestheader(",
+    b".header(",
+    b"addheader(",
+    b"setheader(",
+    b"defaultheaders.add(",
+    b"headers.add(",
+    b"env.get(",
+    b"config.get(",
+    b"string(",
+    b"getenvdefault(",
+    b"env.fetch(",
+    b"environ.setdefault(",
+    b"lookup_env(",
+    b"getenvor(",
+    b"envor(",
+    b"config(",
+    b"decouple(",
 ];
 
 /// What wraps a literal and leaves it what it is.
 const WRAPPERS: &[&[u8]] = &[
-    b"from", b"new", b"byte", b"bytes", b"some", b"str", b"string", b"secretstr", b"secretstring", b"secret", b"text", b"_t",
-    b"valueof", b"of", b"literal", b"ok", b"just", b"option", b"secretbox", b"_",
+    b"from",
+    b"new",
+    b"byte",
+    b"bytes",
+    b"some",
+    b"str",
+    b"string",
+    b"secretstr",
+    b"secretstring",
+    b"secret",
+    b"text",
+    b"_t",
+    b"valueof",
+    b"of",
+    b"literal",
+    b"ok",
+    b"just",
+    b"option",
+    b"secretbox",
+    b"_",
 ];
 
 /// What may stand for "the value" where a name is a value itself.
-const VALUES: &[&[u8]] = &[b"value", b"val", b"content", b"default", b"defaultvalue", b"default_value", b"data", b"string"];
+const VALUES: &[&[u8]] = &[
+    b"value",
+    b"val",
+    b"content",
+    b"default",
+    b"defaultvalue",
+    b"default_value",
+    b"data",
+    b"string",
+];
 
 /// What the name that a keyword stands in is given; nothing if that can't be told.
 pub(super) fn read<'t>(
@@ -71,25 +123,46 @@ pub(super) fn read<'t>(
     if text[..name.start].trim_end().ends_with(b"typeof") {
         return None;
     }
-    let mut at = Cursor { text, at: name.end, end: text.len().min(name.end + REACH) };
+    let mut at = Cursor {
+        text,
+        at: name.end,
+        end: text.len().min(name.end + REACH),
+    };
     let (value, pieces, written) = at.value(&name, says, kinds)?;
     let text = match pieces.as_slice() {
         [one] => Cow::Borrowed(&text[one.clone()]),
-        many => Cow::Owned(many.iter().flat_map(|piece| text[piece.clone()].iter().copied()).collect()),
+        many => Cow::Owned(
+            many.iter()
+                .flat_map(|piece| text[piece.clone()].iter().copied())
+                .collect(),
+        ),
     };
-    Some(Assignment { name, value, text, says, written })
+    Some(Assignment {
+        name,
+        value,
+        text,
+        says,
+        written,
+    })
 }
 
 /// Where the name stands that a keyword is a part of.
 fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
-    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"_.-$".contains(byte) || *byte >= 0x80;
+    let is_part =
+        |byte: &u8| byte.is_ascii_alphanumeric() || b"_.-$".contains(byte) || *byte >= 0x80;
     // What was spelt out with what stands behind it isn't a part of the name.
     let hit = &text[keyword.clone()];
     let hit = &hit[..hit.iter().rposition(is_part).map_or(0, |last| last + 1)];
     let end = keyword.start + hit.len();
     let from = keyword.start.saturating_sub(LONGEST_NAME);
-    let before = text[from..keyword.start].iter().rev().take_while(|byte| is_part(byte));
-    let behind = text[end..].iter().take(LONGEST_NAME).take_while(|byte| is_part(byte));
+    let before = text[from..keyword.start]
+        .iter()
+        .rev()
+        .take_while(|byte| is_part(byte));
+    let behind = text[end..]
+        .iter()
+        .take(LONGEST_NAME)
+        .take_while(|byte| is_part(byte));
     let mut name = keyword.start - before.count()..end + behind.count();
     if name.len() > LONGEST_NAME {
         return None;
@@ -121,7 +194,11 @@ impl<'t> Cursor<'t> {
     }
 
     fn skip(&mut self, is_skipped: impl Fn(u8) -> bool) -> usize {
-        let many = self.rest().iter().take_while(|byte| is_skipped(**byte)).count();
+        let many = self
+            .rest()
+            .iter()
+            .take_while(|byte| is_skipped(**byte))
+            .count();
         self.at += many;
         many
     }
@@ -133,7 +210,9 @@ impl<'t> Cursor<'t> {
     /// Takes one of these, the longest first, whatever its case.
     fn take(&mut self, wanted: &[&[u8]]) -> bool {
         let rest = self.rest();
-        let starts = |word: &&&[u8]| rest.len() >= word.len() && rest[..word.len()].eq_ignore_ascii_case(word);
+        let starts = |word: &&&[u8]| {
+            rest.len() >= word.len() && rest[..word.len()].eq_ignore_ascii_case(word)
+        };
         let longest = wanted.iter().filter(starts).map(|word| word.len()).max();
         self.at += longest.unwrap_or(0);
         longest.is_some()
@@ -162,7 +241,8 @@ impl<'t> Cursor<'t> {
                 false => None,
             };
         }
-        let is_quoted = matches!(before.last(), Some(b'"' | b'\'' | b'`'));
+        let opened = before.trim_end_with(|sign| "-$:@".contains(sign)).last();
+        let is_quoted = matches!(opened, Some(b'"' | b'\'' | b'`'));
         let closers = self.skip(|byte| b"\\\"'`])}".contains(&byte));
         let blank = self.blanks();
         let is_closed = self.text[name.end..name.end + closers].contains(&b')');
@@ -181,7 +261,7 @@ impl<'t> Cursor<'t> {
             if self.take(VALUES) {
                 self.blanks();
                 return match self.take(&[b":", b"="]) {
-                    true => self.literal_or_bare(name, kinds),
+                    true => self.of_its_own(),
                     false => None,
                 };
             }
@@ -199,12 +279,23 @@ impl<'t> Cursor<'t> {
             let introduces = [&b"define"[..], b"(def", b":", b"ENV", b"ARG", b"env"];
             let is_introduced = introduces.iter().any(|word| line_before.ends_with(word));
             if is_introduced || is_alone && says == Says::Password {
-                let is_bare = is_alone && has(FileCategory::Settings) || line_before == b"ENV" || line_before == b"ARG";
-                return self.literal().or_else(|| if is_bare { self.bare(Written::Bare) } else { None });
+                let is_bare = is_alone && has(FileCategory::Settings)
+                    || line_before == b"ENV"
+                    || line_before == b"ARG";
+                return self.literal().or_else(|| {
+                    if is_bare {
+                        self.bare(Written::Bare)
+                    } else {
+                        None
+                    }
+                });
             }
         }
         // std::string name("…")
-        if self.peek() == b'(' && closers == 0 && before.trim_end().to_ascii_lowercase().ends_with(b"string") {
+        if self.peek() == b'('
+            && closers == 0
+            && before.trim_end().to_ascii_lowercase().ends_with(b"string")
+        {
             self.at += 1;
             return self.literal();
         }
@@ -214,6 +305,11 @@ impl<'t> Cursor<'t> {
     /// A value that goes with a name in quotes: `define('NAME', '…')`, `key="NAME" value="…"`,
     /// `"name": "NAME", "value": "…"`.
     fn of_pair(&mut self, name: &Range<usize>, kinds: &[FileCategory]) -> Option<Value> {
+        // <string name="…">value</string>
+        if self.peek() == b'>' {
+            self.at += 1;
+            return self.element();
+        }
         let start = self.at;
         let is_comma = self.take(&[b","]);
         self.skip(|byte| byte.is_ascii_whitespace());
@@ -237,16 +333,37 @@ impl<'t> Cursor<'t> {
                 return self.literal();
             }
             // add_argument("--password", default="…")
-            if called.ends_with(b"argument(") || called.ends_with(b"option(") || called.ends_with(b"add_option(") {
-                let found = [&b"default=\""[..], b"default='", b"default: \"", b"default: '", b"default = \""];
+            if called.ends_with(b"argument(")
+                || called.ends_with(b"option(")
+                || called.ends_with(b"add_option(")
+            {
+                let found = [
+                    &b"default=\""[..],
+                    b"default='",
+                    b"default: \"",
+                    b"default: '",
+                    b"default = \"",
+                ];
                 let rest = self.rest().lines().next().unwrap_or_default();
-                let at = found.iter().find_map(|word| rest.find(word).map(|at| at + word.len() - 1));
+                let at = found
+                    .iter()
+                    .find_map(|word| rest.find(word).map(|at| at + word.len() - 1));
                 self.at += at?;
                 return self.literal();
             }
         }
         self.at = start;
         None
+    }
+
+    /// A value, in quotes or not, that stands for itself.
+    fn of_its_own(&mut self) -> Option<Value> {
+        self.blanks();
+        let at = self.at;
+        self.literal().or_else(|| {
+            self.at = at;
+            self.bare(Written::Bare)
+        })
     }
 
     /// Takes what stands between a name and its value.
@@ -273,20 +390,24 @@ impl<'t> Cursor<'t> {
             }
             self.at = at;
         }
-        if self.take(&[b":=", b"=>", b"<-", b"===", b"==", b"!==", b"!=", b"?=", b"::=", b"="]) {
+        if self.take(&[
+            b":=", b"=>", b"<-", b"===", b"==", b"!==", b"!=", b"?=", b"::=", b"=",
+        ]) {
             return true;
         }
         if self.take(&[b"||", b"??", b"?:"]) {
             return true;
         }
-        if !self.take(&[b":"]) {
+        if self.rest().starts_with(b"::") || !self.take(&[b":"]) {
             return false;
         }
         // name: type = value
         let at = self.at;
         let is_type = |byte: u8| byte.is_ascii_alphanumeric() || b"_<>[]&|?., ;'".contains(&byte);
         let typed = self.skip(is_type);
-        if (1..60).contains(&typed) && self.peek() == b'=' && self.rest().get(1) != Some(&b'=') && self.rest().get(1) != Some(&b'>') {
+        let behind = self.rest().get(1);
+        let is_typed = behind.is_some_and(|byte| b" \"'`".contains(byte));
+        if (1..60).contains(&typed) && self.peek() == b'=' && is_typed {
             self.at += 1;
         } else {
             self.at = at;
@@ -295,9 +416,14 @@ impl<'t> Cursor<'t> {
     }
 
     fn literal_or_bare(&mut self, name: &Range<usize>, kinds: &[FileCategory]) -> Option<Value> {
-        let glued = self.text[name.end..self.at].iter().all(|byte| *byte == b'=');
+        let glued = self.text[name.end..self.at]
+            .iter()
+            .all(|byte| *byte == b'=');
         self.blanks();
         let at = self.at;
+        if self.closes_a_text(name) {
+            return None;
+        }
         if let Some(value) = self.literal() {
             return Some(value);
         }
@@ -312,7 +438,9 @@ impl<'t> Cursor<'t> {
         }
         let value = self.bare(written)?;
         // A command may follow.
-        let ends = self.text[value.0.clone()].find_byteset(b" \t").filter(|_| is_word);
+        let ends = self.text[value.0.clone()]
+            .find_byteset(b" \t")
+            .filter(|_| is_word);
         Some(match ends {
             Some(at) => {
                 let short = value.0.start..value.0.start + at;
@@ -320,6 +448,30 @@ impl<'t> Cursor<'t> {
             }
             None => value,
         })
+    }
+
+    /// Whether the quote here ends the text that the name stands in.
+    fn closes_a_text(&self, name: &Range<usize>) -> bool {
+        let quote = self.peek();
+        if !b"\"'`".contains(&quote) {
+            return false;
+        }
+        let from = name.start.saturating_sub(4 * LONGEST_NAME);
+        let before = &self.text[from..name.start];
+        let line = before.rsplit_str("\n").next().unwrap_or_default();
+        if line.len() == 4 * LONGEST_NAME || before.last() == Some(&quote) {
+            // Something else would have to follow the value.
+            let behind = &self.text[self.at + 1..self.text.len().min(self.at + 3)];
+            return before.last() != Some(&quote)
+                && matches!(behind.first(), Some(b'+' | b')' | b',' | b';'));
+        }
+        let is_letter = |at: Option<&u8>| at.is_some_and(u8::is_ascii_alphabetic);
+        let opens = line.iter().enumerate().filter(|(at, byte)| {
+            let is_apostrophe =
+                is_letter(line.get(at.wrapping_sub(1))) && is_letter(line.get(at + 1));
+            **byte == quote && !is_apostrophe && line.get(at.wrapping_sub(1)) != Some(&b'\\')
+        });
+        opens.count() % 2 == 1
     }
 
     /// Whether a value may stand here without quotes, and how that is written.
@@ -335,28 +487,62 @@ impl<'t> Cursor<'t> {
         }
         let introduces = |word: &[u8]| {
             let word = word.trim_ascii();
-            [&b""[..], b"-", b"export", b"set", b"env", b"arg", b"-e", b"--env", b"#", b";", b"//", b"environment="].contains(&word.to_ascii_lowercase().as_slice())
+            [
+                &b""[..],
+                b"-",
+                b"export",
+                b"set",
+                b"env",
+                b"arg",
+                b"-e",
+                b"--env",
+                b"#",
+                b";",
+                b"//",
+                b"environment=",
+            ]
+            .contains(&word.to_ascii_lowercase().as_slice())
         };
         let opened = words.trim_end_with(|sign| "\"'".contains(sign));
         let is_first = introduces(opened) || opened.split(|byte| *byte == b' ').all(introduces);
-        let compares = self.text[name.end..self.at].contains_str("==") || self.text[name.end..self.at].contains_str("!=");
+        let compares = self.text[name.end..self.at].contains_str("==")
+            || self.text[name.end..self.at].contains_str("!=");
         if compares {
             return None;
         }
         if (has(Environment) || has(Settings)) && is_first {
             return Some(Written::Bare);
         }
-        let is_capital = self.text[name.clone()].iter().all(|byte| !byte.is_ascii_lowercase());
-        if has(Shell) && (glued || words.to_ascii_lowercase().starts_with(b"set ") || !is_capital && !words.is_empty()) {
+        let is_capital = self.text[name.clone()]
+            .iter()
+            .all(|byte| !byte.is_ascii_lowercase());
+        if has(Shell)
+            && (glued
+                || words.to_ascii_lowercase().starts_with(b"set ")
+                || !is_capital && !words.is_empty())
+        {
             return Some(Written::Bare);
         }
         // The address of a picture.
         if line.contains_str("badge") || line.contains_str("shields.io") {
             return None;
         }
-        let comments = [&b"//"[..], b"#", b"*", b"--", b";", b"<!--", b"REM ", b"rem ", b"' "];
-        let is_comment = comments.iter().any(|mark| words.starts_with(mark)) || line.contains_str("// ") || line.contains_str("# ");
-        let is_variable = is_capital && glued && !line.last().is_some_and(|byte| b"$%({".contains(byte));
+        let comments = [
+            &b"//"[..],
+            b"#",
+            b"*",
+            b"--",
+            b";",
+            b"<!--",
+            b"REM ",
+            b"rem ",
+            b"' ",
+        ];
+        let is_comment = comments.iter().any(|mark| words.starts_with(mark))
+            || line.contains_str("// ")
+            || line.contains_str("# ");
+        let is_variable =
+            is_capital && glued && !line.last().is_some_and(|byte| b"$%({".contains(byte));
         (has(Prose) || is_comment || is_variable).then_some(Written::Loose)
     }
 
@@ -366,7 +552,10 @@ impl<'t> Cursor<'t> {
         // The value may stand on the next line.
         let at = self.at;
         self.skip(|byte| byte.is_ascii_whitespace() || byte == b'\\' || byte == b'(');
-        if !matches!(self.peek(), b'"' | b'\'' | b'`' | b'@' | b'L' | b'b' | b'r' | b'N' | b'u') {
+        if !matches!(
+            self.peek(),
+            b'"' | b'\'' | b'`' | b'@' | b'L' | b'b' | b'r' | b'N' | b'u'
+        ) {
             self.at = at;
         }
         let first = self.piece()?;
@@ -375,7 +564,10 @@ impl<'t> Cursor<'t> {
         loop {
             let at = self.at;
             self.end = self.text.len().min(at + REACH + LONGEST_VALUE);
-            let newline = self.text[at..self.end].iter().take_while(|byte| byte.is_ascii_whitespace()).any(|byte| *byte == b'\n');
+            let newline = self.text[at..self.end]
+                .iter()
+                .take_while(|byte| byte.is_ascii_whitespace())
+                .any(|byte| *byte == b'\n');
             self.skip(|byte| byte.is_ascii_whitespace());
             let joins = self.take(&[b"+", b"..", b".", b"&", b"||", b"~", b"<>", b"\\"]);
             self.skip(|byte| byte.is_ascii_whitespace() || byte == b'_');
@@ -389,7 +581,16 @@ impl<'t> Cursor<'t> {
             self.at = at;
             // What is put together with something that isn't here, isn't known.
             let goes_on = self.text[at..self.end].trim_start();
-            let is_formed = [&b"+"[..], b". ", b".. ", b"& ", b".format", b"% ", b"%(", b"~ "];
+            let is_formed = [
+                &b"+"[..],
+                b". ",
+                b".. ",
+                b"& ",
+                b".format",
+                b"% ",
+                b"%(",
+                b"~ ",
+            ];
             if is_formed.iter().any(|mark| goes_on.starts_with(mark)) {
                 return None;
             }
@@ -408,7 +609,9 @@ impl<'t> Cursor<'t> {
             self.at = at;
             return;
         }
-        let last = words.rsplit(|byte| !byte.is_ascii_alphanumeric() && *byte != b'_').find(|part| !part.is_empty());
+        let last = words
+            .rsplit(|byte| !byte.is_ascii_alphanumeric() && *byte != b'_')
+            .find(|part| !part.is_empty());
         let last = last.unwrap_or_default().to_ascii_lowercase();
         match WRAPPERS.contains(&last.as_slice()) || words.is_empty() {
             true => self.at += 1,
@@ -449,7 +652,13 @@ impl<'t> Cursor<'t> {
                 return None;
             };
             let end = from + found;
-            let is_odd = self.text[start..end].iter().rev().take_while(|byte| **byte == b'\\').count() % 2 == 1;
+            let is_odd = self.text[start..end]
+                .iter()
+                .rev()
+                .take_while(|byte| **byte == b'\\')
+                .count()
+                % 2
+                == 1;
             if is_odd && !is_escaped {
                 from = end + 1;
                 continue;
@@ -477,19 +686,37 @@ impl<'t> Cursor<'t> {
             Written::Bare => line,
             _ => {
                 let ends = |byte: u8| byte.is_ascii_whitespace() || b"\"'`<>;|)}\\".contains(&byte);
-                &line[..line.iter().position(|byte| ends(*byte)).unwrap_or(line.len())]
+                &line[..line
+                    .iter()
+                    .position(|byte| ends(*byte))
+                    .unwrap_or(line.len())]
             }
         };
-        let comment = [" #", " ;", "\t#", " //"].iter().filter_map(|mark| line.find(mark)).min();
+        let comment = [" #", " ;", "\t#", " //"]
+            .iter()
+            .filter_map(|mark| line.find(mark))
+            .min();
         let line = line[..comment.unwrap_or(line.len())].trim_ascii();
-        let line = line.trim_end_with(|sign| matches!(sign, ',' | ';' | '\\') || written != Written::Bare && matches!(sign, '.' | ':' | '}' | ']'));
+        let line = line.trim_end_with(|sign| {
+            matches!(sign, ',' | ';' | '\\')
+                || written != Written::Bare && matches!(sign, '.' | ':' | '}' | ']')
+        });
         if line.is_empty() {
             return None;
         }
         // An expression, not a value.
-        let is_called = |at: usize| at > 0 && line[..at].iter().all(|byte| byte.is_ascii_alphanumeric() || b"_.".contains(byte)) && !line[..at].iter().all(u8::is_ascii_digit);
+        let is_called = |at: usize| {
+            at > 0
+                && line[..at]
+                    .iter()
+                    .all(|byte| byte.is_ascii_alphanumeric() || b"_.!:".contains(byte))
+                && !line[..at].iter().all(u8::is_ascii_digit)
+        };
         let opens = line.iter().position(|byte| b"([{".contains(byte));
-        if opens.is_some_and(|at| is_called(at) && (written == Written::Loose || line.contains(&b' ')) || at == 0 && (line.contains(&b' ') || line.contains(&b'"'))) {
+        if opens.is_some_and(|at| {
+            is_called(at) && (written == Written::Loose || line.contains(&b' '))
+                || at == 0 && (line.contains(&b' ') || line.contains(&b'"'))
+        }) {
             return None;
         }
         let value = self.at..self.at + line.len();
@@ -510,5 +737,14 @@ impl<'t> Cursor<'t> {
 /// Whether what stands before it says that it is itself the value of `name` or `key`.
 fn names_itself(before: &[u8]) -> bool {
     let before = before.trim_end_with(|sign| "\"' ".contains(sign));
-    [&b"name:"[..], b"key:", b"name=", b"key=", b"\"name\":", b"\"key\":"].iter().any(|word| before.to_ascii_lowercase().ends_with(word))
+    [
+        &b"name:"[..],
+        b"key:",
+        b"name=",
+        b"key=",
+        b"\"name\":",
+        b"\"key\":",
+    ]
+    .iter()
+    .any(|word| before.to_ascii_lowercase().ends_with(word))
 }

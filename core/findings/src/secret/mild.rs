@@ -81,17 +81,34 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
     if format.is_armour && behind[..behind.len().min(200)].contains_str("ENCRYPTED") {
         return Some(Mild::Encrypted);
     }
-    let for_browsers = [&b"authDomain"[..], b"messagingSenderId", b"mobilesdk_app_id", b"GOOGLE_APP_ID", b"maps/api/js", b"maps.googleapis"];
-    if format.is_client_key && for_browsers.iter().any(|mark| before.contains_str(mark) || behind.contains_str(mark)) {
+    let for_browsers = [
+        &b"authDomain"[..],
+        b"messagingSenderId",
+        b"mobilesdk_app_id",
+        b"GOOGLE_APP_ID",
+        b"maps/api/js",
+        b"maps.googleapis",
+    ];
+    if format.is_client_key
+        && for_browsers
+            .iter()
+            .any(|mark| before.contains_str(mark) || behind.contains_str(mark))
+    {
         return Some(Mild::Publishable);
     }
     if value.starts_with(b"django-insecure-") {
         return Some(Mild::Development);
     }
-    if worth == Worth::StandIn || around.login.is_some_and(|login| login.eq_ignore_ascii_case(value)) {
+    if worth == Worth::StandIn
+        || around
+            .login
+            .is_some_and(|login| login.eq_ignore_ascii_case(value))
+    {
         return Some(Mild::StandIn);
     }
-    if around.host.is_some_and(is_made_up) || around.host.is_some_and(is_near) && !(is_mixed(value) && value.len() >= 12) {
+    if around.host.is_some_and(is_made_up)
+        || around.host.is_some_and(is_near) && !(is_mixed(value) && value.len() >= 12)
+    {
         return Some(Mild::Local);
     }
     let place = of_place(around.path).or_else(|| in_source(around));
@@ -100,7 +117,7 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
 }
 
 /// What a file's place says, by its path.
-pub(super) fn of_place(path: &RepoPath) -> Option<Mild> {
+pub(crate) fn of_place(path: &RepoPath) -> Option<Mild> {
     let places = PLACES.as_ref().ok()?;
     let has = |set: &PatternSet| path.parts().any(|part| set.has(part));
     let of = [
@@ -110,23 +127,38 @@ pub(super) fn of_place(path: &RepoPath) -> Option<Mild> {
         (&places.vendored, Mild::Vendored),
         (&places.development, Mild::Development),
     ];
-    of.into_iter().find(|(set, _)| has(set)).map(|(_, mild)| mild)
+    of.into_iter()
+        .find(|(set, _)| has(set))
+        .map(|(_, mild)| mild)
 }
 
 /// What the place inside a source says: among its tests, or in its documentation.
 pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
     let before = &around.text[..around.start];
-    let line = before.rsplit_str("\n").next().unwrap_or_default().trim_start();
-    if ["e.g.", "i.e.", "for example", "Example:", "example:"].iter().any(|mark| line.contains_str(mark)) {
+    let line = before
+        .rsplit_str("\n")
+        .next()
+        .unwrap_or_default()
+        .trim_start();
+    if ["e.g.", "i.e.", "for example", "Example:", "example:"]
+        .iter()
+        .any(|mark| line.contains_str(mark))
+    {
         return Some(Mild::Example);
     }
     let is_comment = |line: &[u8]| {
         let line = line.trim_start();
-        line.is_empty() || line.starts_with(b"#") || line.starts_with(b";") || line.starts_with(b"//")
+        line.is_empty()
+            || line.starts_with(b"#")
+            || line.starts_with(b";")
+            || line.starts_with(b"//")
     };
     // A file of settings that are all taken out shows what could be set.
     let is_macro = line.starts_with(b"#define");
-    if (line.starts_with(b"#") || line.starts_with(b";")) && !is_macro && around.text.lines().all(is_comment) {
+    if (line.starts_with(b"#") || line.starts_with(b";"))
+        && !is_macro
+        && around.text.lines().all(is_comment)
+    {
         return Some(Mild::Example);
     }
     let extension = around.path.extension().unwrap_or_default();
@@ -135,8 +167,16 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
         return Some(Mild::Documentation);
     }
     match extension.as_bytes() {
-        b".rs" if before.contains_str("#[cfg(test)]") || before.contains_str("#[test]") || before.contains_str("::test]") => Some(Mild::Test),
-        b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 => Some(Mild::Documentation),
+        b".rs"
+            if before.contains_str("#[cfg(test)]")
+                || before.contains_str("#[test]")
+                || before.contains_str("::test]") =>
+        {
+            Some(Mild::Test)
+        }
+        b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 => {
+            Some(Mild::Documentation)
+        }
         _ => None,
     }
 }
@@ -144,12 +184,19 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
 /// What a token says of itself.
 fn of_token(token: &[u8]) -> Option<Mild> {
     let payload = token.split_str(".").nth(1)?;
-    let payload: serde_json::Value = serde_json::from_slice(&URL_SAFE_NO_PAD.decode(payload).ok()?).ok()?;
+    let payload: serde_json::Value =
+        serde_json::from_slice(&URL_SAFE_NO_PAD.decode(payload).ok()?).ok()?;
     let now = jiff::Timestamp::now().as_second();
-    if payload.get("exp").and_then(serde_json::Value::as_i64).is_some_and(|end| end < now) {
+    if payload
+        .get("exp")
+        .and_then(serde_json::Value::as_i64)
+        .is_some_and(|end| end < now)
+    {
         return Some(Mild::Expired);
     }
-    let is = |key: &str, wanted: &str| payload.get(key).and_then(serde_json::Value::as_str) == Some(wanted);
+    let is = |key: &str, wanted: &str| {
+        payload.get(key).and_then(serde_json::Value::as_str) == Some(wanted)
+    };
     if is("role", "anon") {
         return Some(Mild::Publishable);
     }
@@ -160,18 +207,57 @@ fn of_token(token: &[u8]) -> Option<Mild> {
 /// Whether a host exists in documentation only.
 fn is_made_up(host: &[u8]) -> bool {
     let host = bare(host).to_ascii_lowercase();
-    let ends = [&b".example"[..], b".example.com", b".example.org", b".example.net", b".test", b".invalid", b"example.com", b"example.org", b"example.net", b".foo", b".bar"];
-    ends.iter().any(|end| host.ends_with(end)) || [&b"host"[..], b"hostname", b"server", b"ip", b"example", b"domain", b"domain.com", b"h", b"foo", b"foo.com", b"bar.com"].contains(&host.as_slice())
+    let ends = [
+        &b".example"[..],
+        b".example.com",
+        b".example.org",
+        b".example.net",
+        b".test",
+        b".invalid",
+        b"example.com",
+        b"example.org",
+        b"example.net",
+        b".foo",
+        b".bar",
+    ];
+    ends.iter().any(|end| host.ends_with(end))
+        || [
+            &b"host"[..],
+            b"hostname",
+            b"server",
+            b"ip",
+            b"example",
+            b"domain",
+            b"domain.com",
+            b"h",
+            b"foo",
+            b"foo.com",
+            b"bar.com",
+        ]
+        .contains(&host.as_slice())
 }
 
 /// Whether a host is this machine, one beside it, or in a private network.
 fn is_near(host: &[u8]) -> bool {
     let host = bare(host).to_ascii_lowercase();
     let host = BStr::new(&host);
-    let starts = [&b"127."[..], b"10.", b"192.168.", b"0.0.0.0", b"[", b"169.254."];
+    let starts = [
+        &b"127."[..],
+        b"10.",
+        b"192.168.",
+        b"0.0.0.0",
+        b"[",
+        b"169.254.",
+    ];
     let is_private = starts.iter().any(|start| host.starts_with(start))
         || (16..32).any(|second| host.starts_with(format!("172.{second}.").as_bytes()));
-    let ends = [&b".local"[..], b".localhost", b".internal", b".lan", b".localdomain"];
+    let ends = [
+        &b".local"[..],
+        b".localhost",
+        b".internal",
+        b".lan",
+        b".localdomain",
+    ];
     // A name without a dot is one of a network of containers.
     is_private || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end))
 }

@@ -11,6 +11,7 @@ mod tables;
 mod value;
 
 pub use mild::Mild;
+pub(crate) use mild::of_place as mild_place;
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::{BString, ByteSlice};
@@ -18,7 +19,7 @@ use formats::{FileCategory, FileRow, Formats};
 use redshank_pattern::exactly;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::{Class, RepoPath};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::io::Read;
 use std::ops::Range;
@@ -129,10 +130,24 @@ pub(crate) fn look_into(
     let kinds = formats.categories_of(&entry.path);
     let environment = kinds.contains(&FileCategory::Environment);
     let nature = formats.by_nature(&entry.path);
-    Ok(
-        scan::contents(file, formats, &entry.path, &kinds)
-            .map(|hits| findings(entry, environment, nature, hits)),
-    )
+    Ok(scan::contents(file, formats, &entry.path, &kinds)
+        .map(|hits| findings(entry, environment, nature, hits)))
+}
+
+/// An environment file in which no secret was seen is a note, whatever its name says.
+pub(crate) fn judge_environments(by_name: &mut [Finding], seen: &[Finding]) {
+    let secrets = seen.iter().filter(|found| found.class() == Class::Secret);
+    let holding: HashSet<&RepoPath> = secrets
+        .flat_map(Finding::places)
+        .map(|place| &*place.path)
+        .collect();
+    let is_empty = |found: &&mut Finding| {
+        let is_environment = found.class() == Class::Secret && found.rule.name == "environment";
+        is_environment && !found.path.is_folder() && !holding.contains(&*found.path)
+    };
+    for found in by_name.iter_mut().filter(is_empty) {
+        found.level = Level::Note;
+    }
 }
 
 /// The finding on a file that is secret as a whole, whatever it is called.
@@ -149,14 +164,17 @@ fn told(entry: &Entry, name: &str, title: &str, mild: Option<Mild>, whole_file: 
     let cause = Cause::Credential {
         title: title.to_owned(),
         mild,
+        replace: None,
     };
     let found = Finding::on(entry, Class::Secret, name, level, cause);
     match () {
         () if entry.state == State::Ignored => found.by_hand(ByHand::NothingKeptOut),
         () if mild.is_some() => found.by_hand(ByHand::NothingIfMeant),
-        () if whole_file => {
-            found.kept_out_by(exactly(&entry.path), "holds secrets of one installation", None)
-        }
+        () if whole_file => found.kept_out_by(
+            exactly(&entry.path),
+            "holds secrets of one installation",
+            None,
+        ),
         () => found.by_hand(ByHand::ReadFromEnvironment),
     }
 }
@@ -165,7 +183,7 @@ fn findings(
     entry: &Entry,
     environment: bool,
     nature: Option<&FileRow>,
-    mut hits: Vec<scan::Credential>,
+    mut hits: Vec<scan::Credential<'static>>,
 ) -> (Vec<SecretFinding>, usize) {
     let path = &entry.path;
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
@@ -192,7 +210,10 @@ fn findings(
         let found = make(&hit.format.name, &hit.format.title, hit.mild)
             .at_line(hit.line)
             .with_cause(&cause);
-        let finding = found.with_evidence(Evidence::Secret(hit.secret.clone()));
+        let mut finding = found.with_evidence(Evidence::Secret(hit.secret.clone()));
+        if let Cause::Credential { replace, .. } = &mut finding.cause {
+            *replace = hit.format.replace.as_deref();
+        }
         findings.push(SecretFinding {
             finding,
             value: Some(hit.secret),

@@ -25,6 +25,7 @@ struct Table {
     behind: Words,
     harmless: Words,
     open_token: Words,
+    before_pass: Words,
     not_pass: Words,
 }
 
@@ -41,7 +42,9 @@ impl From<String> for Words {
 
 impl Words {
     pub(super) fn has(&self, word: impl AsRef<[u8]>) -> bool {
-        word.as_ref().to_str().is_ok_and(|word| self.0.contains(word))
+        word.as_ref()
+            .to_str()
+            .is_ok_and(|word| self.0.contains(word))
     }
 }
 
@@ -54,26 +57,56 @@ pub(super) fn keywords() -> Vec<String> {
         return Vec::new();
     };
     // Too short to be looked for alone: with what stands behind.
-    let spelt_out = ["pw=", "pw:", "pw\"", "pw'", "pw ", "pin=", "pin:", "pin\"", "pin'", "pin "];
-    let joined = ["api_key", "api-key", "api key", "secret key", "secret_key", "secret-key", "access key"];
+    let spelt_out = [
+        "pw=", "pw:", "pw\"", "pw'", "pw ", "pin=", "pin:", "pin\"", "pin'", "pin ",
+    ];
+    let joined = [
+        "api_key",
+        "api-key",
+        "api key",
+        "secret key",
+        "secret_key",
+        "secret-key",
+        "access key",
+    ];
     let of_keys = table.before_key.0.iter().flat_map(|before| {
         let between = ["", "_", "-"];
         between.map(|sign| format!("{before}{sign}key"))
     });
     let is_telling_alone = |word: &&String| word.len() > 4 || !word.is_ascii();
     let foreign = table.key.0.iter().filter(is_telling_alone);
-    let words = table.certain.0.iter().chain(&table.telling.0).chain(foreign);
-    let words = words.filter(|word| word.len() > 2 && *word != "pin").cloned();
+    let words = table
+        .certain
+        .0
+        .iter()
+        .chain(&table.telling.0)
+        .chain(foreign);
+    let words = words
+        .filter(|word| word.len() > 2 && *word != "pin")
+        .cloned();
     let mut all: Vec<String> = words.chain(of_keys).collect();
-    let capitals = all.iter().filter(|word| !word.is_ascii()).map(|word| word.to_uppercase());
+    let capitals = all
+        .iter()
+        .filter(|word| !word.is_ascii())
+        .map(|word| word.to_uppercase());
     let capitals: Vec<String> = capitals.collect();
     all.extend(capitals);
-    all.extend(spelt_out.iter().chain(&joined).map(|word| (*word).to_owned()));
+    all.extend(
+        spelt_out
+            .iter()
+            .chain(&joined)
+            .map(|word| (*word).to_owned()),
+    );
     // One that holds another is found by that.
     let holds_other = |word: &String| {
-        all.iter().any(|other| other != word && word.contains(other.as_str()))
+        all.iter()
+            .any(|other| other != word && word.contains(other.as_str()))
     };
-    let mut shortest: Vec<String> = all.iter().filter(|word| !holds_other(word)).cloned().collect();
+    let mut shortest: Vec<String> = all
+        .iter()
+        .filter(|word| !holds_other(word))
+        .cloned()
+        .collect();
     shortest.sort();
     shortest.dedup();
     shortest
@@ -88,7 +121,9 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
         return None;
     }
     while words.len() > 1
-        && words.last().is_some_and(|word| table.behind.has(word) || is_digits(word))
+        && words
+            .last()
+            .is_some_and(|word| table.behind.has(word) || is_digits(word))
     {
         words.pop();
     }
@@ -99,12 +134,22 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
     if table.certain.has(last) || words.len() > 1 && table.certain.has(&two) {
         return Some(Says::Password);
     }
-    let of_three = words.iter().rev().take(3).rev().map(String::as_str).collect::<String>();
+    let of_three = words
+        .iter()
+        .rev()
+        .take(3)
+        .rev()
+        .map(String::as_str)
+        .collect::<String>();
     if table.certain.has(&of_three) {
         return Some(Says::Password);
     }
     let ends_in_password = ["password", "passwort", "passwd", "passphrase", "passwrd"];
     if ends_in_password.iter().any(|end| last.ends_with(end)) {
+        return Some(Says::Password);
+    }
+    let of_pass = |stem: &str| table.before_pass.has(stem);
+    if last == "pass" && of_pass(before) || last.strip_suffix("pass").is_some_and(of_pass) {
         return Some(Says::Password);
     }
     if last == "token" && table.open_token.has(before) {
@@ -115,10 +160,20 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
         let stem = last.strip_suffix("key").unwrap_or_default();
         stem.len() > 2 && table.before_key.has(stem)
     };
-    let is_telling = table.telling.has(last) || table.telling.has(&two) || table.telling.has(&of_three);
-    let ends_in_pass = last.len() > 4 && last.ends_with("pass") && !table.not_pass.0.iter().any(|word| last.ends_with(word.as_str()));
-    let ends_in_token = ["token", "secret", "apikey"].iter().any(|end| last.len() > end.len() && last.ends_with(end));
-    (is_key || ends_in_key(last) || is_telling || ends_in_pass || ends_in_token).then_some(Says::Maybe)
+    let is_telling =
+        table.telling.has(last) || table.telling.has(&two) || table.telling.has(&of_three);
+    let ends_in_pass = last.len() > 4
+        && last.ends_with("pass")
+        && !table
+            .not_pass
+            .0
+            .iter()
+            .any(|word| last.ends_with(word.as_str()));
+    let ends_in_token = ["token", "secret", "apikey"]
+        .iter()
+        .any(|end| last.len() > end.len() && last.ends_with(end));
+    (is_key || ends_in_key(last) || is_telling || ends_in_pass || ends_in_token)
+        .then_some(Says::Maybe)
 }
 
 /// The words of a name in any of the usual spellings, in small letters.
@@ -150,19 +205,56 @@ mod tests {
     #[test]
     fn names_say_what_they_say_in_any_spelling_and_language() {
         let certain = [
-            "password", "dbPassword", "DB_PASSWORD_1", "smtp-passwd", "rootPw", "contraseña", "mot_de_passe",
-            "пароль", "密码", "requirepass", "DATABASE_PASSWORD_PROD", "userpassword", "Kennwort",
+            "password",
+            "dbPassword",
+            "DB_PASSWORD_1",
+            "smtp-passwd",
+            "rootPw",
+            "contraseña",
+            "mot_de_passe",
+            "пароль",
+            "密码",
+            "requirepass",
+            "DATABASE_PASSWORD_PROD",
+            "userpassword",
+            "Kennwort",
+            "dbpass",
+            "MQTT_PASS",
         ];
         for name in certain {
             assert_eq!(says(name.as_bytes()), Some(Says::Password), "{name}");
         }
-        let maybe = ["apiKey", "API_KEY", "SECRET_KEY_BASE", "authToken", "dbpass", "AUTH_SALT", "clientSecret", "wifi_psk", "accesskey", "pin"];
+        let maybe = [
+            "apiKey",
+            "API_KEY",
+            "SECRET_KEY_BASE",
+            "authToken",
+            "pass",
+            "AUTH_SALT",
+            "clientSecret",
+            "wifi_psk",
+            "accesskey",
+            "pin",
+        ];
         for name in maybe {
             assert_eq!(says(name.as_bytes()), Some(Says::Maybe), "{name}");
         }
         let nothing = [
-            "password_field", "tokenizer", "nextToken", "publicKey", "passwordHash", "resetPassword", "bypass", "max_tokens",
-            "clientToken", "key", "keyboard", "compass", "token_type", "passed", "secretName",
+            "password_field",
+            "tokenizer",
+            "nextToken",
+            "publicKey",
+            "passwordHash",
+            "resetPassword",
+            "bypass",
+            "max_tokens",
+            "clientToken",
+            "key",
+            "keyboard",
+            "compass",
+            "token_type",
+            "passed",
+            "secretName",
         ];
         for name in nothing {
             assert_eq!(says(name.as_bytes()), None, "{name}");

@@ -2,7 +2,9 @@
 
 use super::assignment::Written;
 use super::names::Says;
-use super::value::{Standing, Worth, is_common, is_mixed, is_placeholder_text, is_reference, worth};
+use super::value::{
+    Standing, Worth, is_common, is_mixed, is_placeholder_text, is_reference, worth,
+};
 use aho_corasick::AhoCorasick;
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD, STANDARD_NO_PAD, URL_SAFE_NO_PAD};
@@ -51,12 +53,17 @@ impl Proof {
         let holds = match self {
             Self::Form => true,
             Self::NotAPlaceholder => {
-                let is_port = value.len() <= 5 && value.iter().all(u8::is_ascii_digit) && value.len() < 4;
+                let is_port =
+                    value.len() <= 5 && value.iter().all(u8::is_ascii_digit) && value.len() < 4;
                 let is_open = is_reference(value, false) || is_placeholder_text(value) || is_port;
-                let worth = if is_common(value) { Worth::StandIn } else { Worth::Secret };
+                let worth = if is_common(value) {
+                    Worth::StandIn
+                } else {
+                    Worth::Secret
+                };
                 return (!is_open).then_some(worth);
             }
-            Self::Random => is_made_by_machine(value),
+            Self::Random => is_made_by_machine(value) && !is_reference(value, false),
             Self::Chosen => return credible(Says::Password),
             Self::Mixed => return credible(Says::Password).filter(|_| is_mixed(value)),
             Self::Crc32Base62 => crc32_base62(value),
@@ -74,16 +81,40 @@ impl Proof {
 
 /// Parts of words that stand for a value, so long that no random value holds them by accident.
 const LONG_STAND_INS: &[&str] = &[
-    "exampl", "changeme", "replace", "placeholder", "redacted", "sample", "notreal", "foobar", "insert", "goeshere",
-    "mysecret", "my-secret", "my_secret", "......", "xxxxxx", "dummy-", "fake-t", "test-token", "test_token", "secret-token",
+    "exampl",
+    "changeme",
+    "replace",
+    "placeholder",
+    "redacted",
+    "sample",
+    "notreal",
+    "foobar",
+    "insert",
+    "goeshere",
+    "mysecret",
+    "my-secret",
+    "my_secret",
+    "......",
+    "xxxxxx",
+    "dummy-",
+    "fake-t",
+    "test-token",
+    "test_token",
+    "secret-token",
 ];
 
 /// Whether a machine made it: no pattern a person would type, and no word that stands for a value.
 fn is_made_by_machine(value: &[u8]) -> bool {
     static STAND_INS: LazyLock<Option<AhoCorasick>> = LazyLock::new(|| {
-        AhoCorasick::builder().ascii_case_insensitive(true).build(LONG_STAND_INS).ok()
+        AhoCorasick::builder()
+            .ascii_case_insensitive(true)
+            .build(LONG_STAND_INS)
+            .ok()
     });
-    is_random(value) && !STAND_INS.as_ref().is_some_and(|words| words.is_match(value))
+    is_random(value)
+        && !STAND_INS
+            .as_ref()
+            .is_some_and(|words| words.is_match(value))
 }
 
 /// The least bits a character for its alphabet: what is typed by hand, counts up or repeats itself,

@@ -21,9 +21,6 @@ const WINDOW: usize = 1 << 20;
 /// How much of a window is looked at again with the next, so that nothing is cut in two.
 const OVERLAP: usize = 16 << 10;
 
-/// What is told to start at a name, starts no farther before its value, in bytes.
-const REACH: usize = 160;
-
 /// A line of so many bytes before or behind a name wasn't typed.
 const LONG_LINE: usize = 1000;
 
@@ -97,8 +94,10 @@ fn read_start(file: &mut dyn Read, mark: &mut [u8; START]) -> std::io::Result<us
 fn utf_16(start: &[u8]) -> Option<&'static Encoding> {
     let letters = |zero_at: usize| {
         let pairs = start.chunks_exact(2);
-        let is_letter = |pair: &[u8]| pair[zero_at] == 0 && (0x09..0x7f).contains(&pair[1 - zero_at]);
-        start.len() >= 8 && pairs.clone().filter(|pair| is_letter(pair)).count() * 10 >= pairs.len() * 9
+        let is_letter =
+            |pair: &[u8]| pair[zero_at] == 0 && (0x09..0x7f).contains(&pair[1 - zero_at]);
+        start.len() >= 8
+            && pairs.clone().filter(|pair| is_letter(pair)).count() * 10 >= pairs.len() * 9
     };
     match start {
         [0xff, 0xfe, ..] => Some(UTF_16LE),
@@ -314,11 +313,10 @@ fn named<'f>(
         let worth = value::worth(&found.text, &text[found.name.clone()], standing)?;
         let is_new = taken.is_free(&found.value);
         taken.add(&found.value);
-        let start = found.name.start.max(found.value.start.saturating_sub(REACH));
         is_new.then_some(Span {
             format,
+            start: found.value.start,
             secret: found.value,
-            start,
             worth,
             host: None,
             login: None,
@@ -338,7 +336,8 @@ fn standing(text: &[u8], found: &Assignment, kinds: &[FileCategory]) -> Standing
         says: found.says,
         written: found.written,
         is_strict: is_long || kinds.contains(&FileCategory::Sample),
-        is_setting: kinds.contains(&FileCategory::Settings)
+        is_setting: found.written == Written::Element
+            || kinds.contains(&FileCategory::Settings)
             || kinds.contains(&FileCategory::Environment),
     }
 }

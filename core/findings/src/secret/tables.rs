@@ -23,23 +23,37 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
     let Some(head) = text.lines().next() else {
         return Vec::new();
     };
-    let sign = [b',', b';', b'\t', b'|'].into_iter().max_by_key(|sign| memchr::memchr_iter(*sign, head).count());
+    let sign = [b',', b';', b'\t', b'|']
+        .into_iter()
+        .max_by_key(|sign| memchr::memchr_iter(*sign, head).count());
     let Some(sign) = sign.filter(|sign| head.contains(sign) && head.len() < 2000) else {
         return Vec::new();
     };
     let names = cells(0..head.len(), text, sign);
-    let secret = names.iter().enumerate().filter_map(|(nth, name)| Some((nth, name.clone(), names::says(&text[name.clone()])?)));
+    let secret = names
+        .iter()
+        .enumerate()
+        .filter_map(|(nth, name)| Some((nth, name.clone(), names::says(&text[name.clone()])?)));
     let secret: Vec<(usize, Range<usize>, Says)> = secret.collect();
     if secret.is_empty() {
         return Vec::new();
     }
     let mut found = Vec::new();
     let mut at = head.len() + 1;
-    for line in text.get(at..).unwrap_or_default().split_str("\n").take(ROWS) {
+    for line in text
+        .get(at..)
+        .unwrap_or_default()
+        .split_str("\n")
+        .take(ROWS)
+    {
         let row = cells(at..at + line.trim_end().len(), text, sign);
         at += line.len() + 1;
         if row.len() == names.len() {
-            found.extend(secret.iter().map(|(nth, name, says)| Cell { name: name.clone(), value: row[*nth].clone(), says: *says }));
+            found.extend(secret.iter().map(|(nth, name, says)| Cell {
+                name: name.clone(),
+                value: row[*nth].clone(),
+                says: *says,
+            }));
         }
     }
     found
@@ -48,11 +62,19 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
 /// The values of the secret column of a statement: `INSERT INTO users (name, password) VALUES (…)`.
 pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
     let from = keyword.start.saturating_sub(600);
-    let Some(opens) = text[from..keyword.start].rfind_byte(b'(').map(|at| from + at) else {
+    let Some(opens) = text[from..keyword.start]
+        .rfind_byte(b'(')
+        .map(|at| from + at)
+    else {
         return Vec::new();
     };
     let head = text[opens.saturating_sub(120)..opens].to_ascii_lowercase();
-    let Some(closes) = text[keyword.end..].iter().take(600).position(|byte| *byte == b')').map(|at| keyword.end + at) else {
+    let Some(closes) = text[keyword.end..]
+        .iter()
+        .take(600)
+        .position(|byte| *byte == b')')
+        .map(|at| keyword.end + at)
+    else {
         return Vec::new();
     };
     if !head.contains_str("insert into") && !head.contains_str("replace into") {
@@ -77,8 +99,15 @@ pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
         let row = cells(start..end, text, b',');
         if row.len() == names.len() {
             for (name, value) in names.iter().zip(&row) {
-                if let (Some(says), true) = (names::says(&text[name.clone()]), text[..value.start].ends_with(b"'")) {
-                    found.push(Cell { name: name.clone(), value: value.clone(), says });
+                if let (Some(says), true) = (
+                    names::says(&text[name.clone()]),
+                    text[..value.start].ends_with(b"'"),
+                ) {
+                    found.push(Cell {
+                        name: name.clone(),
+                        value: value.clone(),
+                        says,
+                    });
                 }
             }
         }

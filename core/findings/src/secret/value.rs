@@ -33,9 +33,18 @@ pub(super) struct Standing {
 
 /// What a value is worth; nothing if it is none.
 pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Worth> {
-    let Standing { says, written, is_strict, is_setting } = standing;
+    let Standing {
+        says,
+        written,
+        is_strict,
+        is_setting,
+    } = standing;
     let is_quoted = written == Written::Quoted;
-    if is_reference(value, is_quoted) || is_protected(value) || is_form(value) || is_placeholder_text(value) {
+    if is_reference(value, is_quoted)
+        || is_protected(value)
+        || is_form(value) && value.iter().any(u8::is_ascii_alphanumeric)
+        || is_placeholder_text(value)
+    {
         return None;
     }
     if value.iter().any(|byte| *byte < 0x20 || *byte == 0x7f) {
@@ -55,16 +64,24 @@ pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Wor
         let chosen = says == Says::Password && is_setting && tables().common.has(&lower);
         return chosen.then_some(Worth::StandIn);
     }
-    let same = words(name).last().is_some_and(|last| last.as_bytes() == lower);
+    let same = words(name)
+        .last()
+        .is_some_and(|last| last.as_bytes() == lower);
     if same {
         return None;
     }
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
     let is_number = digits == value.len();
-    let is_pin = words(name).last().is_some_and(|last| last == "pin" || last == "passcode");
+    let is_pin = words(name)
+        .last()
+        .is_some_and(|last| last == "pin" || last == "passcode");
     if is_pin {
         let is_told = is_number && (4..=12).contains(&value.len()) && (is_quoted || is_setting);
-        return is_told.then_some(if tables().common.has(&lower) { Worth::StandIn } else { Worth::Secret });
+        return is_told.then_some(if tables().common.has(&lower) {
+            Worth::StandIn
+        } else {
+            Worth::Secret
+        });
     }
     let is_credential = match says {
         Says::Password => is_password(value, standing),
@@ -74,20 +91,30 @@ pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Wor
     match (is_credential, is_common) {
         (true, true) => Some(Worth::StandIn),
         (true, false) => Some(Worth::Secret),
-        (false, true) => (says == Says::Password && (is_setting || is_quoted) && value.len() >= 3 && !is_label(value)).then_some(Worth::StandIn),
+        (false, true) => (says == Says::Password
+            && (is_setting || is_quoted)
+            && value.len() >= 3
+            && !is_label(value))
+        .then_some(Worth::StandIn),
         (false, false) => None,
     }
 }
 
 /// Whether somebody may have chosen it for a password.
 fn is_password(value: &[u8], standing: Standing) -> bool {
-    let Standing { written, is_setting, .. } = standing;
+    let Standing {
+        written,
+        is_setting,
+        ..
+    } = standing;
     let least = if written == Written::Loose { 6 } else { 4 };
     if value.len() < least || value.len() > 128 {
         return false;
     }
     if written == Written::Loose {
-        return is_mixed(value);
+        let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
+        let is_some = digits > 0 && digits < value.len() && value.len() >= 8;
+        return is_mixed(value) || is_some && !is_label(value);
     }
     let is_digits = value.iter().all(u8::is_ascii_digit);
     if is_digits {
@@ -107,25 +134,49 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         return false;
     }
     // A word, or words with hyphens: in code, an identifier is more likely.
-    let is_word = value.iter().all(|byte| byte.is_ascii_alphabetic() || *byte >= 0x80);
-    let humps = value.windows(2).filter(|pair| pair[0].is_ascii_lowercase() && pair[1].is_ascii_uppercase()).count();
-    let is_hyphened = value.split(|byte| *byte == b'-').all(|part| !part.is_empty() && part.iter().all(|byte| byte.is_ascii_alphanumeric()));
+    let is_word = value
+        .iter()
+        .all(|byte| byte.is_ascii_alphabetic() || *byte >= 0x80);
+    let humps = value
+        .windows(2)
+        .filter(|pair| pair[0].is_ascii_lowercase() && pair[1].is_ascii_uppercase())
+        .count();
+    let is_hyphened = value
+        .split(|byte| *byte == b'-')
+        .all(|part| !part.is_empty() && part.iter().all(|byte| byte.is_ascii_alphanumeric()));
     match () {
         () if is_unspeakable(value) => true,
         () if is_word => value.len() >= 5 && (is_setting || humps == 0) && value.len() <= 40,
         () if is_hyphened => value.len() >= 8,
-        () => is_setting && !value.contains(&b'_') || value.iter().any(|byte| b"!@#$%^&*+=?~".contains(byte)),
+        () => {
+            is_setting && (!value.contains(&b'_') || value.iter().any(u8::is_ascii_digit))
+                || value.iter().any(|byte| b"!@#$%^&*+=?~".contains(byte))
+        }
     }
 }
 
 /// Whether it is mixed as no word, label or identifier is.
 fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
-    if value.len() < 8 || value.len() > 400 || value.contains(&b' ') && !is_salt(name) {
+    let least = if words(name).last().is_some_and(|last| last == "pass") {
+        6
+    } else {
+        8
+    };
+    if value.len() < least || value.len() > 400 || value.contains(&b' ') && !is_salt(name) {
         return false;
     }
+    let is_pass = words(name).last().is_some_and(|last| last == "pass");
+    let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
+    if is_pass && digits > 0 && digits < value.len() && !is_label(value) {
+        return true;
+    }
     // A name with something random behind it.
-    let named = value.split(|byte| b"-_".contains(byte)).filter(|part| part.len() >= 4 && part.iter().all(u8::is_ascii_lowercase)).count();
-    if named >= 2 && !standing.is_setting && value.len() < 40 && standing.written == Written::Loose {
+    let named = value
+        .split(|byte| b"-_".contains(byte))
+        .filter(|part| part.len() >= 4 && part.iter().all(u8::is_ascii_lowercase))
+        .count();
+    if named >= 2 && !standing.is_setting && value.len() < 40 && standing.written == Written::Loose
+    {
         return false;
     }
     if is_uuid(value) {
@@ -134,66 +185,111 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     if is_mixed(value) && !(is_label(value) && !is_long_mix(value)) {
         return true;
     }
-    let letters = value.iter().all(u8::is_ascii_alphabetic);
+    let body = value.trim_end_with(|sign| sign.is_ascii_digit());
+    let letters = body.iter().all(u8::is_ascii_alphabetic);
     let hump = |pair: &[u8]| pair[0].is_ascii_lowercase() && pair[1].is_ascii_uppercase();
     let humps = value.windows(2).filter(|pair| hump(pair)).count();
     if letters && value.len() >= 16 {
-        return bits(value) >= 3.2 && is_unspeakable(value) && (humps >= 3 || humps == 0 && value.len() >= 20);
+        return bits(value) >= 3.2
+            && is_unspeakable(value)
+            && (humps >= 3 || humps == 0 && value.len() >= 20);
     }
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
     if digits == value.len() {
-        return value.len() >= 10 && standing.written == Written::Quoted && bits(value) >= 2.2 && longest_run(value) < 6;
+        return value.len() >= 10
+            && standing.written == Written::Quoted
+            && bits(value) >= 2.2
+            && longest_run(value) < 6;
     }
     // Words with hyphens that somebody chose for a secret.
     let parts: Vec<&[u8]> = value.split(|byte| *byte == b'-').collect();
-    let is_phrase = parts.len() >= 4 && parts.iter().all(|part| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase));
-    let is_chosen = words(name).iter().any(|word| ["secret", "jwt", "signing", "encryption", "private", "salt"].contains(&word.as_str()));
+    let is_phrase = parts.len() >= 4
+        && parts
+            .iter()
+            .all(|part| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase));
+    let is_chosen = words(name).iter().any(|word| {
+        ["secret", "jwt", "signing", "encryption", "private", "salt"].contains(&word.as_str())
+    });
     is_phrase && is_chosen && standing.written != Written::Loose && !is_label(value)
 }
 
 /// Whether letters follow each other as in no word: few vowels, or many others in a row, and capitals
 /// anywhere.
 fn is_unspeakable(value: &[u8]) -> bool {
-    let is_plain = value.iter().all(|byte| byte.is_ascii_alphanumeric() || b"_-".contains(byte));
-    let letters: Vec<u8> = value.iter().copied().filter(u8::is_ascii_alphabetic).collect();
+    let is_plain = value
+        .iter()
+        .all(|byte| byte.is_ascii_alphanumeric() || b"_-".contains(byte));
+    let letters: Vec<u8> = value
+        .iter()
+        .copied()
+        .filter(u8::is_ascii_alphabetic)
+        .collect();
     let is_vowel = |byte: &u8| b"aeiouyAEIOUY".contains(byte);
     let vowels = letters.iter().filter(|byte| is_vowel(byte)).count();
     let runs = letters.split(is_vowel).map(<[u8]>::len).max().unwrap_or(0);
-    let turns = letters.windows(2).filter(|pair| pair[0].is_ascii_uppercase() != pair[1].is_ascii_uppercase()).count();
+    let turns = letters
+        .windows(2)
+        .filter(|pair| pair[0].is_ascii_uppercase() != pair[1].is_ascii_uppercase())
+        .count();
     let is_one_case = turns == 0;
-    is_plain && letters.len() >= 9 && (vowels * 4 < letters.len() || runs >= 5) && (turns >= 4 || is_one_case && letters.len() >= 16)
+    let is_strange = (vowels * 4 < letters.len() || runs >= 5)
+        && (turns >= 3 || is_one_case && letters.len() >= 16);
+    // Between words written together, capitals stand alone, and small letters don't.
+    let cases = letters.chunk_by(|a, b| a.is_ascii_uppercase() == b.is_ascii_uppercase());
+    let odd = cases
+        .skip(1)
+        .filter(|run| (run.len() > 1) == run[0].is_ascii_uppercase());
+    is_plain && (letters.len() >= 9 && is_strange || letters.len() >= 10 && odd.count() >= 2)
 }
 
 fn is_salt(name: &[u8]) -> bool {
-    words(name).iter().any(|word| word == "salt" || word == "key")
+    words(name)
+        .iter()
+        .any(|word| word == "salt" || word == "key")
 }
 
 fn is_uuid(value: &[u8]) -> bool {
     let parts: Vec<usize> = value.split(|byte| *byte == b'-').map(<[u8]>::len).collect();
-    parts == [8, 4, 4, 4, 12] && value.iter().all(|byte| byte.is_ascii_hexdigit() || *byte == b'-') && bits(value) > 2.5
+    parts == [8, 4, 4, 4, 12]
+        && value
+            .iter()
+            .all(|byte| byte.is_ascii_hexdigit() || *byte == b'-')
+        && bits(value) > 2.5
 }
 
 /// Whether the words of it make no sentence: then they may be a passphrase.
 fn is_phrase(value: &[u8]) -> bool {
     let parts: Vec<&[u8]> = value.split(|byte| *byte == b' ').collect();
-    let is_plain = value.iter().all(|byte| byte.is_ascii_graphic() || *byte == b' ');
-    let is_small = |part: &&[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_lowercase);
-    let signs = value.iter().filter(|byte| byte.is_ascii_digit() || b"!@#$%^&*+=?~".contains(byte)).count();
+    let is_plain = value
+        .iter()
+        .all(|byte| byte.is_ascii_graphic() || *byte == b' ');
+    let is_small = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_lowercase);
+    let inner = value.trim_end_with(|sign| "!?.:".contains(sign));
+    let is_sign = |byte: &&u8| byte.is_ascii_digit() || b"!@#$%^&*+=?~".contains(byte);
+    let signs = inner.iter().filter(is_sign).count();
     let small = parts.iter().all(|part| is_small(part));
-    let prose = parts.iter().any(|part| tables().prose.has(&part.to_ascii_lowercase()));
-    is_plain && !prose && !is_label(value) && (small && parts.len() >= 4 || signs >= 2 && (2..=6).contains(&parts.len()) && value.len() <= 40)
+    let prose = parts
+        .iter()
+        .any(|part| tables().prose.has(part.to_ascii_lowercase()));
+    let is_chosen = signs >= 1 && (2..=6).contains(&parts.len()) && value.len() <= 40;
+    is_plain && !prose && !is_label(value) && (small && parts.len() >= 4 || is_chosen)
 }
 
 /// Whether it is long and so mixed that words in it are an accident.
 fn is_long_mix(value: &[u8]) -> bool {
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
-    let signs = value.iter().filter(|byte| b"!@#$%^&*+=?~".contains(byte)).count();
+    let signs = value
+        .iter()
+        .filter(|byte| b"!@#$%^&*+=?~".contains(byte))
+        .count();
     digits >= 4 || digits >= 1 && signs >= 1 || signs >= 2
 }
 
 /// Whether it speaks of a password instead of being one: a label, a message, a name of a field.
 fn is_label(value: &[u8]) -> bool {
-    words(value).iter().any(|word| tables().labels.has(word.as_bytes()))
+    words(value)
+        .iter()
+        .any(|word| tables().labels.has(word.as_bytes()))
 }
 
 /// Whether it refers to a value elsewhere.
@@ -201,25 +297,49 @@ pub(super) fn is_reference(value: &[u8], is_quoted: bool) -> bool {
     let Some(first) = value.first() else {
         return true;
     };
-    let is_name = |part: &[u8]| !part.is_empty() && part.iter().all(|byte| byte.is_ascii_alphanumeric() || b"_.-:/".contains(byte));
+    let is_name = |part: &[u8]| {
+        !part.is_empty()
+            && part
+                .iter()
+                .all(|byte| byte.is_ascii_alphanumeric() || b"_.-:/".contains(byte))
+    };
     let rest = &value[1..];
     let ends = |sign: u8| rest.last() == Some(&sign);
     let whole = match first {
-        b'$' => is_name(rest) && !rest.iter().any(|byte| byte.is_ascii_digit()) || is_name(rest) && rest.len() < 6 || rest.iter().all(|byte| byte.is_ascii_uppercase() || byte.is_ascii_digit() || *byte == b'_'),
+        b'$' => {
+            is_name(rest) && !rest.iter().any(|byte| byte.is_ascii_digit())
+                || is_name(rest) && rest.len() < 6
+                || rest
+                    .iter()
+                    .all(|byte| byte.is_ascii_uppercase() || byte.is_ascii_digit() || *byte == b'_')
+        }
         b'<' => ends(b'>'),
         b'{' => ends(b'}'),
         b'[' => ends(b']') && (!is_quoted || is_name(&rest[..rest.len() - 1])),
         b'%' => ends(b'%') || rest.len() < 3 || rest.starts_with(b"(") || rest.starts_with(b"{"),
-        b'@' => ends(b'@') || is_name(rest) && rest.iter().all(|byte| !byte.is_ascii_digit()) && !is_quoted,
+        b'@' => {
+            ends(b'@')
+                || is_name(rest) && rest.iter().all(|byte| !byte.is_ascii_digit()) && !is_quoted
+        }
         b'_' => value.starts_with(b"__") && value.ends_with(b"__"),
         b'&' | b'*' => !is_quoted && is_name(rest),
-        b'!' => !is_quoted && rest.first().is_some_and(u8::is_ascii_alphabetic) && rest.split(|byte| *byte == b' ').next().is_some_and(|tag| tag.iter().all(|byte| byte.is_ascii_alphabetic() || b":/!.".contains(byte))),
+        b'!' => {
+            !is_quoted
+                && rest.first().is_some_and(u8::is_ascii_alphabetic)
+                && rest.split(|byte| *byte == b' ').next().is_some_and(|tag| {
+                    tag.iter()
+                        .all(|byte| byte.is_ascii_alphabetic() || b":/!.".contains(byte))
+                })
+        }
         b'(' => !is_quoted && ends(b')'),
         _ => false,
     };
     whole || value.iter().all(|byte| byte == first) || tables().references.is_match(value) || {
         let lower = value.to_ascii_lowercase();
-        tables().elsewhere.iter().any(|start| lower.starts_with(start.as_bytes()))
+        tables()
+            .elsewhere
+            .iter()
+            .any(|start| lower.starts_with(start.as_bytes()))
     }
 }
 
@@ -237,18 +357,65 @@ fn is_form(value: &[u8]) -> bool {
 
 /// Whether it is a path, an address, a call or a member of something.
 fn is_place(value: &[u8]) -> bool {
-    let is_path = [&b"/"[..], b"./", b"../", b"~/", b"~\\", b"C:\\", b"c:\\", b"\\\\"].iter().any(|start| value.starts_with(start)) && !is_long_mix(value)
+    let is_path = [
+        &b"/"[..],
+        b"./",
+        b"../",
+        b"~/",
+        b"~\\",
+        b"C:\\",
+        b"c:\\",
+        b"\\\\",
+    ]
+    .iter()
+    .any(|start| value.starts_with(start))
+        && !is_long_mix(value)
         || value.starts_with(b"/") && value.iter().filter(|byte| **byte == b'/').count() > 1;
-    let is_address = value.contains_str("://") || value.starts_with(b"www.") || value.starts_with(b"mailto:") || value.starts_with(b"data:") || value.starts_with(b"urn:");
-    let is_call = value.ends_with(b")") && value.iter().position(|byte| *byte == b'(').is_some_and(|at| at > 0 && value[..at].iter().all(|byte| byte.is_ascii_alphanumeric() || b"_.:".contains(byte)))
-        || value.ends_with(b"()") || value.contains_str("::") || value.contains_str("->") || value.contains_str("=>");
+    let is_address = value.contains_str("://")
+        || value.starts_with(b"www.")
+        || value.starts_with(b"mailto:")
+        || value.starts_with(b"data:")
+        || value.starts_with(b"urn:");
+    let is_call = value.ends_with(b")")
+        && value
+            .iter()
+            .position(|byte| *byte == b'(')
+            .is_some_and(|at| {
+                at > 0
+                    && value[..at]
+                        .iter()
+                        .all(|byte| byte.is_ascii_alphanumeric() || b"_.:".contains(byte))
+            })
+        || value.ends_with(b"()")
+        || value.contains_str("::")
+        || value.contains_str("->")
+        || value.contains_str("=>");
     let parts: Vec<&[u8]> = value.split(|byte| *byte == b'.').collect();
     let is_member = parts.len() > 1
-        && parts.iter().all(|part| !part.is_empty() && part.iter().all(|byte| byte.is_ascii_alphabetic() || *byte == b'_' || *byte == b'-'))
+        && parts.iter().all(|part| {
+            !part.is_empty()
+                && part
+                    .iter()
+                    .all(|byte| byte.is_ascii_alphabetic() || *byte == b'_' || *byte == b'-')
+        })
         || parts.len() > 2
-            && parts.iter().all(|part| part.first().is_some_and(u8::is_ascii_lowercase) && part.iter().all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || *byte == b'_'));
+            && parts.iter().all(|part| {
+                part.first().is_some_and(u8::is_ascii_lowercase)
+                    && part.iter().all(|byte| {
+                        byte.is_ascii_lowercase() || byte.is_ascii_digit() || *byte == b'_'
+                    })
+            });
     let is_file = parts.len() > 1 && parts.last().is_some_and(|last| tables().files.has(last));
-    let is_slashed = value.split(|byte| *byte == b'/').filter(|part| part.len() > 1 && part.iter().all(|byte| byte.is_ascii_lowercase() || b"-_.".contains(byte))).count() > 1;
+    let is_slashed = value
+        .split(|byte| *byte == b'/')
+        .filter(|part| {
+            part.len() > 1
+                && part
+                    .iter()
+                    .all(|byte| byte.is_ascii_lowercase() || b"-_.".contains(byte))
+        })
+        .count()
+        > 1;
     is_path || is_address || is_call || is_member || is_file || is_slashed
 }
 
@@ -257,19 +424,32 @@ pub(super) fn is_mixed(value: &[u8]) -> bool {
     let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
     let letters = has(u8::is_ascii_alphabetic);
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
-    let signs = value.iter().filter(|byte| b"!@#$%^&*+=?~".contains(byte)).count();
+    let signs = value
+        .iter()
+        .filter(|byte| b"!@#$%^&*+=?~".contains(byte))
+        .count();
     // Words with signs between them, such as a class of a style sheet or a name of a setting.
     let identifier = value.split(|b| b"-_./:".contains(b)).all(|part| {
         let body = part.trim_end_with(|c| c.is_ascii_digit());
-        part.len() - body.len() <= 2 && body.iter().all(u8::is_ascii_alphabetic) && (body.len() > 1 || part.len() < 3)
+        part.len() - body.len() <= 2
+            && body.iter().all(u8::is_ascii_alphabetic)
+            && (body.len() > 1 || part.len() < 3)
     });
     let chosen = has(u8::is_ascii_uppercase) && has(u8::is_ascii_lowercase) && digits >= 2;
-    letters && (digits + signs > 0) && (chosen || !identifier) && !is_uuid(value) && bits(value) >= 2.2 && longest_run(value) < 6
+    letters
+        && (digits + signs > 0)
+        && (chosen || !identifier)
+        && !is_uuid(value)
+        && bits(value) >= 2.2
+        && longest_run(value) < 6
 }
 
 /// Whether it says that something is to be put there.
 pub(super) fn is_placeholder_text(value: &[u8]) -> bool {
-    tables().placeholders.is_match(value) || value.first().is_none_or(|first| value.iter().all(|byte| byte == first))
+    tables().placeholders.is_match(value)
+        || value
+            .first()
+            .is_none_or(|first| value.iter().all(|byte| byte == first))
 }
 
 /// Whether a password in small letters is one that people write where it doesn't matter.
@@ -281,11 +461,16 @@ pub(super) fn is_common(value: &[u8]) -> bool {
 /// Whether what is left of it without digits and signs at its ends is such a word.
 fn is_stand_in(lower: &[u8]) -> bool {
     let bare = lower.trim_with(|sign| !sign.is_alphabetic());
-    let parts: Vec<&[u8]> = bare.split(|byte| !byte.is_ascii_alphanumeric()).filter(|part| !part.is_empty()).collect();
-    !parts.is_empty() && parts.iter().all(|part| {
-        let part = part.trim_end_with(|sign| sign.is_ascii_digit());
-        tables().common.has(part) || tables().fields.has(part)
-    }) || tables().made_up.is_match(lower) && lower.len() <= 24
+    let parts: Vec<&[u8]> = bare
+        .split(|byte| !byte.is_ascii_alphanumeric())
+        .filter(|part| !part.is_empty())
+        .collect();
+    !parts.is_empty()
+        && parts.iter().all(|part| {
+            let part = part.trim_end_with(|sign| sign.is_ascii_digit());
+            tables().common.has(part) || tables().fields.has(part)
+        })
+        || tables().made_up.is_match(lower) && lower.len() <= 24
 }
 
 /// The words of values.toml.
@@ -321,7 +506,12 @@ struct Parts(Option<AhoCorasick>);
 impl From<Vec<String>> for Parts {
     fn from(parts: Vec<String>) -> Self {
         // So few words always make an automaton.
-        Self(AhoCorasick::builder().ascii_case_insensitive(true).build(parts).ok())
+        Self(
+            AhoCorasick::builder()
+                .ascii_case_insensitive(true)
+                .build(parts)
+                .ok(),
+        )
     }
 }
 
@@ -349,25 +539,56 @@ mod tests {
     #[test]
     fn what_somebody_chose_is_told_from_references_labels_and_stand_ins() {
         let quoted = |name, value| of(name, value, Written::Quoted, false);
-        for value in ["sunshine", "Hoch#wasser7", "84629175", "$pring*Tide9", "tide-gauge-north", "!%&$)(=?"] {
+        for value in [
+            "sunshine",
+            "Hoch#wasser7",
+            "84629175",
+            "$pring*Tide9",
+            "tide-gauge-north",
+            "!%&$)(=?",
+        ] {
             assert_eq!(quoted("db_password", value), Some(Worth::Secret), "{value}");
         }
         for value in ["changeit", "test1234", "hunter2", "postgres"] {
-            assert_eq!(quoted("db_password", value), Some(Worth::StandIn), "{value}");
+            assert_eq!(
+                quoted("db_password", value),
+                Some(Worth::StandIn),
+                "{value}"
+            );
         }
         for value in [
-            "newPassword", "Enter the password", "${DB_PASSWORD}", "<your password>", "password-field", "user_password", "[a-z]{8,}",
-            "$2b$12$abcdefghijklmnopqrstuv", "ENC[AES256_GCM,data:abc]", "os.environ", "/run/secrets/db", "xxxxxxxx", "get_password()",
+            "newPassword",
+            "Enter the password",
+            "${DB_PASSWORD}",
+            "<your password>",
+            "password-field",
+            "user_password",
+            "[a-z]{8,}",
+            "$2b$12$abcdefghijklmnopqrstuv",
+            "ENC[AES256_GCM,data:abc]",
+            "os.environ",
+            "/run/secrets/db",
+            "xxxxxxxx",
+            "get_password()",
         ] {
             assert_eq!(quoted("db_password", value), None, "{value}");
         }
         for value in ["sunshine", "uplink-token", "next", "x-token", "tokenizer2"] {
             assert_eq!(quoted("auth_token", value), None, "{value}");
         }
-        assert_eq!(quoted("auth_token", "9f8e2c71-0b4d-4f3a-9d55-1c2b3a4d5e6f"), Some(Worth::Secret));
+        assert_eq!(
+            quoted("auth_token", "9f8e2c71-0b4d-4f3a-9d55-1c2b3a4d5e6f"),
+            Some(Worth::Secret)
+        );
         assert_eq!(of("password", "*anchor", Written::Bare, true), None);
-        assert_eq!(of("password", "sunshine", Written::Bare, true), Some(Worth::Secret));
-        assert_eq!(of("password", "password", Written::Bare, true), Some(Worth::StandIn));
+        assert_eq!(
+            of("password", "sunshine", Written::Bare, true),
+            Some(Worth::Secret)
+        );
+        assert_eq!(
+            of("password", "password", Written::Bare, true),
+            Some(Worth::StandIn)
+        );
         assert!(read::<Tables>("words of values", include_str!("values.toml")).is_ok());
     }
 }

@@ -3,6 +3,7 @@
 mod accepted;
 mod content;
 mod exposure;
+mod gather;
 mod group;
 mod history;
 mod source;
@@ -12,6 +13,7 @@ pub(crate) use accepted::leave_out_accepted;
 pub use accepted::today;
 pub(crate) use content::ContentScan;
 pub(crate) use exposure::fill_in_exposure;
+pub(crate) use gather::gather;
 pub(crate) use group::group;
 pub(crate) use history::search_history;
 pub(crate) use source::{ContentSource, staged};

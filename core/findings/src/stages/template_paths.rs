@@ -1,7 +1,8 @@
 //! Files that the templates of the projects around them say don't belong: generated, personal,
 //! environment files.
 
-use crate::{Cause, Evidence, Finding, Level, Result, ScanContext};
+use crate::secret::mild_place;
+use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
 use redshank_pattern::{exactly, fit};
 use redshank_templates::TemplateMatch;
@@ -93,25 +94,37 @@ fn finding(
         (None, TemplateMatch::Rule(project, rule)) => fit(&rule.pattern, &project.rules_folder()),
         (None, TemplateMatch::Known(_)) => exactly(path),
     };
+    let mild = mild_place(path).filter(|_| class == Class::Secret);
     let level = match class {
-        Class::Secret => Level::Error,
+        Class::Secret if mild.is_none() => Level::Error,
+        Class::Secret => Level::Note,
         _ => Level::Warning,
     };
-    let (name, cause) = (found.template(), Cause::Said(found.reason().to_owned()));
+    let reason = found.reason().to_owned();
+    let cause = match mild {
+        Some(_) => Cause::Credential {
+            title: reason,
+            mild,
+            replace: None,
+        },
+        None => Cause::Said(reason),
+    };
+    let name = found.template();
     let evidence = match found {
         TemplateMatch::Rule(..) => None,
         TemplateMatch::Known(known) => Some(Evidence::File(known.evidence.clone())),
     };
-    Ok(Finding {
+    let made = Finding {
         size: Some(stats.size),
         files: stats.files,
         state,
         evidence,
-        ..Finding::new(class, name, level, path, cause).kept_out_by(
-            pattern,
-            found.reason(),
-            found.remake().map(str::to_owned),
-        )
+        ..Finding::new(class, name, level, path, cause)
+    };
+    let remake = found.remake().map(str::to_owned);
+    Ok(match mild {
+        Some(_) => made.by_hand(ByHand::NothingIfMeant),
+        None => made.kept_out_by(pattern, found.reason(), remake),
     })
 }
 

@@ -1,0 +1,106 @@
+//! Settings of a project's own tools that work against version control, read as data.
+
+use crate::table::{read, rows};
+use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
+use bstr::{BStr, ByteSlice};
+use rayon::prelude::*;
+use redshank_worktree::Class;
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::tree::{Entry, EntryKind};
+use regex::bytes::{Regex, RegexBuilder};
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+/// No larger settings file is looked into, in bytes.
+const LARGEST: u64 = 16 << 20;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Row {
+    name: String,
+    files: PatternSet,
+    all: Vec<Expression>,
+    unless: Option<String>,
+    level: Level,
+    title: String,
+    mend: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    setting: Vec<Row>,
+}
+
+#[derive(Deserialize)]
+#[serde(try_from = "String")]
+struct Expression(Regex);
+
+impl TryFrom<String> for Expression {
+    type Error = regex::Error;
+
+    fn try_from(written: String) -> std::result::Result<Self, regex::Error> {
+        let lines = RegexBuilder::new(&written).multi_line(true).build();
+        lines.map(Self)
+    }
+}
+
+const NAME: &str = "settings that work against version control";
+
+static TABLE: LazyLock<std::result::Result<Table, String>> =
+    LazyLock::new(|| read(NAME, include_str!("tool_settings.toml")));
+
+/// What has all names of the table, for most files have none.
+static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
+    let rows = TABLE.as_ref().map_or(&[][..], |table| &table.setting);
+    PatternSet::of_all(rows.iter().map(|row| &row.files))
+});
+
+pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
+    let rows = &rows(NAME, &TABLE)?.setting;
+    let is_open = |entry: &&Entry| {
+        entry.kind == EntryKind::File
+            && entry.size.0 <= LARGEST
+            && ANY.has(&entry.path)
+            && !known.templates.has(entry)
+    };
+    let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
+    let met = files.into_par_iter().flat_map_iter(|entry| {
+        // What can't be read is told by whoever reads all.
+        let text = scan.snapshot.root.read(&entry.path, LARGEST);
+        let text = text.unwrap_or_default();
+        let fits = move |row: &&Row| {
+            row.files.has(&entry.path) && row.all.iter().all(|each| each.0.is_match(&text))
+        };
+        rows.iter().filter(fits).map(move |row| (row, entry))
+    });
+    let met: Vec<(&Row, &Entry)> = met.collect();
+    let mut findings = Vec::new();
+    for row in rows {
+        let of_row = met.iter().filter(|(other, _)| std::ptr::eq(*other, row));
+        let entries: Vec<&Entry> = of_row.map(|(_, entry)| *entry).collect();
+        let paths: Vec<&BStr> = entries.iter().map(|entry| entry.path.as_bstr()).collect();
+        let values = match (&row.unless, &scan.snapshot.repository) {
+            (Some(attribute), Some(repository)) => repository.attribute(attribute, &paths)?,
+            _ => HashMap::new(),
+        };
+        let is_open = |entry: &&Entry| !values.contains_key(entry.path.as_bstr());
+        findings.extend(entries.into_iter().filter(is_open).map(|entry| {
+            let cause = Cause::Said(row.title.clone());
+            let found = Finding::on(entry, Class::Needed, &row.name, row.level, cause);
+            found.by_hand(ByHand::Said(row.mend.clone()))
+        }));
+    }
+    Ok(findings)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_row_can_be_read() {
+        assert!(rows(NAME, &TABLE).unwrap().setting.len() >= 8);
+    }
+}
