@@ -419,6 +419,8 @@ pub struct Finding {
     pub accepted_until: Option<Date>,
     /// The same in other places, each with what mends it there.
     pub also: Vec<Self>,
+    /// The other places hold others of its kind, each with an id that stands for it alone.
+    pub is_gathered: bool,
     /// What it is.
     pub cause: Cause,
     /// What gives it away; never a whole secret.
@@ -455,6 +457,7 @@ impl Finding {
             only_past: None,
             accepted_until: None,
             also: Vec::new(),
+            is_gathered: false,
             cause,
             evidence: None,
             remedy: Remedy::ByHand(ByHand::Nothing),

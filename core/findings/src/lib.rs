@@ -96,6 +96,8 @@ pub struct ScanResult {
     pub unread: Vec<Unread>,
     /// How many findings are left out because somebody accepted them.
     pub accepted: usize,
+    /// How many archives were not looked into.
+    pub unopened: usize,
 }
 
 /// What is to be looked at, and which findings are asked for.
@@ -210,6 +212,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     result.findings.extend(seen.findings);
     result.unread.extend(seen.unread);
     result.accepted += seen.accepted;
+    result.unopened = seen.unopened;
     result
         .findings
         .extend(find(finders::BY_NAME, scan, &known)?);

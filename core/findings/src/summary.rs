@@ -48,8 +48,8 @@ impl Summary {
 impl ClassSummary {
     fn of(class: Class, findings: &[&Finding]) -> Option<Self> {
         let of_class = findings.iter().copied().filter(|one| one.class() == class);
-        let mut paths: Vec<&Finding> = of_class.collect();
-        let count = paths.len();
+        let (count, places) = (of_class.clone().count(), of_class.flat_map(Finding::places));
+        let mut paths: Vec<&Finding> = places.collect();
         paths.sort_by(|a, b| a.path.cmp(&b.path));
         paths.dedup_by(|a, b| a.path == b.path);
         let stats = FileStats {

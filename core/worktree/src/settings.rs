@@ -309,16 +309,19 @@ impl SettingsFile {
     ///
     /// # Errors
     /// If the text holds acceptances in a form that can't be added to.
-    pub fn with_acceptance(&self, acceptance: &Acceptance) -> Result<String> {
-        let mut table = Table::new();
-        table["finding"] = value(&acceptance.finding);
-        table["rule"] = value(&acceptance.rule);
-        table["path"] = value(&acceptance.path);
-        table["because"] = value(&acceptance.because);
-        if let Some(until) = acceptance.until {
-            table["until"] = value(until.to_string());
+    pub fn with_acceptances(&self, acceptances: &[Acceptance]) -> Result<String> {
+        let mut text = self.held().to_owned();
+        for acceptance in acceptances {
+            let mut table = Table::new();
+            table["finding"] = value(&acceptance.finding);
+            table["rule"] = value(&acceptance.rule);
+            table["path"] = value(&acceptance.path);
+            table["because"] = value(&acceptance.because);
+            if let Some(until) = acceptance.until {
+                table["until"] = value(until.to_string());
+            }
+            text = toml_file::with_table(&text, "[[accept]]", &table);
         }
-        let text = toml_file::with_table(self.held(), "[[accept]]", &table);
         self.readable(text, "accept")
     }
 

@@ -40,21 +40,30 @@ impl Accept {
             bail!("--until names a day that is past\n  name today or a later one");
         }
         let result = context.scan(&ScanOptions::default())?;
-        let mut findings = result.findings.iter();
-        let finding = findings.find(|finding| finding.id == self.finding);
+        let is_it = |finding: &&Finding| finding.id == self.finding;
+        let whole = result.findings.iter().find(is_it);
+        // One place of many, by its own id.
+        let gathered = result.findings.iter().filter(|finding| finding.is_gathered);
+        let mut places = gathered.flat_map(|finding| &finding.also);
+        let finding = whole.or_else(|| places.find(is_it));
         let finding = finding.with_context(|| self.unknown(&context))?;
         if context.for_people {
             show(finding)?;
         }
         let because = self.reason(&context)?;
         let settings = context.snapshot.settings()?;
-        let after = settings.with_acceptance(&Acceptance {
-            finding: finding.id.clone(),
-            rule: finding.rule.to_string(),
-            path: finding.path.to_str_lossy().into_owned(),
+        let accept = |place: &Finding| Acceptance {
+            finding: place.id.clone(),
+            rule: place.rule.to_string(),
+            path: place.path.to_str_lossy().into_owned(),
             because: because.clone(),
             until: self.until,
-        })?;
+        };
+        let acceptances: Vec<Acceptance> = match finding.is_gathered {
+            true => finding.places().map(accept).collect(),
+            false => vec![accept(finding)],
+        };
+        let after = settings.with_acceptances(&acceptances)?;
         let outcome = Proposal {
             command: "accept",
             write: self.write,

@@ -82,6 +82,13 @@ impl Check {
             CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
             CheckFormat::Sarif => render::json(&render::sarif(&result))?,
         }
+        if context.speaks() && result.unopened > 0 {
+            let archives = match result.unopened {
+                1 => "1 archive was".to_owned(),
+                many => format!("{many} archives were"),
+            };
+            crate::eputln!("{archives} not opened: what lies in there was not looked at");
+        }
         context.say_unread(&result.unread);
         if self.strict && !result.unread.is_empty() {
             bail!(
@@ -232,7 +239,12 @@ impl Checked<'_> {
             let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));
             writeln!(text, "      {id} {}: {message}", finding.rule)?;
             for also in &finding.also {
-                writeln!(text, "      {} {}", Paint::Quiet.on("also in"), place(also))?;
+                let id = match finding.is_gathered {
+                    true => format!("  {}", Paint::Quiet.on(&also.id)),
+                    false => String::new(),
+                };
+                let in_it = Paint::Quiet.on("also in");
+                writeln!(text, "      {in_it} {}{id}", place(also))?;
             }
         }
         let mend = words::remedy(finding);
@@ -301,9 +313,10 @@ pub fn place(finding: &Finding) -> String {
 
 fn cells(finding: &Finding) -> [Cell; 4] {
     let size = finding.size.map_or(String::new(), |size| size.to_string());
-    let many = match finding.path.is_folder() {
-        true => files(finding.files),
-        false => String::new(),
+    let many = match (finding.path.is_folder(), finding.also.len()) {
+        (true, 0) => files(finding.files),
+        (false, 0) => String::new(),
+        (_, others) => format!("{} places", count(others as u64 + 1)),
     };
     let far = match (finding.exposure, finding.state) {
         (Exposure::Disk, State::Ignored) => "ignored",

@@ -193,7 +193,8 @@ impl Picture<'_> {
         let is_within = |finding: &&Finding| {
             finding.state != State::Ignored && finding.path.top_folder() == folder
         };
-        let within = self.result.findings.iter().filter(is_within);
+        let places = self.result.findings.iter().flat_map(Finding::places);
+        let within = places.filter(is_within);
         let part = |class: &ClassSummary| format!("{} {}", count(class.stats.files), class.class);
         let parts: Vec<String> = Summary::of(within).classes.iter().map(part).collect();
         parts.join(", ")

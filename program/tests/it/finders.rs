@@ -1,7 +1,7 @@
 //! What each finder finds beside secrets, and what it leaves alone.
 
 use crate::common::{Person, made_up};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::os::unix::fs::symlink;
 
 fn findings(person: &Person) -> Vec<Value> {
@@ -481,4 +481,89 @@ fn paths_of_one_machine_in_settings_are_a_note_and_stand_ins_are_none() {
             .unwrap()["line"],
         3
     );
+}
+
+#[test]
+fn many_of_one_kind_are_one_finding_that_can_be_accepted_whole_or_place_by_place() {
+    let nia = Person::with_repository();
+    for nth in 0..7 {
+        nia.writes(&format!("d{nth}/build.bat"), "@echo off\necho tide\n");
+    }
+    let said = nia.redshank(&["check", "--format", "json"]).json();
+    let found = said["findings"].as_array().unwrap();
+    assert_eq!(
+        (found.len(), found[0]["also"].as_array().unwrap().len()),
+        (1, 6)
+    );
+    assert_eq!(said["summary"]["classes"][0]["files"], 7);
+    let id = found[0]["id"].as_str().unwrap();
+    nia.redshank(&["accept", id, "--because", "fine there", "--write"])
+        .fine();
+    let said = nia.redshank(&["check", "--format", "json"]).json();
+    assert_eq!(
+        (&said["findings"], &said["summary"]["accepted"]),
+        (&json!([]), &json!(7))
+    );
+}
+
+#[test]
+fn settings_of_a_tool_that_work_against_version_control_are_found() {
+    let nia = Person::with_repository();
+    let settings = "%YAML 1.1\nEditorSettings:\n  m_ExternalVersionControlSupport: Hidden Meta Files\n  m_SerializationMode: 1\n";
+    nia.writes("game/ProjectSettings/EditorSettings.asset", settings);
+    nia.writes(
+        "web/tsconfig.json",
+        "{\"compilerOptions\": {\"outDir\": \"./src\"}}",
+    );
+    nia.writes(
+        "tide/tsconfig.json",
+        "{\"compilerOptions\": {\"outDir\": \"./dist\"}}",
+    );
+    nia.writes(
+        "levels.ipynb",
+        "{\"cells\": [{\"outputs\": [{\"output_type\": \"stream\"}]}]}",
+    );
+    let of_settings = || {
+        let rows = rows(&nia).into_iter();
+        let is_setting = |row: &String| {
+            let names = [
+                "hidden-companions",
+                "binary-assets",
+                "output-among",
+                "kept-outputs",
+            ];
+            names.iter().any(|name| row.contains(name))
+        };
+        let mut rows: Vec<String> = rows.filter(is_setting).collect();
+        rows.sort();
+        rows
+    };
+    let wanted = [
+        "note needed/kept-outputs levels.ipynb",
+        "warning needed/binary-assets game/ProjectSettings/EditorSettings.asset",
+        "warning needed/hidden-companions game/ProjectSettings/EditorSettings.asset",
+        "warning needed/output-among-sources web/tsconfig.json",
+    ];
+    assert_eq!(of_settings(), wanted);
+    nia.writes(".gitattributes", "*.ipynb filter=notebook\n");
+    nia.writes(
+        "game/ProjectSettings/EditorSettings.asset",
+        settings.replace("Hidden", "Visible").replace(": 1", ": 2"),
+    );
+    assert_eq!(of_settings(), wanted[3..]);
+}
+
+#[test]
+fn a_library_needs_no_lock_file_and_a_program_does() {
+    let nia = Person::with_repository();
+    nia.writes(
+        "Cargo.toml",
+        "[package]\nname = \"tide\"\nversion = \"0.1.0\"\n",
+    );
+    nia.writes("Cargo.lock", "version = 4\n");
+    nia.writes("src/lib.rs", "");
+    nia.writes(".gitignore", "/target/\nCargo.lock\n");
+    assert_eq!(rows(&nia), [""; 0]);
+    nia.writes("src/main.rs", "fn main() {}\n");
+    assert_eq!(rows(&nia), ["warning needed/swallowed Cargo.lock"]);
 }

@@ -134,7 +134,7 @@ impl Plan {
         let mut left = Vec::new();
         for finding in findings {
             for place in &finding.also {
-                if let Remedy::KeepOut(_) = place.remedy {
+                if let Remedy::KeepOut(_) | Remedy::Attribute { .. } = place.remedy {
                     builder.mend(place)?;
                 }
             }

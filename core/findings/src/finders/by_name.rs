@@ -54,7 +54,10 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
     let found = files.into_par_iter().filter(is_any).filter_map(|entry| {
         let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
-        let is_given = row.is_given_to_tests && mild_place(&entry.path) == Some(Mild::Test);
+        let top = entry.path.top_folder();
+        let is_test = |path| mild_place(path) == Some(Mild::Test);
+        let is_given = row.is_given_to_tests && is_test(&entry.path)
+            || row.class == Class::Generated && is_test(top);
         (!is_given).then(|| finding(row, entry))
     });
     Ok(found.collect())
@@ -66,6 +69,11 @@ fn finding(row: &Row, entry: &Entry) -> Finding {
         Finding::on(entry, row.class, &row.name, row.level, cause).with_evidence(Evidence::Name);
     match &row.mend {
         Some(words) => made.by_hand(ByHand::Said(words.clone())),
+        // What many keep on purpose isn't kept out unasked.
+        None if row.level == Level::Note => {
+            let remake = row.remake.clone().unwrap_or_default();
+            made.by_hand(ByHand::IgnoreUnlessOnPurpose { remake })
+        }
         None => made.kept_out_by(exactly(&entry.path), &*row.title, row.remake.clone()),
     }
 }

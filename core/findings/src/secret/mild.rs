@@ -41,6 +41,7 @@ pub enum Mild {
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Places {
+    given: PatternSet,
     tests: PatternSet,
     examples: PatternSet,
     documentation: PatternSet,
@@ -130,6 +131,13 @@ pub(crate) fn of_place(path: &RepoPath) -> Option<Mild> {
     of.into_iter()
         .find(|(set, _)| has(set))
         .map(|(_, mild)| mild)
+}
+
+/// Whether somebody put what lies there on purpose, whatever it looks like: it is what tests are
+/// given.
+pub(crate) fn is_given(path: &RepoPath) -> bool {
+    let places = PLACES.as_ref();
+    places.is_ok_and(|places| path.parts().any(|part| places.given.has(part)))
 }
 
 /// What the place inside a source says: among its tests, or in its documentation.

@@ -11,7 +11,7 @@ mod tables;
 mod value;
 
 pub use mild::Mild;
-pub(crate) use mild::of_place as mild_place;
+pub(crate) use mild::{is_given, of_place as mild_place};
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::{BString, ByteSlice};

@@ -191,6 +191,7 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     let humps = value.windows(2).filter(|pair| hump(pair)).count();
     if letters && value.len() >= 16 {
         return bits(value) >= 3.2
+            && !is_label(value)
             && is_unspeakable(value)
             && (humps >= 3 || humps == 0 && value.len() >= 20);
     }

@@ -23,7 +23,8 @@ pub(crate) fn leave_out_accepted(scan: &ScanContext, result: &mut ScanResult) {
     let is_found = |acceptance: &Acceptance, findings: &[Finding]| {
         findings
             .iter()
-            .any(|finding| finding.id == acceptance.finding)
+            .flat_map(Finding::places)
+            .any(|place| place.id == acceptance.finding)
     };
     let stale: Vec<Finding> = accepted
         .iter()

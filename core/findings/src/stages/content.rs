@@ -22,6 +22,8 @@ struct FileScan {
     pointer: Option<RepoPathBuf>,
     /// It is a script, and how its lines end.
     script: Option<Script>,
+    /// It is an archive, which isn't opened.
+    is_archive: bool,
 }
 
 impl FileScan {
@@ -33,9 +35,10 @@ impl FileScan {
             unread,
             pointer,
             script,
+            is_archive,
         } = self;
         let nothing_made = made.is_none() && secrets.is_empty() && *accepted == 0;
-        nothing_made && unread.is_none() && pointer.is_none() && script.is_none()
+        nothing_made && unread.is_none() && pointer.is_none() && script.is_none() && !is_archive
     }
 }
 
@@ -88,6 +91,7 @@ impl ContentScan {
                 add(secret, &mut known, &mut result.findings);
             }
             result.accepted += seen.accepted;
+            result.unopened += usize::from(seen.is_archive);
             result.unread.extend(seen.unread);
         }
         Ok((content, result))
@@ -135,17 +139,20 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);
+        let is_archive = is_archive(&head);
         let secrets = secret::look_into(entry, &mut head.chain(rest));
-        Ok((secrets, made, pointer, script))
+        Ok((secrets, made, pointer, script, is_archive))
     });
-    let (secrets, made, pointer, script) = match read {
-        Ok((secrets, made, pointer, script)) => (secrets?, made?, pointer, script),
+    let (secrets, made, pointer, script, is_archive) = match read {
+        Ok((secrets, made, pointer, script, is_archive)) => {
+            (secrets?, made?, pointer, script, is_archive)
+        }
         // Tracked and gone from the disk: there is nothing to read, but its name may tell.
         Err(error) if error.kind() == ErrorKind::NotFound => {
             let nothing: &mut dyn Read = &mut std::io::empty();
-            (secret::look_into(entry, nothing)?, None, None, None)
+            (secret::look_into(entry, nothing)?, None, None, None, false)
         }
-        Err(error) => (Err(error), None, None, None),
+        Err(error) => (Err(error), None, None, None, false),
     };
     let unread = |error: std::io::Error| FileScan {
         unread: Some(Unread {
@@ -161,5 +168,21 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         unread: None,
         pointer,
         script,
+        is_archive,
     }))
+}
+
+/// Whether a file that starts so is an archive or compressed.
+fn is_archive(head: &[u8]) -> bool {
+    let starts = [
+        &b"PK\x03\x04"[..],
+        b"\x1f\x8b",
+        b"BZh",
+        b"\xfd7zXZ",
+        b"\x28\xb5\x2f\xfd",
+        b"7z\xbc\xaf\x27\x1c",
+        b"Rar!",
+    ];
+    let is_tar = head.get(257..262) == Some(b"ustar");
+    is_tar || starts.iter().any(|start| head.starts_with(start))
 }

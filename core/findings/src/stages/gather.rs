@@ -1,4 +1,4 @@
-//! Many findings of one kind that a person must deal with are told as one, wherever they lie.
+//! Many findings of one kind with one remedy are told as one, wherever they lie.
 
 use crate::{Cause, Finding, Level, Remedy};
 use redshank_worktree::Class;
@@ -8,7 +8,7 @@ use std::mem::{discriminant, take};
 const MANY: usize = 5;
 
 /// Makes one finding, with its other places, of many of one kind. A secret that would hurt stands
-/// alone, and so does what a rule of its own mends.
+/// alone, and so does what needs a remedy of its own.
 pub(crate) fn gather(findings: &mut Vec<Finding>) {
     let mut kinds: Vec<Vec<Finding>> = Vec::new();
     let mut others = Vec::new();
@@ -34,6 +34,7 @@ pub(crate) fn gather(findings: &mut Vec<Finding>) {
         });
         if let Some(mut first) = all.next() {
             first.also = all.collect();
+            first.is_gathered = true;
             others.push(first);
         }
     }
@@ -43,8 +44,12 @@ pub(crate) fn gather(findings: &mut Vec<Finding>) {
 fn can_be_gathered(finding: &Finding) -> bool {
     let is_secret = finding.class() == Class::Secret && finding.level != Level::Note;
     let is_plain = finding.past.is_none() && finding.only_past.is_none();
-    let is_by_hand = matches!(finding.remedy, Remedy::ByHand(_) | Remedy::Attribute { .. });
-    !is_secret && is_plain && is_by_hand && finding.accepted_until.is_none()
+    let is_one_remedy = match finding.remedy {
+        Remedy::ByHand(_) | Remedy::Attribute { .. } => true,
+        Remedy::KeepOut(_) => finding.class() != Class::Secret,
+        Remedy::LetIn { .. } | Remedy::Mend { .. } | Remedy::Rename(_) => false,
+    };
+    !is_secret && is_plain && is_one_remedy && finding.accepted_until.is_none()
 }
 
 fn are_alike(a: &Finding, b: &Finding) -> bool {

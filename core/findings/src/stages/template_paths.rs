@@ -1,7 +1,7 @@
 //! Files that the templates of the projects around them say don't belong: generated, personal,
 //! environment files.
 
-use crate::secret::mild_place;
+use crate::secret::{is_given, mild_place};
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
 use redshank_pattern::{exactly, fit};
@@ -72,7 +72,12 @@ fn topmost(
     let above = Some(path.folder()).filter(|above| !above.is_top());
     let answer = above
         .and_then(|above| topmost(scan, above, known))
-        .or_else(|| scan.survey.matches.on(path).map(|_| path.to_owned()));
+        .or_else(|| {
+            let found = scan.survey.matches.on(path)?;
+            // What tests are given lies there on purpose.
+            let is_given = found.class() == Class::Generated && is_given(path);
+            (!is_given).then(|| path.to_owned())
+        });
     if path.is_folder() {
         known.insert(path.to_owned(), answer.clone());
     }
