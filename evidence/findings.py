@@ -14,6 +14,7 @@ docs/findings.md.
 import argparse
 import collections
 import concurrent.futures
+import datetime
 import json
 import os
 import pathlib
@@ -30,6 +31,7 @@ HERE = pathlib.Path(__file__).resolve().parent
 REDSHANK = pathlib.Path(os.environ.get("REDSHANK", HERE.parent / "target" / "release" / "redshank"))
 PAGE = HERE.parent / "docs" / "findings.md"
 VERDICTS = ("right", "fixture", "stand-in", "wrong")
+PLANTS = ("<!-- measured: plants -->", "<!-- end of plants -->")
 MARKS = ("<!-- measured: packages -->", "<!-- end of what is measured -->")
 
 
@@ -92,20 +94,56 @@ def findings_of(package, cache):
 
 
 def judged():
-    """What somebody said of findings: by package, rule and path (which may hold `*`)."""
-    rows = tomllib.loads((HERE / "judged.toml").read_text()).get("judged", [])
-    for row in rows:
+    """What somebody said of findings, by package, rule and path."""
+    said_of = {}
+    for row in tomllib.loads((HERE / "judged.toml").read_text()).get("judged", []):
         if row["verdict"] not in VERDICTS:
             sys.exit(f"judged.toml: no such verdict: {row['verdict']}")
-    return rows
+        said_of |= {(row["package"], row["rule"], path): row["verdict"] for path in row["paths"]}
+    return said_of
 
 
-def verdict(rows, package, rule, path):
-    for row in rows:
-        of_path = re.escape(row["path"]).replace(r"\*", ".*")
-        if row["package"] in (package, "*") and row["rule"] in (rule, "*") and re.fullmatch(of_path, path):
-            return row["verdict"]
-    return None
+def is_wrong(level, what):
+    """Whether whoever reads the list is told something that isn't so."""
+    return what == "wrong" or what in ("fixture", "stand-in") and level != "note"
+
+
+def table_of(counts, files, packages):
+    """The table of the page."""
+    kinds = collections.defaultdict(collections.Counter)
+    for (kind, level, what), count in counts.items():
+        kinds[kind, level]["all"] += count
+        kinds[kind, level]["wrong"] += count if is_wrong(level, what) else 0
+    day, version = datetime.date.today(), said_version()
+    lines = [f"{day}, {version}: {packages} packages, {files:,} files.", "",
+             "| class, level | findings | wrong | wrong in 1,000 files |", "| --- | --- | --- | --- |"]
+    for (kind, level), count in sorted(kinds.items()):
+        lines.append(f"| {kind}, {level} | {count['all']} | {count['wrong']} | {1000 * count['wrong'] / files:.2f} |")
+    total = sum(count["wrong"] for count in kinds.values())
+    lines.append(f"| all | {sum(count['all'] for count in kinds.values())} | {total} | {1000 * total / files:.2f} |")
+    return lines
+
+
+def recall():
+    """The recall by family, as the corpus test says it."""
+    command = ["cargo", "test", "--offline", "--quiet", "-p", "redshank", "--test", "it", "credentials_are_told", "--", "--nocapture"]
+    run = subprocess.run(command, cwd=HERE.parent, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, check=False)
+    rows = re.findall(r"^recall: (\w+) (\d+) of (\d+)$", run.stdout.decode(), re.MULTILINE)
+    hit, all_of = sum(int(row[1]) for row in rows), sum(int(row[2]) for row in rows)
+    lines = ["| family | found |", "| --- | --- |", *(f"| {name} | {hits} of {of} |" for name, hits, of in rows)]
+    return lines + [f"| all | {hit} of {all_of} ({100 * hit / all_of:.1f}%) |"]
+
+
+def said_version():
+    run = subprocess.run([REDSHANK, "--version"], stdout=subprocess.PIPE, check=True)
+    return run.stdout.decode().strip()
+
+
+def write(lines, marks):
+    page = PAGE.read_text()
+    before, rest = page.split(marks[0])
+    after = rest.split(marks[1])[1]
+    PAGE.write_text(before + "\n".join([marks[0], *lines, marks[1]]) + after)
 
 
 def main():
@@ -127,7 +165,7 @@ def main():
             here, found, plan = answer
             files += here
             for rule, level, path, line, message in found:
-                what = verdict(rows, package[1], rule, path)
+                what = rows.get((package[1], rule, path))
                 if what is None:
                     open_ones.append((package[1], rule, level, path, line, message))
                 counts[rule.split("/")[0], level, what or "unjudged"] += 1
@@ -138,6 +176,10 @@ def main():
     print(f"{len(packages)} packages, {files} files")
     for (kind, level, what), count in sorted(counts.items()):
         print(f"{kind:10} {level:8} {what:10} {count:6} {1000 * count / files:8.2f} in 1,000 files")
+    lines = table_of(counts, files, len(packages))
+    if options.write and not open_ones and not options.only:
+        write(lines, MARKS)
+        write(recall(), PLANTS)
     print("tidy:", ", ".join(f"{kind} {count}" for kind, count in sorted(steps.items())))
     if options.unjudged:
         for one in open_ones:

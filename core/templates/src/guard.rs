@@ -7,9 +7,10 @@
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
 use redshank_files::FileKind;
+use redshank_pattern::{Case, Rule};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::Read;
 use std::sync::OnceLock;
 
@@ -308,6 +309,25 @@ pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, 
         is_work.then_some((&*entry.path, ruling))
     });
     kept_out.collect()
+}
+
+/// Whether a rule, in the ignore file of that folder, would take work away.
+pub fn takes_work(survey: &Survey, tree: &Tree, folder: &RepoPath, pattern: &[u8]) -> bool {
+    let Some(guard) = &survey.guard else {
+        return false;
+    };
+    let rule = Rule::parse(pattern, 1, Case::Sensitive);
+    let mut seen = HashSet::new();
+    let mut places = tree.below(folder).filter_map(|entry| {
+        let below = RepoPath::new(entry.path.below(folder)?);
+        let met = below
+            .parts()
+            .find(|part| rule.matches(part.bare(), part.is_folder()))?;
+        let place = &entry.path[..entry.path.len() - below.len() + met.len()];
+        seen.insert(place.to_owned()).then(|| RepoPath::new(place))
+    });
+    places
+        .any(|place| guard.is_work(place, false) || place.is_folder() && guard.holds_written(place))
 }
 
 /// Files by whose names an empty folder is kept (no tool reads them; people call them so).

@@ -568,7 +568,12 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
     // a file of git's.
     let known =
         [".gitattributes", ".gitmodules", ".gitkeep", ".gitconfig"].contains(&lower.as_str());
+    // Many a program has an ignore file of its own.
+    let of_program = lower
+        .strip_suffix("ignore")
+        .is_some_and(|program| strsim::damerau_levenshtein(program, ".git") > 1);
     (!known
+        && !of_program
         && lower.len().abs_diff(IGNORE_FILE.len()) <= NEAR_NAME
         && strsim::damerau_levenshtein(&lower, IGNORE_FILE) <= NEAR_NAME)
         .then_some(StrayReason::Misspelt)

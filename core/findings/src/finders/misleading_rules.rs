@@ -2,6 +2,7 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_templates::takes_work;
 use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::tree::{EntryKind, State};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray, StrayReason, rule_usage_in};
@@ -16,7 +17,17 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let is_shared =
         |rule: &&RuleUsage| matches!(rule.list.source.scope, RuleScope::Team | RuleScope::Folder);
     let shared = report.rules.iter().filter(is_shared);
-    let mut findings: Vec<Finding> = shared.filter_map(on_rule).collect();
+    // That something else was meant is only likely where it would take no work away.
+    let is_unlikely = |rule: &&RuleUsage| match &rule.status {
+        RuleStatus::Misread {
+            mended,
+            sure: false,
+            ..
+        } => takes_work(scan.survey, scan.tree, &rule.list.source.base, mended),
+        _ => false,
+    };
+    let likely = shared.filter(|rule| !is_unlikely(rule));
+    let mut findings: Vec<Finding> = likely.filter_map(on_rule).collect();
     let mut renamed = HashSet::new();
     let strays = report.strays.iter();
     findings.extend(strays.map(|stray| on_stray(scan, stray, &mut renamed)));

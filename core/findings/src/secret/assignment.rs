@@ -527,6 +527,11 @@ impl<'t> Cursor<'t> {
         if line.contains_str("badge") || line.contains_str("shields.io") {
             return None;
         }
+        // Put together from variables.
+        let behind = &self.text[self.at..self.text.len().min(self.at + 40)];
+        if behind.starts_with(b"$") && !has(Environment) && !has(Settings) {
+            return None;
+        }
         let comments = [
             &b"//"[..],
             b"#",

@@ -54,7 +54,7 @@ impl Proof {
             Self::Form => true,
             Self::NotAPlaceholder => {
                 let is_port =
-                    value.len() <= 5 && value.iter().all(u8::is_ascii_digit) && value.len() < 4;
+                    value.len() <= 5 && value.iter().all(u8::is_ascii_digit);
                 let is_open = is_reference(value, false) || is_placeholder_text(value) || is_port;
                 let worth = if is_common(value) {
                     Worth::StandIn

@@ -282,6 +282,10 @@ fn named<'f>(
     names: &[std::ops::Range<usize>],
     taken: &mut Taken,
 ) -> Vec<Span<'f>> {
+    // Translations and locks are full of such names.
+    if !kinds.contains(&FileCategory::Code) {
+        return Vec::new();
+    }
     let mut found = Vec::new();
     let mut last_name = 0..0;
     let mut cells = match kinds.contains(&FileCategory::Table) {

@@ -116,6 +116,15 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         let is_some = digits > 0 && digits < value.len() && value.len() >= 8;
         return is_mixed(value) || is_some && !is_label(value);
     }
+    // Whoever chooses a password that a foreign keyboard lacks puts more into it than a word.
+    let is_foreign = !value.is_ascii();
+    if is_foreign
+        && !value
+            .iter()
+            .any(|byte| byte.is_ascii_digit() || b"!@#$%^&*+=?~_".contains(byte))
+    {
+        return false;
+    }
     let is_digits = value.iter().all(u8::is_ascii_digit);
     if is_digits {
         return written == Written::Quoted || is_setting || written == Written::Element;
