@@ -1,7 +1,7 @@
 //! Reading what a name is given: the value behind it, in whatever language, settings file, shell or
 //! table it stands.
 
-use super::formats::FileCategory;
+use super::formats::{FileCategory, Kinds};
 use super::names::{self, Says};
 use bstr::ByteSlice;
 use std::borrow::Cow;
@@ -116,9 +116,12 @@ const VALUES: &[&[u8]] = &[
 pub(super) fn read<'t>(
     text: &'t [u8],
     keyword: &Range<usize>,
-    kinds: &[FileCategory],
+    kinds: &Kinds,
 ) -> Option<Assignment<'t>> {
     let name = name_around(text, keyword)?;
+    if !may_be_given(text, &name) {
+        return None;
+    }
     let says = names::says(&text[name.clone()])?;
     if text[..name.start].trim_end().ends_with(b"typeof") {
         return None;
@@ -144,6 +147,36 @@ pub(super) fn read<'t>(
         says,
         written,
     })
+}
+
+/// Whether what follows a name may give it a value; most often, something else follows.
+fn may_be_given(text: &[u8], name: &Range<usize>) -> bool {
+    let behind = &text[name.end..text.len().min(name.end + 12)];
+    let is_closer = |byte: u8| b"\\\"'`])} \t".contains(&byte);
+    let next = behind.iter().copied().find(|byte| !is_closer(*byte));
+    match next {
+        // What closes a text or a list and is followed by nothing that gives.
+        Some(byte) if b"=:><,|?[(!-~\n\r".contains(&byte) => true,
+        Some(byte) if byte.is_ascii_alphabetic() => {
+            // Words, one behind the other: only where a line is made so.
+            let is_beside = !is_closer(behind[0]) || behind[0] == b' ' || behind[0] == b'\t';
+            let before = &text[name.start.saturating_sub(24)..name.start];
+            let starts_line = before.trim_end_with(|sign| sign == ' ' || sign == '\t');
+            let is_alone = starts_line.is_empty() || starts_line.ends_with(b"\n");
+            let introduces = [&b"define"[..], b"def", b":", b"ENV", b"ARG", b"env"];
+            let is_introduced = introduces.iter().any(|word| starts_line.ends_with(word));
+            let reads = behind.trim_start_with(|sign| "\\\"'`])} \t".contains(sign));
+            is_beside && (is_alone || is_introduced || before.ends_with(b"<"))
+                || reads.starts_with(b"as ")
+                || reads.starts_with(b"As ")
+                || reads.starts_with(b"or ")
+                || reads.starts_with(b"value")
+        }
+        // `password "…"`, `:password "…"`, `password 'x'`
+        Some(_) | None => behind
+            .first()
+            .is_some_and(|byte| *byte == b' ' || *byte == b'\t'),
+    }
 }
 
 /// Where the name stands that a keyword is a part of.
@@ -219,9 +252,9 @@ impl<'t> Cursor<'t> {
     }
 
     /// The value of a name that ends here.
-    fn value(&mut self, name: &Range<usize>, says: Says, kinds: &[FileCategory]) -> Option<Value> {
+    fn value(&mut self, name: &Range<usize>, says: Says, kinds: &Kinds) -> Option<Value> {
         let before = &self.text[name.start.saturating_sub(40)..name.start];
-        let has = |kind| kinds.contains(&kind);
+        let has = |kind| kinds.has(kind);
         // <name>value</name>, perhaps with attributes
         if before.ends_with(b"<") && matches!(self.peek(), b'>' | b' ') {
             let tag = self.rest().find_byteset(b"<>\n")?;
@@ -304,7 +337,7 @@ impl<'t> Cursor<'t> {
 
     /// A value that goes with a name in quotes: `define('NAME', '…')`, `key="NAME" value="…"`,
     /// `"name": "NAME", "value": "…"`.
-    fn of_pair(&mut self, name: &Range<usize>, kinds: &[FileCategory]) -> Option<Value> {
+    fn of_pair(&mut self, name: &Range<usize>, kinds: &Kinds) -> Option<Value> {
         // <string name="…">value</string>
         if self.peek() == b'>' {
             self.at += 1;
@@ -415,7 +448,7 @@ impl<'t> Cursor<'t> {
         true
     }
 
-    fn literal_or_bare(&mut self, name: &Range<usize>, kinds: &[FileCategory]) -> Option<Value> {
+    fn literal_or_bare(&mut self, name: &Range<usize>, kinds: &Kinds) -> Option<Value> {
         let glued = self.text[name.end..self.at]
             .iter()
             .all(|byte| *byte == b'=');
@@ -429,7 +462,7 @@ impl<'t> Cursor<'t> {
         }
         self.at = at;
         let written = self.written(name, glued, kinds)?;
-        let is_word = glued && kinds.contains(&FileCategory::Shell);
+        let is_word = glued && kinds.has(FileCategory::Shell);
         // A block of text below its name.
         if self.take(&[b">-", b"|-", b">", b"|"]) && self.blanks() == 0 && self.peek() == b'\n' {
             self.skip(|byte| byte.is_ascii_whitespace());
@@ -475,9 +508,9 @@ impl<'t> Cursor<'t> {
     }
 
     /// Whether a value may stand here without quotes, and how that is written.
-    fn written(&self, name: &Range<usize>, glued: bool, kinds: &[FileCategory]) -> Option<Written> {
+    fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Written> {
         use FileCategory::{Environment, Prose, Settings, Shell};
-        let has = |kind| kinds.contains(&kind);
+        let has = |kind| kinds.has(kind);
         let line = &self.text[name.start.saturating_sub(LONGEST_NAME)..name.start];
         let line = line.rsplit_str("\n").next().unwrap_or_default();
         let words = line.trim_start();

@@ -9,6 +9,7 @@ use redshank_worktree::RepoPath;
 use redshank_worktree::rules::PatternSet;
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::sync::{LazyLock, OnceLock};
@@ -123,6 +124,49 @@ pub(super) struct Format {
     pub(super) is_client_key: bool,
 }
 
+/// The kinds of a file, each told when it is asked for: most files need few of them told.
+pub(super) struct Kinds<'a> {
+    formats: &'a Formats,
+    /// Without one, it is of any kind that is looked into closely.
+    path: Option<&'a RepoPath>,
+    /// As bits, by their places: which were asked for, and which it is of.
+    asked: Cell<u32>,
+    is_of: Cell<u32>,
+}
+
+impl<'a> Kinds<'a> {
+    /// Those of a file.
+    pub(super) fn of(formats: &'a Formats, path: &'a RepoPath) -> Self {
+        Self {
+            path: Some(path),
+            ..Self::any(formats)
+        }
+    }
+
+    /// All that are looked into closely.
+    pub(super) fn any(formats: &'a Formats) -> Self {
+        let bits = FileCategory::ALL.iter().map(|kind| 1 << *kind as u32);
+        Self {
+            formats,
+            path: None,
+            asked: Cell::new(0),
+            is_of: Cell::new(bits.sum()),
+        }
+    }
+
+    pub(super) fn has(&self, kind: FileCategory) -> bool {
+        let bit = 1 << kind as u32;
+        if let (Some(path), 0) = (self.path, self.asked.get() & bit) {
+            let names = self.formats.kinds.get(&kind);
+            let is_of = names.is_some_and(|names| names.has(path));
+            let others = self.is_of.get() & !bit;
+            self.is_of.set(others | if is_of { bit } else { 0 });
+            self.asked.set(self.asked.get() | bit);
+        }
+        self.is_of.get() & bit != 0
+    }
+}
+
 /// Where something may stand in a text.
 pub(super) struct Suspected<'f> {
     /// The formats, and where each is tried.
@@ -218,7 +262,7 @@ impl Formats {
     /// The formats of which a keyword stands in the text, in the table's order, each with the
     /// places to try its pattern on; and where parts of names stand that may be secret. A format
     /// that is limited to other kinds of files is left out.
-    pub(super) fn suspected(&self, text: &[u8], kinds: &[FileCategory]) -> Suspected<'_> {
+    pub(super) fn suspected(&self, text: &[u8], kinds: &Kinds) -> Suspected<'_> {
         let mut places: Vec<Vec<Range<usize>>> = vec![Vec::new(); self.formats.len()];
         let mut starts = Starts::new();
         let mut names = Vec::new();
@@ -228,7 +272,7 @@ impl Formats {
                 return;
             };
             let format = &self.formats[at];
-            if format.only.is_some_and(|kind| !kinds.contains(&kind)) {
+            if format.only.is_some_and(|kind| !kinds.has(kind)) {
                 return;
             }
             let Some(place) = format.place(text, &hit, &mut starts) else {
@@ -256,11 +300,7 @@ impl Formats {
     }
 
     /// The name for what a name is given in a file of these kinds.
-    pub(super) fn of_assignment(
-        &self,
-        written: Written,
-        kinds: &[FileCategory],
-    ) -> Option<&Format> {
+    pub(super) fn of_assignment(&self, written: Written, kinds: &Kinds) -> Option<&Format> {
         let order = [
             (FileCategory::Markup, written == Written::Element),
             (FileCategory::Environment, true),
@@ -268,19 +308,10 @@ impl Formats {
             (FileCategory::Markup, true),
             (FileCategory::Code, true),
         ];
-        let fits = |(kind, is_so): &(FileCategory, bool)| *is_so && kinds.contains(kind);
+        let fits = |(kind, is_so): &(FileCategory, bool)| *is_so && kinds.has(*kind);
         let kind = order.into_iter().find(fits).map(|(kind, _)| kind)?;
         let mut formats = self.formats.iter();
         formats.find(|format| format.by == By::Assignment && format.only == Some(kind))
-    }
-
-    /// The kinds of the file of that path.
-    pub(super) fn categories_of(&self, path: &RepoPath) -> Vec<FileCategory> {
-        self.kinds
-            .iter()
-            .filter(|(_, names)| names.has(path))
-            .map(|(kind, _)| *kind)
-            .collect()
     }
 
     /// What makes the file of that path secret by nature.
@@ -415,7 +446,7 @@ mod tests {
 
     /// Where the format finds a secret in a text that passes its proof.
     fn found(formats: &Formats, format: &Format, text: &str) -> Option<Range<usize>> {
-        let kinds: Vec<FileCategory> = format.only.into_iter().collect();
+        let kinds = Kinds::any(formats);
         let suspected = formats.suspected(text.as_bytes(), &kinds).formats;
         let (_, places) = suspected
             .into_iter()

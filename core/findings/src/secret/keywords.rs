@@ -104,6 +104,11 @@ impl Keywords {
     ) {
         for (nth, probe_at) in &self.groups[usize::from(group)] {
             let word = &self.words[*nth];
+            // Most hits end here.
+            let first = at.checked_sub(*probe_at).and_then(|start| text.get(start));
+            if first.is_none_or(|first| first.to_ascii_lowercase() != word[0]) {
+                continue;
+            }
             let range = at
                 .checked_sub(*probe_at)
                 .map(|start| start..start + word.len());
@@ -128,7 +133,9 @@ fn place(probe: u32) -> usize {
 /// Parts of keywords that stand in many other words, too.
 const COMMON: &[&str] = &[
     "key", "ial", "cur", "dis", "sec", "log", "hub", "nd_", "sto", "ser", "aut", "tho", "cre",
-    "acc", "ion",
+    "acc", "ion", "con", "par", " us", "htt", "ock", "lic", "red", "alt", "bas", "sal", " by",
+    "on(", "ew(", "url", "has", "uth", "ct(", "hos", "riv", "vic", "ong", "wil", "pos", "cha",
+    "app", "mon", "the", "ent", "ter", "ing", "her", "for", "and", "str", "val", "lin", "api",
 ];
 
 /// Roughly how often a byte stands in source code, for choosing among those of a keyword.

@@ -15,7 +15,7 @@ pub(crate) use mild::{is_given, of_place as mild_place};
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::{BString, ByteSlice};
-use formats::{FileCategory, FileRow, Formats};
+use formats::{FileCategory, FileRow, Formats, Kinds};
 use redshank_pattern::exactly;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::{Class, RepoPath};
@@ -70,11 +70,7 @@ pub(crate) struct SecretFinding {
 
 /// Whether a file is an environment file, by its name; a sample of one is none.
 pub fn is_environment(path: &RepoPath) -> bool {
-    Formats::get().is_ok_and(|formats| {
-        formats
-            .categories_of(path)
-            .contains(&FileCategory::Environment)
-    })
+    Formats::get().is_ok_and(|formats| Kinds::of(formats, path).has(FileCategory::Environment))
 }
 
 /// A text in which no credential is shown whole, for whatever is echoed of other people's files:
@@ -127,11 +123,10 @@ pub(crate) fn look_into(
     file: &mut dyn Read,
 ) -> Result<std::io::Result<(Vec<SecretFinding>, usize)>> {
     let formats = Formats::get()?;
-    let kinds = formats.categories_of(&entry.path);
-    let environment = kinds.contains(&FileCategory::Environment);
+    let kinds = Kinds::of(formats, &entry.path);
     let nature = formats.by_nature(&entry.path);
     Ok(scan::contents(file, formats, &entry.path, &kinds)
-        .map(|hits| findings(entry, environment, nature, hits)))
+        .map(|hits| findings(entry, &kinds, nature, hits)))
 }
 
 /// An environment file in which no secret was seen is a note, whatever its name says.
@@ -181,14 +176,15 @@ fn told(entry: &Entry, name: &str, title: &str, mild: Option<Mild>, whole_file: 
 
 fn findings(
     entry: &Entry,
-    environment: bool,
+    kinds: &Kinds,
     nature: Option<&FileRow>,
     mut hits: Vec<scan::Credential<'static>>,
 ) -> (Vec<SecretFinding>, usize) {
     let path = &entry.path;
     let accepted = hits.iter().filter(|hit| hit.accepted).count();
     hits.retain(|hit| !hit.accepted);
-    let whole_file = environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
+    let is_environment = !hits.is_empty() && kinds.has(FileCategory::Environment);
+    let whole_file = is_environment || nature.is_some() || hits.iter().any(|hit| hit.is_the_file);
     let make = |name: &str, title: &str, mild| told(entry, name, title, mild, whole_file);
     if let (Some(row), true) = (nature, hits.is_empty()) {
         return (

@@ -2,6 +2,7 @@
 
 use crate::table::read;
 use bstr::ByteSlice;
+use foldhash::fast::FixedState;
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -32,7 +33,7 @@ struct Table {
 /// Words, as a text with spaces between.
 #[derive(Deserialize, Default)]
 #[serde(from = "String")]
-pub(super) struct Words(HashSet<String>);
+pub(super) struct Words(HashSet<String, FixedState>);
 
 impl From<String> for Words {
     fn from(text: String) -> Self {

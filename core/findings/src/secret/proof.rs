@@ -53,8 +53,7 @@ impl Proof {
         let holds = match self {
             Self::Form => true,
             Self::NotAPlaceholder => {
-                let is_port =
-                    value.len() <= 5 && value.iter().all(u8::is_ascii_digit);
+                let is_port = value.len() <= 5 && value.iter().all(u8::is_ascii_digit);
                 let is_open = is_reference(value, false) || is_placeholder_text(value) || is_port;
                 let worth = if is_common(value) {
                     Worth::StandIn

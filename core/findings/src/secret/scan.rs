@@ -2,7 +2,7 @@
 
 use super::Secret;
 use super::assignment::{self, Assignment, Written};
-use super::formats::{FileCategory, Format, Formats};
+use super::formats::{FileCategory, Format, Formats, Kinds};
 use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
 use super::tables;
 use super::value::{self, Standing, Worth};
@@ -54,7 +54,7 @@ pub(super) fn contents<'f>(
     file: &mut dyn Read,
     formats: &'f Formats,
     path: &RepoPath,
-    kinds: &[FileCategory],
+    kinds: &Kinds,
 ) -> std::io::Result<Vec<Credential<'f>>> {
     thread_local! {
         /// One for all files that a thread reads.
@@ -129,7 +129,7 @@ fn windows<'f>(
     window: &mut Vec<u8>,
     formats: &'f Formats,
     path: &RepoPath,
-    kinds: &[FileCategory],
+    kinds: &Kinds,
 ) -> std::io::Result<Vec<Credential<'f>>> {
     let mut found = Credentials::default();
     loop {
@@ -270,7 +270,7 @@ impl<'t> Lines<'t> {
 /// Where credentials stand in a text, whatever file it comes from.
 pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize>> {
     // The patterns can be read, as the tests see to.
-    let found = spans_of(text, formats, &FileCategory::ALL).unwrap_or_default();
+    let found = spans_of(text, formats, &Kinds::any(formats)).unwrap_or_default();
     found.into_iter().map(|found| found.secret).collect()
 }
 
@@ -278,17 +278,17 @@ pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize
 fn named<'f>(
     text: &[u8],
     formats: &'f Formats,
-    kinds: &[FileCategory],
+    kinds: &Kinds,
     names: &[std::ops::Range<usize>],
     taken: &mut Taken,
 ) -> Vec<Span<'f>> {
     // Translations and locks are full of such names.
-    if !kinds.contains(&FileCategory::Code) {
+    if !kinds.has(FileCategory::Code) {
         return Vec::new();
     }
     let mut found = Vec::new();
     let mut last_name = 0..0;
-    let mut cells = match kinds.contains(&FileCategory::Table) {
+    let mut cells = match kinds.has(FileCategory::Table) {
         true => tables::of_list(text),
         false => Vec::new(),
     };
@@ -296,7 +296,7 @@ fn named<'f>(
         if last_name.contains(&hit.start) {
             continue;
         }
-        if kinds.contains(&FileCategory::Statements) {
+        if kinds.has(FileCategory::Statements) {
             cells.extend(tables::of_statement(text, hit));
         }
         if let Some(assignment) = assignment::read(text, hit, kinds) {
@@ -330,7 +330,7 @@ fn named<'f>(
 }
 
 /// What is known of where a value stands.
-fn standing(text: &[u8], found: &Assignment, kinds: &[FileCategory]) -> Standing {
+fn standing(text: &[u8], found: &Assignment, kinds: &Kinds) -> Standing {
     // Lines of such length are a tool's.
     let around = &text[found.name.start.saturating_sub(LONG_LINE)..found.name.start];
     let behind = &text[found.value.end..text.len().min(found.value.end + LONG_LINE)];
@@ -339,10 +339,10 @@ fn standing(text: &[u8], found: &Assignment, kinds: &[FileCategory]) -> Standing
     Standing {
         says: found.says,
         written: found.written,
-        is_strict: is_long || kinds.contains(&FileCategory::Sample),
+        is_strict: is_long || kinds.has(FileCategory::Sample),
         is_setting: found.written == Written::Element
-            || kinds.contains(&FileCategory::Settings)
-            || kinds.contains(&FileCategory::Environment),
+            || kinds.has(FileCategory::Settings)
+            || kinds.has(FileCategory::Environment),
     }
 }
 
@@ -379,7 +379,7 @@ struct Span<'f> {
 fn spans_of<'f>(
     text: &[u8],
     formats: &'f Formats,
-    kinds: &[FileCategory],
+    kinds: &Kinds,
 ) -> std::io::Result<Vec<Span<'f>>> {
     let mut all: Vec<Span> = Vec::new();
     let mut taken = Taken::default();
