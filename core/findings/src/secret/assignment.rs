@@ -282,10 +282,11 @@ impl<'t> Cursor<'t> {
         if is_closed && !is_quoted && !before.ends_with(b"(:") && !before.ends_with(b"{") {
             return None;
         }
-        if is_quoted && closers > 0 {
-            if let Some(value) = self.of_pair(name, kinds) {
-                return Some(value);
-            }
+        if is_quoted
+            && closers > 0
+            && let Some(value) = self.of_pair(name, kinds)
+        {
+            return Some(value);
         }
         // name: DB_PASSWORD
         //   value: …
@@ -609,12 +610,13 @@ impl<'t> Cursor<'t> {
             self.skip(|byte| byte.is_ascii_whitespace());
             let joins = self.take(&[b"+", b"..", b".", b"&", b"||", b"~", b"<>", b"\\"]);
             self.skip(|byte| byte.is_ascii_whitespace() || byte == b'_');
-            if (joins || newline) && pieces.len() < 8 {
-                if let Some(piece) = self.piece() {
-                    last = piece.clone();
-                    pieces.push(piece);
-                    continue;
-                }
+            if (joins || newline)
+                && pieces.len() < 8
+                && let Some(piece) = self.piece()
+            {
+                last = piece.clone();
+                pieces.push(piece);
+                continue;
             }
             self.at = at;
             // What is put together with something that isn't here, isn't known.

@@ -72,10 +72,10 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
         return None;
     }
     let value = around.secret;
-    if format.proof == Proof::JsonWebToken {
-        if let Some(mild) = of_token(value) {
-            return Some(mild);
-        }
+    if format.proof == Proof::JsonWebToken
+        && let Some(mild) = of_token(value)
+    {
+        return Some(mild);
     }
     let before = &around.text[around.start.saturating_sub(600)..around.start];
     let behind = &around.text[around.start..around.text.len().min(around.start + 900)];

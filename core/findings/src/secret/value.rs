@@ -191,7 +191,7 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     if is_uuid(value) {
         return standing.written != Written::Loose;
     }
-    if is_mixed(value) && !(is_label(value) && !is_long_mix(value)) {
+    if is_mixed(value) && (!is_label(value) || is_long_mix(value)) {
         return true;
     }
     let body = value.trim_end_with(|sign| sign.is_ascii_digit());

@@ -45,7 +45,7 @@ pub(crate) fn heading_of(template: &Template, rule: &TemplateRule) -> Heading {
     let is_from = |other: &TemplateRule| {
         let other = parsed(other);
         let hits = |part: &RepoPath| other.matches(part.bare(), part.is_folder());
-        let mut probes = probes.iter().map(|probe| RepoPath::new(probe));
+        let mut probes = probes.iter().map(RepoPath::new);
         probes.any(|probe| probe.parts().any(hits))
     };
     let rules = template.rule.iter();
