@@ -1,5 +1,6 @@
 //! What a command works with: one picture of the working tree, and how to answer.
 
+use crate::ask;
 use crate::cli::{Format, GlobalArgs};
 use crate::render::shown;
 use anyhow::{Context as _, Result, bail};
@@ -160,11 +161,7 @@ impl<'a> Context<'a> {
         if self.args.yes || !self.is_interactive() {
             return Ok(true);
         }
-        let theme = dialoguer::theme::SimpleTheme;
-        Ok(dialoguer::Confirm::with_theme(&theme)
-            .with_prompt(question)
-            .default(false)
-            .interact()?)
+        Ok(ask::one_of(question, ask::YES_OR_NO)? == Some('y'))
     }
 
     /// Whether a person can answer.

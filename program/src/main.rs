@@ -2,6 +2,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod ask;
 mod cli;
 mod commands;
 mod context;
@@ -22,7 +23,7 @@ use std::process::ExitCode;
     propagate_version = true,
     max_term_width = 100
 )]
-struct Arguments {
+pub(crate) struct Arguments {
     /// What to do.
     #[command(subcommand)]
     command: commands::Command,

@@ -1,4 +1,5 @@
 use super::proposal::Proposal;
+use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Paint, shown};
@@ -88,10 +89,8 @@ impl Accept {
         match &self.because {
             Some(because) if !because.trim().is_empty() => Ok(because.clone()),
             None if context.is_interactive() => {
-                let theme = dialoguer::theme::SimpleTheme;
-                Ok(dialoguer::Input::with_theme(&theme)
-                    .with_prompt("Why is it all right?")
-                    .interact_text()?)
+                let said = ask::text("Why is it all right?")?;
+                said.context("without a reason, nothing is accepted")
             }
             _ => bail!("an acceptance needs a reason\n  say it with --because"),
         }

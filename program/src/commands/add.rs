@@ -1,11 +1,12 @@
 use super::proposal::Proposal;
 use super::rule_args::RuleArgs;
+use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, count, shown};
 use crate::report::EffectOut;
 use crate::{put, putln, words};
-use anyhow::{Result, bail};
+use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
@@ -213,7 +214,9 @@ fn pick(rows: &str, offers: Vec<(Breadth, BString)>) -> Result<BString> {
         .with_prompt("How much of it")
         .items(&items)
         .default(0)
-        .interact()?;
+        .interact_opt();
+    let picked = ask::whole(picked.map_err(|dialoguer::Error::IO(error)| error))?;
+    let picked = picked.context("nothing was chosen, and nothing written")?;
     let picked = offers.into_iter().nth(picked);
     Ok(picked.map(|(_, pattern)| pattern).unwrap_or_default())
 }

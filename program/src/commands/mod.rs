@@ -3,17 +3,20 @@
 mod accept;
 mod add;
 mod check;
+mod completions;
 mod demo;
 mod draft;
 mod drop;
 mod files;
 mod hook;
+mod manual;
 mod mute;
 mod proposal;
 mod prove;
 mod rehearse;
 mod rule_args;
 mod rules;
+mod setup;
 mod survey;
 mod templates;
 mod tidy;
@@ -34,6 +37,7 @@ use std::time::Duration;
 /// All commands, in the order in which people need them.
 #[derive(Subcommand)]
 pub enum Command {
+    Setup(setup::Setup),
     Survey(survey::Survey),
     Templates(templates::Templates),
     Draft(draft::Draft),
@@ -52,6 +56,8 @@ pub enum Command {
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
     Hook(hook::Hook),
+    Completions(completions::Completions),
+    Manual(manual::Manual),
     Demo(demo::Demo),
 }
 
@@ -85,6 +91,9 @@ fn is_overtaken(error: &anyhow::Error) -> bool {
 
 fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     match command {
+        Command::Setup(setup) => setup.run(args),
+        Command::Completions(completions) => completions.run(args),
+        Command::Manual(manual) => manual.run(args),
         Command::Survey(survey) => survey.run(args),
         Command::Templates(templates) => templates.run(args),
         Command::Demo(demo) => demo.run(args),

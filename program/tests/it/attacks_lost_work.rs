@@ -50,7 +50,7 @@ fn a_line_that_somebody_adds_while_it_waits_for_an_answer_stands() {
         let (question, answer) = if words == "tidy" {
             ("What now", "\x1b[B\r")
         } else {
-            ("Write it?", "y")
+            ("Write it?", "y\r")
         };
         let said = nia.redshank_at_a_terminal_meanwhile(
             words,

@@ -12,6 +12,7 @@ mod finders;
 mod findings;
 mod first_commit;
 mod guard;
+mod guided;
 mod history;
 mod killed;
 mod one_look;

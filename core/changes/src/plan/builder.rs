@@ -5,6 +5,7 @@ use super::{Plan, Step, StepKind, StepReason, removal};
 use crate::journal::{Changes, FileChange};
 use crate::{Error, Result, sample};
 use bstr::{BString, ByteSlice};
+use redshank_files::FileKind;
 use redshank_findings::{Finding, KeepOut, Remedy, is_environment};
 use redshank_pattern::exactly;
 use redshank_templates::Survey;
@@ -20,6 +21,9 @@ use std::collections::BTreeSet;
 
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
+
+/// The environment file, whose keys others need.
+const ENVIRONMENT: &str = ".env";
 
 pub(super) struct PlanBuilder<'a> {
     snapshot: &'a Snapshot,
@@ -101,7 +105,7 @@ impl<'a> PlanBuilder<'a> {
             self.step(finding, kind, reason, stats_of(finding));
         }
         if finding.class() == Class::Secret {
-            self.add_sample(finding)?;
+            self.add_sample(&finding.path, Some(&finding.id))?;
         }
         if finding.state == State::Tracked {
             self.stop_tracking(finding);
@@ -144,9 +148,24 @@ impl<'a> PlanBuilder<'a> {
         }
     }
 
+    /// The same beside environment files that rules keep out already.
+    pub(super) fn add_samples(&mut self) -> Result<()> {
+        let entries = self.tree.to_commit();
+        let folders: BTreeSet<&RepoPath> = entries.map(|entry| entry.path.folder()).collect();
+        for folder in folders {
+            let path: RepoPathBuf = folder.join(ENVIRONMENT).into();
+            let is_file = self.snapshot.root.kind(&path) == Some(FileKind::File);
+            let entry = self.tree.get(&path);
+            let is_open = entry.is_none_or(|entry| entry.state == State::Ignored);
+            if is_file && is_open && self.is_shut(&path)? {
+                self.add_sample(&path, None)?;
+            }
+        }
+        Ok(())
+    }
+
     /// Beside an environment file that is kept out, others need its keys.
-    fn add_sample(&mut self, finding: &Finding) -> Result<()> {
-        let path = &finding.path;
+    fn add_sample(&mut self, path: &RepoPath, finding: Option<&String>) -> Result<()> {
         let exists = |path: &RepoPath| self.snapshot.root.is_there(path);
         let name = sample::name(path);
         if !is_environment(path) || self.edits.writes_anew(&name) || sample::has_one(path, &exists)
@@ -156,11 +175,16 @@ impl<'a> PlanBuilder<'a> {
         let text = self.snapshot.read_if_there(path)?.unwrap_or_default();
         if let Some(made) = sample::of(&text) {
             let stats = FileStats::one(Bytes(made.text.len() as u64));
-            let reason = StepReason::Keys {
-                of: path.clone(),
-                left_out: made.left_out,
-            };
-            self.step(finding, StepKind::Sample(name.clone()), reason, stats);
+            self.steps.push(Step {
+                kind: StepKind::Sample(name.clone()),
+                path: path.to_owned(),
+                reason: StepReason::Keys {
+                    of: path.to_owned(),
+                    left_out: made.left_out,
+                },
+                findings: finding.into_iter().cloned().collect(),
+                stats,
+            });
             self.edits.put(name, made.text);
             self.samples += stats;
         }

@@ -106,7 +106,8 @@ pub struct Plan {
 impl Plan {
     /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another
     /// step adds, is not added again. With a survey, what is generated and can be made again is
-    /// moved out of the way, too.
+    /// moved out of the way, too. `with_samples` are written beside environment files that rules
+    /// keep out already.
     ///
     /// # Errors
     /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the
@@ -115,6 +116,7 @@ impl Plan {
         snapshot: &Snapshot,
         findings: Vec<Finding>,
         remove: Option<&Survey>,
+        with_samples: bool,
     ) -> Result<Self> {
         let stage = redshank_stage::Stage::Plan.begin();
         // Known before anything is moved, whatever mends it.
@@ -141,6 +143,9 @@ impl Plan {
             if !builder.mend(&finding)? {
                 left.push(finding);
             }
+        }
+        if with_samples {
+            builder.add_samples()?;
         }
         let plan = builder.finish(left)?;
         stage.seen(plan.steps.len() as u64, 0);

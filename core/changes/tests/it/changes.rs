@@ -73,7 +73,7 @@ impl Ground {
 
     fn tidy(&self) -> Plan {
         let snapshot = self.snapshot();
-        let plan = Plan::of(&snapshot, self.findings(), None).unwrap();
+        let plan = Plan::of(&snapshot, self.findings(), None, false).unwrap();
         if !plan.changes.is_empty() {
             Journal::of(&snapshot)
                 .unwrap()

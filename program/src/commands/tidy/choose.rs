@@ -1,6 +1,7 @@
 //! Asking a person what of a plan is to be done.
 
 use super::show;
+use crate::ask;
 use anyhow::Result;
 use dialoguer::theme::SimpleTheme;
 use dialoguer::{MultiSelect, Select};
@@ -27,7 +28,9 @@ pub(super) fn ask() -> Result<Choice> {
         .with_prompt("\nWhat now")
         .items(answers)
         .default(0);
-    Ok(match asked.interact_opt()? {
+    let asked = asked.interact_opt();
+    let asked = ask::whole(asked.map_err(|dialoguer::Error::IO(error)| error))?;
+    Ok(match asked {
         Some(1) => Choice::All,
         Some(2) => Choice::Some,
         Some(3) => Choice::Difference,
@@ -35,8 +38,8 @@ pub(super) fn ask() -> Result<Choice> {
     })
 }
 
-/// The findings whose steps a person leaves out.
-pub(super) fn left_out(plan: &Plan) -> Result<HashSet<String>> {
+/// The findings whose steps a person leaves out; nothing for Esc.
+pub(super) fn left_out(plan: &Plan) -> Result<Option<HashSet<String>>> {
     let mut known = HashSet::new();
     // A finding's steps go together; the first one stands for them.
     let first: Vec<&Step> = plan
@@ -56,14 +59,15 @@ pub(super) fn left_out(plan: &Plan) -> Result<HashSet<String>> {
     let asked = MultiSelect::with_theme(&theme)
         .with_prompt("Space leaves a step out, Enter goes on")
         .items_checked(labels);
-    let Some(kept) = asked.interact_opt()? else {
-        return Ok(HashSet::new());
+    let asked = asked.interact_opt();
+    let asked = ask::whole(asked.map_err(|dialoguer::Error::IO(error)| error))?;
+    let Some(kept) = asked else {
+        return Ok(None);
     };
     let left = first
         .iter()
         .enumerate()
         .filter(|(at, _)| !kept.contains(at));
-    Ok(left
-        .flat_map(|(_, step)| step.findings.iter().cloned())
-        .collect())
+    let left = left.flat_map(|(_, step)| step.findings.iter().cloned());
+    Ok(Some(left.collect()))
 }

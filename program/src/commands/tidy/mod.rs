@@ -49,7 +49,7 @@ impl Tidy {
         let result = scan(snapshot, &survey, &ScanOptions::default())?;
         let findings = self.chosen(result.findings)?;
         let remove = self.remove.then_some(&survey);
-        let mut plan = Plan::of(snapshot, findings.clone(), remove)?;
+        let mut plan = Plan::of(snapshot, findings.clone(), remove, self.with_samples())?;
         if context.speaks() {
             put!("{}", show::plan(&plan)?)?;
         }
@@ -58,7 +58,7 @@ impl Tidy {
         if !plan.changes.is_empty() && snapshot.repository.is_some() {
             applied = self.apply;
             if context.is_interactive() && !args.yes {
-                (plan, applied) = choose_from(&context, findings, remove, plan)?;
+                (plan, applied) = choose_from(&context, self, findings, plan, remove)?;
             }
         }
         if applied {
@@ -73,6 +73,11 @@ impl Tidy {
             putln!("nothing was changed; {apply} does it")?;
         }
         Ok(ExitCode::SUCCESS)
+    }
+
+    /// Whether samples of environment files are a part of what is asked for.
+    fn with_samples(&self) -> bool {
+        self.only.is_empty() || self.only.contains(&Class::Secret)
     }
 
     /// The findings that are to be mended.
@@ -95,9 +100,10 @@ impl Tidy {
 /// Lets a person choose; gives the plan for what is chosen, and whether it is to be done.
 fn choose_from(
     context: &Context,
+    tidy: &Tidy,
     findings: Vec<Finding>,
-    remove: Option<&Survey>,
     plan: Plan,
+    remove: Option<&Survey>,
 ) -> Result<(Plan, bool)> {
     let (mut findings, mut plan) = (findings, plan);
     loop {
@@ -106,9 +112,12 @@ fn choose_from(
             Choice::Nothing => return Ok((plan, false)),
             Choice::Difference => put!("{}", show::differences(&plan))?,
             Choice::Some => {
-                let left_out = choose::left_out(&plan)?;
+                let Some(left_out) = choose::left_out(&plan)? else {
+                    continue;
+                };
                 findings.retain(|finding| !left_out.contains(&finding.id));
-                plan = Plan::of(&context.snapshot, findings.clone(), remove)?;
+                let with_samples = tidy.with_samples();
+                plan = Plan::of(&context.snapshot, findings.clone(), remove, with_samples)?;
                 put!("{}", show::plan(&plan)?)?;
                 if plan.changes.is_empty() {
                     return Ok((plan, false));

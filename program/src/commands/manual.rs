@@ -1,0 +1,42 @@
+use crate::Arguments;
+use crate::cli::GlobalArgs;
+use anyhow::{Context as _, Result, bail};
+use clap::{Args, CommandFactory};
+use clap_mangen::Man;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+/// The manual page of a command, for `man -l -`; or all of them, for a package
+#[derive(Args)]
+pub struct Manual {
+    /// The command; without it, the page of the whole program
+    command: Option<String>,
+    /// Write all pages into this folder
+    #[arg(long, value_name = "DIR", conflicts_with = "command")]
+    into: Option<PathBuf>,
+}
+
+impl Manual {
+    pub fn run(&self, _args: &GlobalArgs) -> Result<ExitCode> {
+        let mut whole = Arguments::command();
+        whole.build();
+        if let Some(folder) = &self.into {
+            clap_mangen::generate_to(whole, folder)
+                .with_context(|| format!("{}\n  name a folder that exists", folder.display()))?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        let page = match &self.command {
+            None => whole,
+            Some(name) => {
+                let Some(command) = whole.find_subcommand(name) else {
+                    bail!("there is no command `{name}`\n  `redshank help` lists them");
+                };
+                command.clone()
+            }
+        };
+        let mut written = Vec::new();
+        Man::new(page).render(&mut written)?;
+        crate::put!("{}", String::from_utf8_lossy(&written))?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
