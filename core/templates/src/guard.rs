@@ -326,8 +326,12 @@ pub fn takes_work(survey: &Survey, tree: &Tree, folder: &RepoPath, pattern: &[u8
         let place = &entry.path[..entry.path.len() - below.len() + met.len()];
         seen.insert(place.to_owned()).then(|| RepoPath::new(place))
     });
-    places
-        .any(|place| guard.is_work(place, false) || place.is_folder() && guard.holds_written(place))
+    places.any(|place| {
+        let is_made = survey.matches.on(place).is_some();
+        let is_work =
+            || guard.is_work(place, false) || place.is_folder() && guard.holds_written(place);
+        !is_made && is_work()
+    })
 }
 
 /// Files by whose names an empty folder is kept (no tool reads them; people call them so).

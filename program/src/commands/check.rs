@@ -2,7 +2,7 @@ use super::found;
 use crate::cli::{CheckFormat, DocumentFormat, GlobalArgs, ListFormat};
 use crate::context::Context;
 use crate::render::{
-    self, Align, Cell, Paint, Table, class_paint, count, cut, files, level_paint, shortened, shown,
+    self, Align, Cell, Paint, Table, class_paint, count, files, level_paint, shortened, shown,
     width,
 };
 use crate::report::{CheckOut, FindingOut, Listing, Report, SummaryOut, root};
@@ -10,6 +10,7 @@ use crate::words;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
+use console::measure_text_width;
 use redshank_files::FileKind;
 use redshank_findings::{Exposure, Finding, Level, Remedy, ScanOptions, ScanResult, Summary};
 use redshank_worktree::Class;
@@ -183,8 +184,11 @@ pub fn nothing_found(result: &ScanResult) -> String {
     }
 }
 
-/// Below this width, in columns, what a finding is goes on a line of its own.
+/// Where nobody knows how wide a line may be, in columns.
 const NARROW: usize = 100;
+
+/// What stands before what is said below a row.
+const BELOW: &str = "      ";
 
 impl Checked<'_> {
     /// Findings of one level and class: a line for each, and what mends those that `tidy` can't.
@@ -198,28 +202,31 @@ impl Checked<'_> {
         };
         let many = Paint::Quiet.on(format!("{} {findings}", count(group.len() as u64)));
         writeln!(text, "{level}  {class}  {many}")?;
-        let is_narrow = width().is_some_and(|width| width < NARROW);
-        let columns = [
-            Align::Whole,
-            Align::Right,
-            Align::Right,
-            Align::Whole,
-            Align::Left,
-        ];
+        let columns = [Align::Whole, Align::Right, Align::Right, Align::Whole];
         let mut table = Table::new(&columns);
         for finding in group {
-            let what = Cell::painted(Paint::Quiet, what(finding));
-            table.row(
-                cells(finding)
-                    .into_iter()
-                    .chain((!is_narrow).then_some(what)),
-            );
+            table.row(cells(finding));
         }
-        for (at, (row, finding)) in table.text().lines().zip(group).enumerate() {
-            writeln!(text, "{row}")?;
-            if is_narrow {
-                let what = cut(&what(finding), width().unwrap_or(NARROW) - 8);
-                writeln!(text, "      {}", Paint::Quiet.on(what))?;
+        let rows = table.text();
+        let rows: Vec<&str> = rows.lines().collect();
+        let widest = rows.iter().map(|row| measure_text_width(row)).max();
+        let widest = widest.unwrap_or_default() + 2;
+        // What is said of all stands beside the rows where that is wide enough, else below.
+        let fits = |finding: &Finding| {
+            width().is_none_or(|width| widest + measure_text_width(&what(finding)) <= width)
+        };
+        let is_beside = group.iter().all(fits);
+        for (at, (row, finding)) in rows.iter().zip(group).enumerate() {
+            let what = what(finding);
+            if is_beside {
+                let between = " ".repeat(widest - measure_text_width(row));
+                writeln!(text, "{row}{between}{}", Paint::Quiet.on(what))?;
+            } else {
+                writeln!(text, "{row}")?;
+                let room = width().unwrap_or(NARROW).saturating_sub(BELOW.len());
+                for line in textwrap::wrap(&what, room) {
+                    writeln!(text, "{BELOW}{}", Paint::Quiet.on(line))?;
+                }
             }
             self.text_below(finding, group.get(at + 1), text)?;
         }
@@ -250,7 +257,14 @@ impl Checked<'_> {
         let mend = words::remedy(finding);
         let is_last = next.is_none_or(|next| words::remedy(next) != mend);
         if matches!(finding.remedy, Remedy::ByHand(_)) && is_last || self.verbose {
-            writeln!(text, "      {} {mend}", Paint::Good.on("mend:"))?;
+            let mend = format!("mend: {mend}");
+            let room = width().map_or(usize::MAX, |width| width.saturating_sub(BELOW.len()));
+            for (nth, line) in textwrap::wrap(&mend, room).iter().enumerate() {
+                match line.strip_prefix("mend:").filter(|_| nth == 0) {
+                    Some(rest) => writeln!(text, "{BELOW}{}{rest}", Paint::Good.on("mend:"))?,
+                    None => writeln!(text, "{BELOW}{line}")?,
+                }
+            }
         }
         Ok(())
     }

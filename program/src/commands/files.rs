@@ -4,7 +4,7 @@ use crate::context::Context;
 use crate::put;
 use crate::render::{Align, Paint, Table, count, cut, folder_name, screen, shown, width};
 use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
-use anyhow::Result;
+use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_worktree::tree::{Entry, State, Tree};
@@ -17,6 +17,9 @@ use std::process::ExitCode;
 /// The list of files, by state
 #[derive(Args)]
 pub struct Files {
+    /// Only those in these folders
+    #[arg(value_name = "FOLDER")]
+    folders: Vec<OsString>,
     /// Which files: candidates would be taken by `git add --all`
     #[arg(
         long,
@@ -82,6 +85,9 @@ impl Files {
         let tree = Tree::walk(&context.snapshot, &options)?;
         let entries = tree.entries.iter().filter(|entry| wanted(entry.state));
         let mut listed: Vec<&Entry> = entries.collect();
+        let folders = self.folders(&context)?;
+        let is_in = |entry: &Entry| folders.iter().any(|folder| entry.path.is_within(folder));
+        listed.retain(|entry| folders.is_empty() || is_in(entry));
         if let Some(folder) = &self.under {
             let folder = context.resolve_folder(folder)?;
             listed
@@ -105,6 +111,24 @@ impl Files {
         }
         context.say_unread(&tree.unread);
         Ok(found(self.under.is_some() && !listed.is_empty()))
+    }
+}
+
+impl Files {
+    /// The folders that were asked for, below the one that the person stands in.
+    fn folders(&self, context: &Context) -> Result<Vec<RepoPathBuf>> {
+        let mut folders = Vec::new();
+        for folder in &self.folders {
+            let folder = context.resolve_folder(folder)?;
+            if folder != *context.prefix && !folder.is_within(&context.prefix) {
+                bail!(
+                    "{} lies outside the folder you are in\n  go there, or name it with --root",
+                    shown(&folder)
+                );
+            }
+            folders.push(folder);
+        }
+        Ok(folders)
     }
 }
 

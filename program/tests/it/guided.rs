@@ -132,3 +132,15 @@ fn a_sample_is_written_beside_an_environment_file_that_is_ignored_already() {
     nia.redshank(&["tidy", "--apply"]).fine();
     assert_eq!(nia.reads(".env.example"), b"DB_PASSWORD=\n");
 }
+
+#[test]
+fn the_list_of_files_can_be_that_of_some_folders() {
+    let nia = Person::with_repository();
+    for path in ["a/x", "a/deep/y", "b/z", "c"] {
+        nia.writes(path, "1");
+    }
+    let list = |words: &[&str]| nia.redshank(&[&["files", "-z"], words].concat()).fine().out;
+    assert_eq!(list(&["a"]), "a/deep/y\0a/x\0");
+    assert_eq!(list(&["a/deep", "b/"]), "a/deep/y\0b/z\0");
+    assert_eq!(nia.redshank(&["files", "nowhere"]).code, 2);
+}
