@@ -2,6 +2,7 @@
 
 use crate::draft::covers;
 use crate::{Project, Result, Variant};
+use bstr::ByteSlice;
 use redshank_pattern::{Case, Rule};
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
@@ -91,7 +92,14 @@ fn followed<'a>(
     };
     for (pattern, keeps_out) in differences(variant) {
         let rule = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);
+        // What any path that it matches holds; most hold no such thing.
+        let literals = pattern.split(['*', '?', '[', ']', '\\', '/']);
+        let literal = literals.max_by_key(|literal| literal.len());
+        let literal = literal.unwrap_or_default();
         let hits = |entry: &&&Entry| {
+            if !entry.path.contains_str(literal) {
+                return false;
+            }
             let below = entry.path.below(&folder).map(RepoPath::new);
             below.is_some_and(|path| {
                 path.parts()

@@ -120,7 +120,7 @@ impl Files {
         let mut folders = Vec::new();
         for folder in &self.folders {
             let folder = context.resolve_folder(folder)?;
-            if folder != *context.prefix && !folder.is_within(&context.prefix) {
+            if *folder != *context.prefix && !folder.is_within(&context.prefix) {
                 bail!(
                     "{} lies outside the folder you are in\n  go there, or name it with --root",
                     shown(&folder)

@@ -123,7 +123,8 @@ pub(super) fn read<'t>(
         return None;
     }
     let says = names::says(&text[name.clone()])?;
-    if text[..name.start].trim_end().ends_with(b"typeof") {
+    let before = &text[name.start.saturating_sub(12)..name.start];
+    if before.trim_ascii_end().ends_with(b"typeof") {
         return None;
     }
     let mut at = Cursor {
@@ -149,40 +150,67 @@ pub(super) fn read<'t>(
     })
 }
 
+/// What may stand between a name and what gives it a value.
+const CLOSERS: &[u8] = b"\\\"'`])} \t";
+
+/// What may give a name a value, or end its line.
+const GIVERS: &[u8] = b"=:><,|?[(!-~\n\r";
+
 /// Whether what follows a name may give it a value; most often, something else follows.
 fn may_be_given(text: &[u8], name: &Range<usize>) -> bool {
     let behind = &text[name.end..text.len().min(name.end + 12)];
-    let is_closer = |byte: u8| b"\\\"'`])} \t".contains(&byte);
-    let next = behind.iter().copied().find(|byte| !is_closer(*byte));
-    match next {
-        // What closes a text or a list and is followed by nothing that gives.
-        Some(byte) if b"=:><,|?[(!-~\n\r".contains(&byte) => true,
-        Some(byte) if byte.is_ascii_alphabetic() => {
-            // Words, one behind the other: only where a line is made so.
-            let is_beside = !is_closer(behind[0]) || behind[0] == b' ' || behind[0] == b'\t';
-            let before = &text[name.start.saturating_sub(24)..name.start];
-            let starts_line = before.trim_end_with(|sign| sign == ' ' || sign == '\t');
-            let is_alone = starts_line.is_empty() || starts_line.ends_with(b"\n");
-            let introduces = [&b"define"[..], b"def", b":", b"ENV", b"ARG", b"env"];
-            let is_introduced = introduces.iter().any(|word| starts_line.ends_with(word));
-            let reads = behind.trim_start_with(|sign| "\\\"'`])} \t".contains(sign));
-            is_beside && (is_alone || is_introduced || before.ends_with(b"<"))
-                || reads.starts_with(b"as ")
-                || reads.starts_with(b"As ")
-                || reads.starts_with(b"or ")
-                || reads.starts_with(b"value")
-        }
-        // `password "…"`, `:password "…"`, `password 'x'`
-        Some(_) | None => behind
-            .first()
-            .is_some_and(|byte| *byte == b' ' || *byte == b'\t'),
+    let Some(at) = behind.iter().position(|byte| !CLOSERS.contains(byte)) else {
+        return behind.first().is_some_and(|byte| b" \t".contains(byte));
+    };
+    if GIVERS.contains(&behind[at]) {
+        return true;
     }
+    if !behind[at].is_ascii_alphabetic() {
+        return at > 0 && b" \t".contains(&behind[0]);
+    }
+    if at > 0 && !b" \t".contains(&behind[0]) {
+        return is_worded(&behind[at..]);
+    }
+    // Words, one behind the other: only where a line is made so.
+    let before = &text[name.start.saturating_sub(24)..name.start];
+    let end = before.iter().rposition(|byte| !b" \t".contains(byte));
+    let before_it = &before[..end.map_or(0, |end| end + 1)];
+    let introduces = [
+        &b"define"[..],
+        b"def",
+        b":",
+        b"ENV",
+        b"ARG",
+        b"env",
+        b"\n",
+        b"<",
+    ];
+    before_it.is_empty()
+        || introduces.iter().any(|word| before_it.ends_with(word))
+        || is_worded(&behind[at..])
 }
+
+fn is_worded(behind: &[u8]) -> bool {
+    let words = [&b"as "[..], b"As ", b"or ", b"value"];
+    words.iter().any(|word| behind.starts_with(word))
+}
+
+/// The bytes that names are made of.
+static PART: [bool; 256] = {
+    let mut part = [false; 256];
+    let mut byte = 0;
+    while byte < part.len() {
+        let sign = byte as u8;
+        let joins = matches!(sign, b'_' | b'.' | b'-' | b'$');
+        part[byte] = sign.is_ascii_alphanumeric() || joins || sign >= 0x80;
+        byte += 1;
+    }
+    part
+};
 
 /// Where the name stands that a keyword is a part of.
 fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
-    let is_part =
-        |byte: &u8| byte.is_ascii_alphanumeric() || b"_.-$".contains(byte) || *byte >= 0x80;
+    let is_part = |byte: &u8| PART[usize::from(*byte)];
     // What was spelt out with what stands behind it isn't a part of the name.
     let hit = &text[keyword.clone()];
     let hit = &hit[..hit.iter().rposition(is_part).map_or(0, |last| last + 1)];
