@@ -151,7 +151,11 @@ impl Walk<'_> {
         Ok(())
     }
 
-    /// Runs git as if it was typed, and shows it.
+    /// Runs git as if it was typed, with the person's settings and hooks, and shows it.
+    #[allow(
+        clippy::disallowed_methods,
+        reason = "what the person was asked for and could type, not what the program asks git"
+    )]
     fn git(&self, words: &[&str]) -> Result<()> {
         putln!(
             "{}",
@@ -207,21 +211,8 @@ impl Walk<'_> {
             names => putln!("Found here: {}.", Paint::Type.on(names.join(", ")))?,
         }
         let mut types = self.setup.types.clone();
-        while self.asks {
-            let Some(said) = ask::text("Other types, by name (Enter for none)")? else {
-                break;
-            };
-            let asked = said.split([',', ' ']).filter(|name| !name.is_empty());
-            let (known, unknown): (Vec<&str>, Vec<&str>) = asked
-                .partition(|name| context.collection().is_ok_and(|all| all.find(name).is_ok()));
-            types.extend(known.iter().map(|name| (*name).to_owned()));
-            if unknown.is_empty() {
-                break;
-            }
-            putln!(
-                "  no template is called {}; `redshank templates` lists them",
-                unknown.join(", ")
-            )?;
+        if self.asks {
+            types.extend(self.other_types(&context)?);
         }
         let mut variants = self.setup.variants.clone();
         for practice in practices(&context.snapshot, &survey.projects)? {
@@ -262,6 +253,22 @@ impl Walk<'_> {
                 }
                 _ => return Ok(()),
             }
+        }
+    }
+
+    /// Types that the person names; none for Enter.
+    fn other_types(&self, context: &Context) -> Result<Vec<String>> {
+        loop {
+            let said = ask::text("Other types, by name (Enter for none)")?.unwrap_or_default();
+            let asked = said.split([',', ' ']).filter(|name| !name.is_empty());
+            let collection = context.collection()?;
+            let (known, unknown): (Vec<&str>, Vec<&str>) =
+                asked.partition(|name| collection.find(name).is_ok());
+            if unknown.is_empty() {
+                return Ok(known.into_iter().map(str::to_owned).collect());
+            }
+            let unknown = unknown.join(", ");
+            putln!("  no template is called {unknown}; `redshank templates` lists them")?;
         }
     }
 
@@ -384,7 +391,9 @@ impl Walk<'_> {
             .is_some();
         drop(context);
         self.ours(&["files", "--tree", "1"])?;
-        if is_candidate && self.asked("Stage all of it?", DO)? == 'y' {
+        // A script says so by giving a message.
+        let may_stage = self.asks || self.setup.commit.is_some();
+        if is_candidate && may_stage && self.asked("Stage all of it?", DO)? == 'y' {
             self.git(&["add", "--all"])?;
         }
         let message = match (&self.setup.commit, self.asks) {

@@ -153,7 +153,7 @@ impl<'a> PlanBuilder<'a> {
         let entries = self.tree.to_commit();
         let folders: BTreeSet<&RepoPath> = entries.map(|entry| entry.path.folder()).collect();
         for folder in folders {
-            let path: RepoPathBuf = folder.join(ENVIRONMENT).into();
+            let path: RepoPathBuf = folder.join(ENVIRONMENT);
             let is_file = self.snapshot.root.kind(&path) == Some(FileKind::File);
             let entry = self.tree.get(&path);
             let is_open = entry.is_none_or(|entry| entry.state == State::Ignored);

@@ -4,7 +4,9 @@
 use super::formats::{FileCategory, Kinds};
 use super::names::{self, Says};
 use bstr::ByteSlice;
+use foldhash::fast::FixedState;
 use std::borrow::Cow;
+use std::collections::HashMap;
 use std::ops::Range;
 
 /// A name, and the value that stands for it.
@@ -112,17 +114,22 @@ const VALUES: &[&[u8]] = &[
     b"string",
 ];
 
+/// What names say, as far as they were met: a text has few, and each often.
+pub(super) type Known<'t> = HashMap<&'t [u8], Option<Says>, FixedState>;
+
 /// What the name that a keyword stands in is given; nothing if that can't be told.
 pub(super) fn read<'t>(
     text: &'t [u8],
     keyword: &Range<usize>,
     kinds: &Kinds,
+    known: &mut Known<'t>,
 ) -> Option<Assignment<'t>> {
     let name = name_around(text, keyword)?;
     if !may_be_given(text, &name) {
         return None;
     }
-    let says = names::says(&text[name.clone()])?;
+    let word = &text[name.clone()];
+    let says = (*known.entry(word).or_insert_with(|| names::says(word)))?;
     let before = &text[name.start.saturating_sub(12)..name.start];
     if before.trim_ascii_end().ends_with(b"typeof") {
         return None;

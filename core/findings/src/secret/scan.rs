@@ -1,7 +1,7 @@
 //! Reading a file in windows and looking for credentials in it.
 
 use super::Secret;
-use super::assignment::{self, Assignment, Written};
+use super::assignment::{self, Assignment, Known, Written};
 use super::formats::{FileCategory, Format, Formats, Kinds};
 use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
 use super::tables;
@@ -287,6 +287,7 @@ fn named<'f>(
         return Vec::new();
     }
     let mut found = Vec::new();
+    let mut known = Known::default();
     let mut last_name = 0..0;
     let mut cells = match kinds.has(FileCategory::Table) {
         true => tables::of_list(text),
@@ -299,7 +300,7 @@ fn named<'f>(
         if kinds.has(FileCategory::Statements) {
             cells.extend(tables::of_statement(text, hit));
         }
-        if let Some(assignment) = assignment::read(text, hit, kinds) {
+        if let Some(assignment) = assignment::read(text, hit, kinds, &mut known) {
             last_name = assignment.name.clone();
             found.push(assignment);
         }
