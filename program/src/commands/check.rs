@@ -211,12 +211,12 @@ impl Checked<'_> {
         let rows: Vec<&str> = rows.lines().collect();
         let widest = rows.iter().map(|row| measure_text_width(row)).max();
         let widest = widest.unwrap_or_default() + 2;
-        // What is said of all stands beside the rows where that is wide enough, else below.
+        // What is said of one stands beside its row where that is wide enough, else below.
         let fits = |finding: &Finding| {
             width().is_none_or(|width| widest + measure_text_width(&what(finding)) <= width)
         };
-        let is_beside = group.iter().all(fits);
         for (at, (row, finding)) in rows.iter().zip(group).enumerate() {
+            let is_beside = fits(finding);
             let what = what(finding);
             if is_beside {
                 let between = " ".repeat(widest - measure_text_width(row));
