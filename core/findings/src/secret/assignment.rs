@@ -257,6 +257,12 @@ impl<'t> Cursor<'t> {
         &self.text[self.at.min(self.end)..self.end]
     }
 
+    /// A part of the text, as far as there is any.
+    fn part(&self, from: usize, to: usize) -> &'t [u8] {
+        let to = to.min(self.text.len());
+        &self.text[from.min(to)..to]
+    }
+
     fn peek(&self) -> u8 {
         self.rest().first().copied().unwrap_or(0)
     }
@@ -485,7 +491,8 @@ impl<'t> Cursor<'t> {
     }
 
     fn literal_or_bare(&mut self, name: &Range<usize>, kinds: &Kinds) -> Option<Value> {
-        let glued = self.text[name.end..self.at]
+        let glued = self
+            .part(name.end, self.at)
             .iter()
             .all(|byte| *byte == b'=');
         self.blanks();
@@ -530,7 +537,7 @@ impl<'t> Cursor<'t> {
         let line = before.rsplit_str("\n").next().unwrap_or_default();
         if line.len() == 4 * LONGEST_NAME || before.last() == Some(&quote) {
             // Something else would have to follow the value.
-            let behind = &self.text[self.at + 1..self.text.len().min(self.at + 3)];
+            let behind = self.part(self.at + 1, self.at + 3);
             return before.last() != Some(&quote)
                 && matches!(behind.first(), Some(b'+' | b')' | b',' | b';'));
         }
@@ -574,8 +581,8 @@ impl<'t> Cursor<'t> {
         };
         let opened = words.trim_end_with(|sign| "\"'".contains(sign));
         let is_first = introduces(opened) || opened.split(|byte| *byte == b' ').all(introduces);
-        let compares = self.text[name.end..self.at].contains_str("==")
-            || self.text[name.end..self.at].contains_str("!=");
+        let compares = self.part(name.end, self.at).contains_str("==")
+            || self.part(name.end, self.at).contains_str("!=");
         if compares {
             return None;
         }
@@ -597,7 +604,7 @@ impl<'t> Cursor<'t> {
             return None;
         }
         // Put together from variables.
-        let behind = &self.text[self.at..self.text.len().min(self.at + 40)];
+        let behind = self.part(self.at, self.at + 40);
         if behind.starts_with(b"$") && !has(Environment) && !has(Settings) {
             return None;
         }
@@ -638,7 +645,8 @@ impl<'t> Cursor<'t> {
         loop {
             let at = self.at;
             self.end = self.text.len().min(at + REACH + LONGEST_VALUE);
-            let newline = self.text[at..self.end]
+            let newline = self
+                .part(at, self.end)
                 .iter()
                 .take_while(|byte| byte.is_ascii_whitespace())
                 .any(|byte| *byte == b'\n');
@@ -655,7 +663,7 @@ impl<'t> Cursor<'t> {
             }
             self.at = at;
             // What is put together with something that isn't here, isn't known.
-            let goes_on = self.text[at..self.end].trim_start();
+            let goes_on = self.part(at, self.end).trim_start();
             let is_formed = [
                 &b"+"[..],
                 b". ",
@@ -679,7 +687,7 @@ impl<'t> Cursor<'t> {
         let at = self.at;
         let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_:.[]<>&!* ".contains(&byte);
         let many = self.skip(is_part);
-        let words = &self.text[at..at + many];
+        let words = self.part(at, at + many);
         if self.peek() != b'(' || many > 50 {
             self.at = at;
             return;
@@ -722,7 +730,7 @@ impl<'t> Cursor<'t> {
         let start = self.at;
         let mut from = start;
         loop {
-            let Some(found) = self.text[from..self.end].find(mark) else {
+            let Some(found) = self.part(from, self.end).find(mark) else {
                 self.at = at;
                 return None;
             };

@@ -426,3 +426,97 @@ fn spans_of<'f>(
     all.sort_by_key(|found| found.start);
     Ok(all)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Parts of texts, of which most go wrong somewhere.
+    const PARTS: &[&str] = &[
+        "password",
+        "token",
+        "apiKey",
+        "db_pass",
+        "пароль",
+        "<",
+        "</",
+        ">",
+        "=",
+        ":",
+        ":=",
+        "=>",
+        " ",
+        "\n",
+        "\r\n",
+        "\t",
+        "\"",
+        "'",
+        "`",
+        "\\",
+        "\\\"",
+        "\"\"\"",
+        "${",
+        "}",
+        ":-",
+        "(",
+        ")",
+        "[",
+        "]",
+        ",",
+        "||",
+        "??",
+        "+",
+        "..",
+        "#",
+        "//",
+        "--",
+        "name",
+        "value",
+        "define(",
+        "add_argument(",
+        "default='",
+        "<string>",
+        "insert into x (",
+        ") values (",
+        "export ",
+        "set ",
+        "#define ",
+        "As String",
+        "gull7!Wing",
+        "é",
+        "\u{0}",
+        "://",
+        "@",
+        "typeof ",
+        "|-",
+        ">-",
+        ";",
+        "?token=",
+        "badge",
+        "$x",
+        "f\"",
+        "{y}",
+        "b'",
+    ];
+
+    proptest! {
+        #[test]
+        fn whatever_a_text_holds_it_is_read_to_its_end(
+            parts in proptest::collection::vec(0..PARTS.len(), 0..60),
+        ) {
+            let text: String = parts.into_iter().map(|part| PARTS[part]).collect();
+            let formats = Formats::get().unwrap();
+            for path in ["a.py", "a.yml", "a.sh", "a.csv", "a.sql", "a.xml", ".env", "a.md", "a.min.js"] {
+                let kinds = Kinds::of(formats, RepoPath::new(path));
+                for span in spans_of(text.as_bytes(), formats, &kinds).unwrap() {
+                    prop_assert!(!span.secret.is_empty() && span.secret.end <= text.len());
+                    prop_assert!(span.start <= span.secret.start);
+                }
+                let mut file = text.as_bytes();
+                let found = contents(&mut file, formats, RepoPath::new(path), &kinds);
+                prop_assert!(found.is_ok());
+            }
+        }
+    }
+}

@@ -40,12 +40,10 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
     }
     let mut found = Vec::new();
     let mut at = head.len() + 1;
-    for line in text
-        .get(at..)
-        .unwrap_or_default()
-        .split_str("\n")
-        .take(ROWS)
-    {
+    let Some(rows) = text.get(at..) else {
+        return found;
+    };
+    for line in rows.split_str("\n").take(ROWS) {
         let row = cells(at..at + line.trim_end().len(), text, sign);
         at += line.len() + 1;
         if row.len() == names.len() {
