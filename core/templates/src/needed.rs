@@ -66,15 +66,18 @@ pub fn swallowed<'a>(
     let mut found = Vec::new();
     for project in projects {
         for needed in &project.template.needed {
-            if !is_needed(snapshot, tree, project, needed) {
-                continue;
-            }
+            let is_needed = is_needed(snapshot, tree, project, needed);
             for path in present(snapshot, tree, project, needed) {
                 if settings.reserves(&path) {
                     continue;
                 }
                 let answer = verdicts.query(&path)?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
+                    // A library's is kept out on purpose, by a rule that names it.
+                    let named = ruling.rule().text.trim_with(|sign| sign == '/');
+                    if !is_needed && path.name() == named.as_bstr() {
+                        continue;
+                    }
                     let pattern = fit(&format!("!{}", needed.pattern), &project.folder);
                     found.push(SwallowedFile {
                         shut: answer.shut.map(|length| path[..=length].as_bstr().into()),
