@@ -81,7 +81,6 @@ impl Values {
     /// What stands in the corpus in braces: a kind, and perhaps an argument.
     fn value(&mut self, kind: &str, argument: Option<&str>) -> String {
         let length = argument.and_then(|argument| argument.parse::<usize>().ok());
-        let made = |length: usize| length;
         match kind {
             "chosen" => self.chosen(),
             "word" => self.word(),
@@ -99,7 +98,7 @@ impl Values {
                 .map(|part| self.of("0123456789abcdef", part))
                 .join("-"),
             "base64" => STANDARD.encode(self.of(ALNUM, 12)),
-            "base64url" => self.of(ALNUM, made(length.unwrap_or(43))),
+            "base64url" => self.of(ALNUM, length.unwrap_or(43)),
             "akia" => format!(
                 "{}{}",
                 "AKIA",

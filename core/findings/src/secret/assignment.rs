@@ -459,7 +459,7 @@ impl<'t> Cursor<'t> {
             // The name of an environment variable, read with a default.
             let at = self.at;
             self.skip(|byte| b") ".contains(&byte));
-            if self.take(&[b"||", b"??", b"?:", b"or ", b"|| "]) {
+            if self.take(&[b"||", b"??", b"?:", b"or "]) {
                 self.blanks();
                 return true;
             }
