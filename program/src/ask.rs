@@ -4,10 +4,10 @@
 //! shows, and counts once Enter is pressed, so that no key's line end is left over for the next
 //! question. Esc and Ctrl-C answer nothing: all stays as it was.
 
+use crate::stop;
 use anyhow::Result;
 use console::{Key, Term};
 use std::io::ErrorKind;
-use std::process::exit;
 
 /// An answer: its key, and what it does.
 pub type Answer = (char, &'static str);
@@ -91,13 +91,7 @@ pub fn text(question: &str) -> Result<Option<String>> {
 /// If the terminal is gone.
 pub fn whole<T>(asked: std::io::Result<T>) -> Result<T> {
     match asked {
-        Err(error) if error.kind() == ErrorKind::Interrupted => {
-            let term = Term::stderr();
-            let _ = term.show_cursor();
-            let _ = term.write_line("\nnothing was changed");
-            // As a shell counts it: 128 and the signal.
-            exit(130);
-        }
+        Err(error) if error.kind() == ErrorKind::Interrupted => stop::stop("nothing was changed"),
         asked => Ok(asked?),
     }
 }

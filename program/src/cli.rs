@@ -1,17 +1,19 @@
 //! The arguments that every command takes, and the formats that commands have.
 
+use crate::preferences::Preferences;
 use clap::{Args, ValueEnum};
+use serde::Deserialize;
 use std::path::PathBuf;
 
 /// What holds for every command.
-#[derive(Args)]
+#[derive(Args, Default)]
 pub struct GlobalArgs {
     /// The folder to work in; without it, the one you are in
     #[arg(long, global = true, value_name = "DIR")]
     pub root: Option<PathBuf>,
-    /// When to colour it
-    #[arg(long, global = true, value_enum, default_value_t = Color::Auto, value_name = "WHEN")]
-    pub color: Color,
+    /// When to colour it: on a terminal, always or never
+    #[arg(long, global = true, value_enum, value_name = "WHEN")]
+    pub color: Option<Color>,
     /// Say less
     #[arg(short, long, global = true)]
     pub quiet: bool,
@@ -21,6 +23,9 @@ pub struct GlobalArgs {
     /// Answer every question with yes
     #[arg(long, global = true)]
     pub yes: bool,
+    /// What the person set for themselves.
+    #[arg(skip)]
+    pub preferences: Preferences,
 }
 
 /// How an answer is written: a set of formats that a command has.
@@ -103,8 +108,21 @@ impl Format for ProveFormat {
     }
 }
 
+/// When something is done to what is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum When {
+    /// Where the terminal can.
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
 /// When an answer is coloured.
-#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Color {
     /// On a terminal, unless `NO_COLOR` is set
     Auto,

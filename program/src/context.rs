@@ -69,6 +69,14 @@ impl<'a> Context<'a> {
         Ok(recognise(&self.snapshot, tree, self.collection()?))
     }
 
+    /// How everything is looked for here.
+    pub fn scan_options(&self) -> ScanOptions {
+        ScanOptions {
+            limits: self.args.preferences.limits,
+            ..ScanOptions::default()
+        }
+    }
+
     /// What is found here.
     pub fn scan(&self, options: &ScanOptions) -> Result<ScanResult> {
         let snapshot = &self.snapshot;
@@ -158,10 +166,15 @@ impl<'a> Context<'a> {
     /// Asks before a change, where there is somebody to ask; a script has said so by its options
     /// already.
     pub fn confirm(&self, question: &str) -> Result<bool> {
-        if self.args.yes || !self.is_interactive() {
+        if !self.asks() {
             return Ok(true);
         }
         Ok(ask::one_of(question, ask::YES_OR_NO)? == Some('y'))
+    }
+
+    /// Whether a person is asked before a change.
+    pub fn asks(&self) -> bool {
+        self.is_interactive() && !self.args.yes
     }
 
     /// Whether a person can answer.

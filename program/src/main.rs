@@ -7,11 +7,20 @@ mod cli;
 mod commands;
 mod context;
 mod demo;
+mod help;
+mod preferences;
 mod render;
 mod report;
+mod stop;
+mod values;
 mod words;
 
+use anyhow::Result;
 use clap::Parser;
+use clap_complete::CompleteEnv;
+use cli::Color;
+use commands::completions;
+use preferences::Preferences;
 use std::process::ExitCode;
 
 /// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before
@@ -32,11 +41,14 @@ pub(crate) struct Arguments {
     args: cli::GlobalArgs,
 }
 
+/// What the program is called.
+const PROGRAM: &str = "redshank";
+
 fn main() -> ExitCode {
-    let arguments = Arguments::parse();
-    arguments.args.color.write_global();
-    render::listen(arguments.args.verbose, arguments.args.quiet);
-    match commands::run(&arguments.command, &arguments.args) {
+    CompleteEnv::with_factory(help::command)
+        .var(completions::ASKED)
+        .complete();
+    match run(help::arguments()) {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
@@ -44,6 +56,20 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+fn run(mut arguments: Arguments) -> Result<ExitCode> {
+    let args = &mut arguments.args;
+    args.color.unwrap_or(Color::Auto).write_global();
+    args.preferences = Preferences::read()?;
+    if let (None, Some(color)) = (args.color, args.preferences.color) {
+        color.write_global();
+    }
+    render::pager::choose(&args.preferences);
+    render::links::choose(&args.preferences);
+    stop::listen()?;
+    render::listen(args.verbose, args.quiet)?;
+    commands::run(&arguments.command, &arguments.args)
 }
 
 /// Whoever read our output has seen enough.

@@ -4,8 +4,10 @@
 use crate::journal::{Area, Changes, FileChange, Journal, write_without_journal};
 use crate::{Error, Result, RuleTarget};
 use bstr::BString;
+use redshank_worktree::effect::Effect;
 use redshank_worktree::settings::{self, SettingsFile};
-use redshank_worktree::{Overlay, Worktree};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::{Overlay, RepoPath, Snapshot, Worktree};
 
 /// A file as it is and as it would be.
 #[derive(Debug, Clone)]
@@ -90,6 +92,23 @@ pub fn overlay_of(edits: &[Edit]) -> Overlay {
     rules
         .map(|edit| (edit.shown.clone(), edit.after.clone()))
         .collect()
+}
+
+/// What edits do to the next commit, the files that they make among it.
+///
+/// # Errors
+/// If the tree can't be walked.
+pub fn effect_of(snapshot: &Snapshot, edits: &[Edit]) -> Result<Effect> {
+    let (tree, overlay) = (snapshot.tree()?, overlay_of(edits));
+    let mut effect = Effect::of(snapshot, tree, overlay.clone(), &[])?;
+    let in_tree = |edit: &&Edit| edit.area == Area::Worktree && edit.is_change();
+    let written = edits.iter().filter(in_tree);
+    let written = written.map(|edit| {
+        let size = Bytes(edit.after.len() as u64);
+        (RepoPath::new(&edit.path), Some(size))
+    });
+    effect.count_written(snapshot, tree, overlay, written)?;
+    Ok(effect)
 }
 
 /// Makes edits: through the journal where there is one, under the command's name. Elsewhere nothing

@@ -25,6 +25,9 @@ pub enum Error {
         /// Which row, and why.
         said: String,
     },
+    /// Large-file storage is asked for where no program for it is set up.
+    #[error("large-file storage is not set up here")]
+    NoStorage,
     /// There is no such change to take back.
     #[error("there is no change {0} to take back")]
     NoChange(u32),

@@ -35,7 +35,7 @@ pub mod plan;
 pub mod rehearse;
 pub mod sample;
 
-pub use edit::{Edit, overlay_of, write};
+pub use edit::{Edit, effect_of, overlay_of, write};
 pub use error::{EditedSince, Error, Result};
 pub use removable::Obstacle;
 pub use rule_target::RuleTarget;

@@ -35,6 +35,7 @@ mod summary;
 mod table;
 
 pub use error::{Error, Result};
+pub use finders::storage_line;
 pub use finding::{
     ByHand, Cause, Evidence, Exposure, Finding, FindingRule, KeepOut, Level, LineEnds, NameFault,
     Past, Remedy,
@@ -48,7 +49,7 @@ use finders::Finder;
 use rayon::prelude::*;
 use redshank_stage::Stage;
 use redshank_templates::{Survey, Template, recognise};
-use redshank_worktree::settings::Settings;
+use redshank_worktree::settings::{GivenLimits, Limits, Settings};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State, Tree, Unread};
 use redshank_worktree::{Class, Overlay, Purpose, RepoPath, RepoPathBuf, Snapshot, Verdicts};
@@ -60,6 +61,8 @@ use std::collections::{HashMap, HashSet};
 struct ScanContext<'a> {
     snapshot: &'a Snapshot,
     settings: &'a Settings,
+    /// From which sizes on a file is reported.
+    limits: Limits,
     /// The tree, with sizes; of staged contents, a tree of these.
     tree: &'a Tree,
     /// The projects in it.
@@ -115,6 +118,8 @@ pub struct ScanOptions {
     pub level: Option<Level>,
     /// Every version that the history holds, too.
     pub history: bool,
+    /// A person's own limits, where the repository sets none.
+    pub limits: GivenLimits,
 }
 
 impl ScanOptions {
@@ -147,6 +152,7 @@ pub fn scan(snapshot: &Snapshot, survey: &Survey, options: &ScanOptions) -> Resu
     run(&ScanContext {
         snapshot,
         settings: snapshot.settings()?,
+        limits: snapshot.settings()?.limits.or(&options.limits),
         tree,
         survey,
         verdicts: &Verdicts::new(snapshot, Overlay::new())?,
@@ -181,6 +187,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     run(&ScanContext {
         snapshot,
         settings,
+        limits: settings.limits.or(&options.limits),
         tree: &tree,
         survey: &survey,
         verdicts: &Verdicts::of_rules(snapshot)?,

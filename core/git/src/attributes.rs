@@ -1,10 +1,36 @@
 //! What git's attributes say of paths (gitattributes(5)).
 
 use crate::{Repository, Result};
-use bstr::{BStr, BString};
+use bstr::{BStr, BString, ByteSlice};
 use std::collections::HashMap;
 
 impl Repository {
+    /// The text files of the next commit of everything whose lines end in CR LF on disk, or some of
+    /// them, by what git takes for text.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn with_crlf(&self) -> Result<Vec<BString>> {
+        let words = [
+            "ls-files",
+            "--eol",
+            "-z",
+            "--cached",
+            "--others",
+            "--exclude-standard",
+        ];
+        let said = self.git().args(words).output()?;
+        // `i/…` space `w/…` space `attr/…` TAB `path` NUL (git-ls-files(1), --eol).
+        let records = said.split(|byte| *byte == 0);
+        let crlf = records.filter_map(|record| {
+            let tab = record.iter().position(|byte| *byte == b'\t')?;
+            let info = record[..tab].to_str_lossy();
+            let is_crlf = info.contains(" w/crlf") || info.contains(" w/mixed");
+            is_crlf.then(|| record[tab + 1..].into())
+        });
+        Ok(crlf.collect())
+    }
+
     /// The value of one attribute for each of these paths that has one; "set" or "unset" where it
     /// has none of its own.
     ///

@@ -57,24 +57,30 @@ impl Breadth {
     /// All of them, narrow ones first.
     pub const ALL: [Self; 4] = [Self::File, Self::Name, Self::Type, Self::Folder];
 
-    /// The pattern of this breadth for a path relative to the folder of the ignore file; none where
-    /// the path has no extension, or lies in no folder below it.
+    /// The pattern of this breadth for a path relative to the folder of the ignore file, of a folder
+    /// if it ends in a slash; none where the path has no extension, or lies in no folder below it.
     ///
     /// ```
     /// use redshank_pattern::Breadth;
     /// assert_eq!(Breadth::Type.pattern("web/app.js.map".into()).unwrap(), "*.map");
     /// assert_eq!(Breadth::Folder.pattern("app.js".into()), None);
+    /// assert_eq!(Breadth::Name.pattern("web/dist/".into()).unwrap(), "dist/");
     /// ```
     pub fn pattern(self, path: &BStr) -> Option<BString> {
-        let name_at = path.rfind_byte(b'/').map_or(0, |slash| slash + 1);
-        let name = &path[name_at..];
+        let (bare, slash) = match path.strip_suffix(b"/") {
+            Some(bare) => (bare.as_bstr(), b"/".as_slice()),
+            None => (path, b"".as_slice()),
+        };
+        let name_at = bare.rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        let name = &bare[name_at..];
         match self {
             Self::File => Some(exactly(path)),
-            Self::Name => Some(quote(name.as_bstr())),
+            Self::Name => Some([quote(name.as_bstr()).as_slice(), slash].concat().into()),
             Self::Type => {
-                let dot = name
-                    .rfind_byte(b'.')
-                    .filter(|dot| *dot > 0 && dot + 1 < name.len())?;
+                let dot = name.rfind_byte(b'.').filter(|dot| {
+                    let is_inside = *dot > 0 && dot + 1 < name.len();
+                    is_inside && slash.is_empty()
+                })?;
                 let extension = quote(name[dot..].as_bstr());
                 Some([b"*", extension.as_slice()].concat().into())
             }

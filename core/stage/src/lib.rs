@@ -58,7 +58,7 @@ impl Stage {
     /// Begins it; it ends when the result is dropped.
     pub fn begin(self) -> Running {
         let number = self as u64;
-        tracing::info!(target: TARGET, stage = number, is_begin = true);
+        tracing::info!(target: TARGET, name = ?self, stage = number, is_begin = true);
         Running {
             stage: self,
             since: Instant::now(),
@@ -87,7 +87,7 @@ impl Running {
     pub fn seen(&self, count: u64, bytes: u64) {
         self.count.fetch_add(count, Ordering::Relaxed);
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
-        tracing::debug!(target: TARGET, stage = self.stage as u64, more = count);
+        tracing::debug!(target: TARGET, stage = self.stage as u64, more = count, bytes);
     }
 }
 
@@ -95,6 +95,7 @@ impl Drop for Running {
     fn drop(&mut self) {
         tracing::info!(
             target: TARGET,
+            name = ?self.stage,
             stage = self.stage as u64,
             count = self.count.load(Ordering::Relaxed),
             bytes = self.bytes.load(Ordering::Relaxed),

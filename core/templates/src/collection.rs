@@ -4,12 +4,11 @@
 use super::format::{Origin, Template};
 use super::validity::{Fault, check};
 use crate::{Error, Result};
-use etcetera::BaseStrategy;
 use include_dir::{Dir, include_dir};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Root};
 use redshank_worktree::settings::Choices;
-use redshank_worktree::{RepoPath, Snapshot, refused, toml_file};
+use redshank_worktree::{RepoPath, Snapshot, personal, refused, toml_file};
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -132,6 +131,15 @@ impl Collection {
             })
     }
 
+    /// The name that may have been meant by one that there isn't.
+    pub fn near(&self, name: &str) -> Option<&str> {
+        let distance = |known: &str| strsim::damerau_levenshtein(name, known);
+        let names = self.iter().map(|template| template.name.as_str());
+        let nearest = names.min_by_key(|known| distance(known))?;
+        // A third of its letters may be wrong.
+        (distance(nearest) <= name.len().div_ceil(3)).then_some(nearest)
+    }
+
     /// A template and all that come along with it, each once, itself first.
     ///
     /// # Errors
@@ -187,13 +195,7 @@ impl Collection {
 
 /// The folder of the person's own templates; `None` where no home folder is known.
 pub fn personal_folder() -> Option<PathBuf> {
-    Some(
-        etcetera::choose_base_strategy()
-            .ok()?
-            .config_dir()
-            .join("redshank")
-            .join("templates"),
-    )
+    Some(personal::folder()?.join("templates"))
 }
 
 /// That folder, made if it isn't there yet.

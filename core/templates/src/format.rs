@@ -41,6 +41,9 @@ pub struct Template {
     /// Files that must be tracked.
     #[serde(default)]
     pub needed: Vec<Needed>,
+    /// How such a project is built from what a clone holds; the first that fits counts.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub build: Vec<Build>,
     /// Files that come with another one beside them.
     #[serde(default)]
     pub companion: Vec<Companion>,
@@ -390,6 +393,21 @@ pub struct Companion {
     pub extension: String,
     /// What breaks without it.
     pub reason: String,
+}
+
+/// A command that builds a project, run in its folder.
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Build {
+    /// As it is typed, for `sh`.
+    pub command: String,
+    /// It does so only if one of these is there; always without any.
+    #[serde(default)]
+    pub when: Vec<Sign>,
+    /// It doesn't if one of these is there.
+    #[serde(default)]
+    pub unless: Vec<Sign>,
 }
 
 /// Files that must be tracked.

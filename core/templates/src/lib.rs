@@ -19,6 +19,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod build;
 mod collection;
 mod draft;
 mod error;
@@ -30,12 +31,14 @@ mod needed;
 mod outputs;
 mod practice;
 mod recognise;
+mod sign;
 mod start;
 mod validity;
 
+pub use build::builds;
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
 pub use draft::{
-    Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest, without_rules,
+    BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest, without_rules,
 };
 
 pub use error::{Error, Result};

@@ -7,7 +7,7 @@ use redshank_pattern::{Case, Rule, exactly, fit};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, RepoPathBuf, Snapshot, Verdicts};
 
 /// A needed file that a rule keeps out.
 pub struct SwallowedFile<'a> {
@@ -100,26 +100,9 @@ pub fn swallowed<'a>(
 
 /// Whether the project is one that needs them.
 fn is_needed(snapshot: &Snapshot, tree: &Tree, project: &Project, needed: &Needed) -> bool {
-    let shows = |sign: &Sign| {
-        let rule = Rule::parse(sign.file.as_bytes(), 1, Case::Sensitive);
-        let holds = |path: &RepoPath| {
-            let wanted = sign.contains.as_ref();
-            wanted.is_none_or(|wanted| {
-                let text = snapshot.root.read(path, LARGEST_SIGN);
-                text.is_ok_and(|text| text.contains_str(wanted))
-            })
-        };
-        let mut entries = tree.below(&project.folder);
-        entries.any(|entry| {
-            let below = entry.path.below(&project.folder);
-            below.is_some_and(|path| rule.matches(path, false)) && holds(&entry.path)
-        })
-    };
+    let shows = |sign: &Sign| sign.shows(snapshot, tree, &project.folder);
     (needed.when.is_empty() || needed.when.iter().any(shows)) && !needed.unless.iter().any(shows)
 }
-
-/// A file that says something of its project isn't larger, in bytes.
-const LARGEST_SIGN: u64 = 1 << 20;
 
 /// The untracked files that a need speaks of. A need without wildcards is looked up on disk, where
 /// ignored folders hide nothing.

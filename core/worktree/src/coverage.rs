@@ -39,6 +39,19 @@ impl<'s> Proposed<'s> {
         )
     }
 
+    /// Whether one of them decides about no candidate: it may do nothing.
+    pub fn has_idle(&self, tree: &Tree) -> bool {
+        let is_idle = |rule: &Rule| {
+            let mut candidates = tree.in_state(State::Candidate);
+            let reaches = |entry: &Entry| {
+                let below = self.below(&entry.path);
+                below.is_some_and(|path| rule.reaches(path))
+            };
+            rule.negated || !candidates.any(reaches)
+        };
+        self.list.rules().iter().any(is_idle)
+    }
+
     /// How many tracked files they match, for which they do nothing.
     pub fn tracked(&self, tree: &Tree) -> u64 {
         let keeps_out = |rule: &Rule, path: &RepoPath| !rule.negated && rule.matches(path, false);

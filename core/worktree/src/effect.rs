@@ -1,6 +1,7 @@
 //! What a change of rules does: how much would be committed before and after, and which paths
 //! changed sides.
 
+use crate::size::Bytes;
 use crate::tree::{Entry, State, Tree};
 use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts, WalkOptions};
 use std::collections::HashSet;
@@ -64,6 +65,35 @@ impl Effect {
             }
         }
         Ok(effect)
+    }
+
+    /// Counts files that are written together with the change of rules: those that are new, and
+    /// what the others grow or shrink by. `None` as a size stands for a file that goes away.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn count_written<'p>(
+        &mut self,
+        snapshot: &Snapshot,
+        before: &Tree,
+        overlay: Overlay,
+        written: impl IntoIterator<Item = (&'p RepoPath, Option<Bytes>)>,
+    ) -> Result<()> {
+        let verdicts = Verdicts::new(snapshot, overlay)?;
+        for (path, size) in written {
+            if verdicts.query(path)?.state == State::Ignored {
+                continue;
+            }
+            let is_committed = |entry: &&Entry| entry.state != State::Ignored;
+            if let Some(was) = before.get(path).filter(is_committed) {
+                self.after.files -= 1;
+                self.after.size.0 = self.after.size.0.saturating_sub(was.size.0);
+            }
+            if let Some(size) = size {
+                self.after += FileStats::one(size);
+            }
+        }
+        Ok(())
     }
 
     fn by_walking(

@@ -36,6 +36,7 @@ pub mod coverage;
 pub mod effect;
 pub mod expectations;
 pub mod ignore_file;
+pub mod personal;
 pub mod rules;
 pub mod settings;
 pub mod size;

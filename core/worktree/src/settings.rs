@@ -17,15 +17,15 @@ pub const FILE: &str = "redshank.toml";
 #[serde(deny_unknown_fields, default)]
 pub struct Settings {
     /// From which sizes on a file is reported.
-    pub limits: Limits,
+    pub limits: GivenLimits,
     /// What must stay ignored, tracked or a candidate.
     pub expect: Vec<Expectation>,
     /// How template rules are written here.
     pub draft: Choices,
     /// Findings that are all right.
     pub accept: Vec<Acceptance>,
-    /// Who gets a copy of the repository.
-    pub visibility: Visibility,
+    /// Who gets a copy of the repository, if somebody said so; the team, if nobody did.
+    pub visibility: Option<Visibility>,
     /// What must not go out.
     pub reserved: Vec<Reserved>,
 }
@@ -186,9 +186,22 @@ impl Explain {
     }
 }
 
-/// Sizes from which on a file is reported.
-#[derive(Debug, Clone, Deserialize)]
+/// Sizes from which on a file is reported, as far as somebody set them.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
+pub struct GivenLimits {
+    /// A file larger than this is a warning.
+    pub file_warning: Option<Bytes>,
+    /// A file larger than this is an error.
+    pub file_error: Option<Bytes>,
+    /// A folder whose files come to more than this is a warning.
+    pub folder_warning: Option<Bytes>,
+    /// A folder with more files than this is a warning.
+    pub folder_files: Option<u64>,
+}
+
+/// Sizes from which on a file is reported.
+#[derive(Debug, Clone, Copy)]
 pub struct Limits {
     /// A file larger than this is a warning.
     pub file_warning: Bytes,
@@ -207,6 +220,23 @@ impl Default for Limits {
             file_error: Bytes(100 << 20),
             folder_warning: Bytes(200 << 20),
             folder_files: 5_000,
+        }
+    }
+}
+
+impl GivenLimits {
+    /// The limits that hold: these, where they are silent a person's own, else the usual ones.
+    pub fn or(&self, personal: &Self) -> Limits {
+        let usual = Limits::default();
+        let size = |given: fn(&Self) -> Option<Bytes>, usual| {
+            given(self).or_else(|| given(personal)).unwrap_or(usual)
+        };
+        let files = self.folder_files.or(personal.folder_files);
+        Limits {
+            file_warning: size(|given| given.file_warning, usual.file_warning),
+            file_error: size(|given| given.file_error, usual.file_error),
+            folder_warning: size(|given| given.folder_warning, usual.folder_warning),
+            folder_files: files.unwrap_or(usual.folder_files),
         }
     }
 }
@@ -323,6 +353,33 @@ impl SettingsFile {
             text = toml_file::with_table(&text, "[[accept]]", &table);
         }
         self.readable(text, "accept")
+    }
+
+    /// The text with another value of a setting, by its name, such as `limits.file_error`.
+    ///
+    /// # Errors
+    /// If the file is not TOML, or could not be read any more with that.
+    pub fn with_value(&self, name: &str, text: &str) -> Result<String> {
+        let mut document = toml_file::open(self.held(), &self.path)?;
+        let value = match text.parse::<i64>() {
+            Ok(number) => value(number),
+            Err(_) => value(text),
+        };
+        match name.split_once('.') {
+            None => document[name] = value,
+            Some((table, key)) => {
+                let table = document.entry(table).or_insert(Item::Table(Table::new()));
+                let table = table.as_table_like_mut();
+                let not_extensible = || Error::NotExtensible {
+                    path: self.path.clone(),
+                    key: "limits",
+                };
+                table.ok_or_else(not_extensible)?.insert(key, value);
+            }
+        }
+        let text = document.to_string();
+        Settings::parse(&text, &self.path)?;
+        Ok(text)
     }
 
     /// The text with more expectations.

@@ -2,11 +2,11 @@
 
 use crate::ignore_file::is_utf16;
 use crate::rules::{
-    IGNORE_FILE, NearReason, RuleId, RuleList, Ruling, excerpt, folder_of_ignore_file, looser,
-    misreadings,
+    IGNORE_FILE, NearReason, RuleId, RuleList, Ruling, Source, excerpt, folder_of_ignore_file,
+    looser, misreadings,
 };
 use crate::tree::{Entry, EntryKind, State, Tree};
-use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
+use crate::{Depth, FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, WalkOptions};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
@@ -138,7 +138,7 @@ pub fn rule_usage(snapshot: &Snapshot) -> Result<UsageReport> {
 /// # Errors
 /// If a file of rules can't be read.
 pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
-    let mut catches: HashMap<RuleId, FileStats, FixedState> = HashMap::default();
+    let mut catches: Catches = HashMap::default();
     let mut lists: Vec<Arc<RuleList>> = Vec::new();
     let mut listed = HashSet::new();
     for ruling in tree
@@ -147,10 +147,7 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
         .filter_map(|entry| Some((entry, entry.ruling.as_ref()?)))
     {
         let (entry, ruling) = ruling;
-        *catches.entry(ruling.id()).or_default() += FileStats {
-            files: 1,
-            size: entry.size,
-        };
+        *catches.entry(ruling.id()).or_default() += entry.stats();
         if listed.insert(Arc::as_ptr(ruling.list())) {
             lists.push(Arc::clone(ruling.list()));
         }
@@ -164,32 +161,69 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
             std::cmp::Reverse(list.source.base.clone()),
         )
     });
-    let mut rules = Vec::new();
-    for list in &lists {
-        let all = 0..list.rules().len();
-        let catches = all.clone().into_par_iter().map(|at| {
-            let catches = catches.get(&RuleId::of(list, at));
-            catches.copied().unwrap_or_default()
-        });
-        let catches: Vec<FileStats> = catches.collect();
-        let facts = facts(tree, list, &catches);
-        let missed = missed(tree, list, &catches, &facts);
-        let last = Last::of(tree, list);
-        let usages = all.into_par_iter().rev().map(|at| {
-            let known = (facts.get(&at), missed.get(&at));
-            RuleUsage {
-                list: Arc::clone(list),
-                at,
-                catches: catches[at],
-                status: status(list, at, catches[at], known, &last),
-            }
-        });
-        rules.par_extend(usages);
-    }
+    let rules = lists.iter().flat_map(|list| usage_of(tree, list, &catches));
+    let rules = rules.collect();
     Ok(UsageReport {
         rules,
         strays: strays(snapshot, tree),
     })
+}
+
+/// Looks at every rule of one file, as it would be with what an overlay holds.
+///
+/// # Errors
+/// If the tree can't be walked.
+pub fn rule_usage_with(
+    snapshot: &Snapshot,
+    source: &Source,
+    overlay: Overlay,
+) -> Result<Vec<RuleUsage>> {
+    let contents = overlay.get(&source.shown).cloned().unwrap_or_default();
+    let options = WalkOptions {
+        depth: Depth::IntoIgnored,
+        overlay,
+        ..WalkOptions::default()
+    };
+    let tree = Tree::walk(snapshot, &options)?;
+    let rulings = tree.entries.iter().filter_map(|entry| {
+        let ruling = entry.ruling.as_ref()?;
+        (ruling.source().shown == source.shown).then_some((entry, ruling))
+    });
+    let mut catches: Catches = HashMap::default();
+    let mut in_force = None;
+    for (entry, ruling) in rulings {
+        *catches.entry(ruling.id()).or_default() += entry.stats();
+        in_force = Some(Arc::clone(ruling.list()));
+    }
+    let idle = || RuleList::parse(source.clone(), &contents, snapshot.case());
+    let list = in_force.unwrap_or_else(|| Arc::new(idle()));
+    Ok(usage_of(&tree, &list, &catches))
+}
+
+/// What each rule decides about.
+type Catches = HashMap<RuleId, FileStats, FixedState>;
+
+/// The rules of a list, the last line first.
+fn usage_of(tree: &Tree, list: &Arc<RuleList>, catches: &Catches) -> Vec<RuleUsage> {
+    let all = 0..list.rules().len();
+    let catches = all.clone().into_par_iter().map(|at| {
+        let catches = catches.get(&RuleId::of(list, at));
+        catches.copied().unwrap_or_default()
+    });
+    let catches: Vec<FileStats> = catches.collect();
+    let facts = facts(tree, list, &catches);
+    let missed = missed(tree, list, &catches, &facts);
+    let last = Last::of(tree, list);
+    let usages = all.into_par_iter().rev().map(|at| {
+        let known = (facts.get(&at), missed.get(&at));
+        RuleUsage {
+            list: Arc::clone(list),
+            at,
+            catches: catches[at],
+            status: status(list, at, catches[at], known, &last),
+        }
+    });
+    usages.collect()
 }
 
 /// Adds the lists that decide about nothing.

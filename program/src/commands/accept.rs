@@ -4,13 +4,13 @@ use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Paint, shown};
 use crate::report::{AcceptOut, FindingOut, root};
-use crate::{putln, words};
+use crate::{putln, values, words};
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use jiff::civil::Date;
 use redshank_changes::Edit;
-use redshank_findings::{Finding, ScanOptions, today};
+use redshank_findings::{Finding, today};
 use redshank_worktree::settings::Acceptance;
 use std::process::ExitCode;
 
@@ -18,6 +18,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Accept {
     /// The finding's id; `redshank check -v` shows it
+    #[arg(add = values::findings())]
     finding: String,
     /// Why it is all right
     #[arg(long, value_name = "REASON")]
@@ -40,7 +41,7 @@ impl Accept {
         if self.until.is_some_and(|until| until < today()) {
             bail!("--until names a day that is past\n  name today or a later one");
         }
-        let result = context.scan(&ScanOptions::default())?;
+        let result = context.scan(&context.scan_options())?;
         let is_it = |finding: &&Finding| finding.id == self.finding;
         let whole = result.findings.iter().find(is_it);
         // One place of many, by its own id.
@@ -71,6 +72,7 @@ impl Accept {
             on_rules: false,
             edits: vec![Edit::of_settings(settings, after)],
             notes: Vec::new(),
+            summary: None,
         }
         .carry_out(&context)?;
         if !context.for_people {

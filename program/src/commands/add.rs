@@ -1,19 +1,21 @@
 use super::proposal::Proposal;
-use super::rule_args::RuleArgs;
+use super::rule_args::{RuleArgs, in_vain};
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, count, shown};
+use crate::render::{self, Align, Cell, Paint, Table, count, files, shown};
 use crate::report::EffectOut;
 use crate::{put, putln, words};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
+use redshank_files::FileKind;
 use redshank_pattern::Breadth;
+use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::ignore_file::contents_only;
-use redshank_worktree::rules::RuleScope;
+use redshank_worktree::rules::{RuleScope, Source};
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -125,12 +127,14 @@ impl Add {
             return Ok(ExitCode::SUCCESS);
         }
         let after = target.with(&new);
+        let notes = notes(context, &target.source, &after, &new)?;
         let outcome = Proposal {
             command: "add",
             write: self.write,
             on_rules: true,
             edits: vec![Edit::of_rules(target, after)],
-            notes: Vec::new(),
+            notes,
+            summary: None,
         }
         .carry_out(context)?;
         if !context.for_people {
@@ -148,7 +152,19 @@ impl Add {
         target: &RuleTarget,
         file: &OsString,
     ) -> Result<Option<BString>> {
-        let path = context.resolve(file)?;
+        let mut path = context.resolve(file)?;
+        match context.snapshot.root.kind(&path) {
+            // A pattern for a folder ends in a slash.
+            Some(FileKind::Folder) => path = path.as_folder(),
+            Some(_) => {}
+            None => note(
+                context,
+                &format!(
+                    "{} is not there yet; a rule for when it comes",
+                    shown(&path)
+                ),
+            )?,
+        }
         let base = target.source.base.as_bstr();
         let Some(below) = path.strip_prefix(base.as_bytes()) else {
             bail!(
@@ -171,7 +187,7 @@ impl Add {
         let offers: Vec<(Breadth, BString)> = offers
             .filter_map(|breadth| Some((breadth, breadth.pattern(below)?)))
             .collect();
-        let rows = table_of(context, target, &offers)?;
+        let rows = table_of(context, target, &offers, path.is_folder())?;
         if context.is_interactive() {
             return Ok(Some(pick(&rows, offers)?));
         }
@@ -185,40 +201,81 @@ impl Add {
     }
 }
 
+/// What there is to know of new rules.
+fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> Result<Vec<String>> {
+    let snapshot = &context.snapshot;
+    let overlay = Overlay::from([(source.shown.clone(), after.to_vec())]);
+    let mut notes = in_vain(context, source, &overlay, new)?;
+    let tracked = new.iter().map(|pattern| {
+        let proposed = Proposed::of(snapshot, source, pattern);
+        Ok((pattern, proposed.tracked(snapshot.tree()?)))
+    });
+    for (pattern, tracked) in tracked.collect::<Result<Vec<_>>>()? {
+        if tracked > 0 {
+            notes.push(format!(
+                "`{}` does nothing about {} that git tracks already; `redshank tidy` stops \
+                 tracking what doesn't belong",
+                words::pattern(pattern.as_bstr()),
+                files(tracked)
+            ));
+        }
+    }
+    Ok(notes)
+}
+
 fn table_of(
     context: &Context,
     target: &RuleTarget,
     offers: &[(Breadth, BString)],
+    is_folder: bool,
 ) -> Result<String> {
     let tree = context.snapshot.tree()?;
-    let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Right, Align::Right]);
+    let columns = [
+        Align::Whole,
+        Align::Whole,
+        Align::Right,
+        Align::Right,
+        Align::Left,
+    ];
+    let mut table = Table::new(&columns);
     for (breadth, pattern) in offers {
         let proposed = Proposed::of(&context.snapshot, &target.source, pattern);
         let stats = proposed.candidates(tree);
+        let tracked = match proposed.tracked(tree) {
+            0 => String::new(),
+            tracked => format!("and {} without effect: tracked already", files(tracked)),
+        };
         table.row([
-            Cell::from(word(*breadth).to_owned()),
+            Cell::from(word(*breadth, is_folder).to_owned()),
             Cell::painted(Paint::Type, shown(pattern.as_bstr())),
             count(stats.files).into(),
             stats.size.to_string().into(),
+            Cell::painted(Paint::Quiet, tracked),
         ]);
     }
     Ok(table.text())
 }
 
+/// The keys that pick a width, narrow ones first.
+const WIDTHS: &[ask::Answer] = &[
+    ('1', "the first"),
+    ('2', "the second"),
+    ('3', "the third"),
+    ('4', "the fourth"),
+];
+
 /// Lets a person pick one.
 fn pick(rows: &str, offers: Vec<(Breadth, BString)>) -> Result<BString> {
-    let plain = anstream::adapter::strip_str(rows).to_string();
-    let items: Vec<&str> = plain.lines().collect();
-    let theme = dialoguer::theme::SimpleTheme;
-    let picked = dialoguer::Select::with_theme(&theme)
-        .with_prompt("How much of it")
-        .items(&items)
-        .default(0)
-        .interact_opt();
-    let picked = ask::whole(picked.map_err(|dialoguer::Error::IO(error)| error))?;
+    for (row, (key, _)) in rows.lines().zip(WIDTHS) {
+        putln!(" {}{row}", Paint::Head.on(key))?;
+    }
+    let picked = ask::one_of("How much of it?", &WIDTHS[..offers.len()])?;
     let picked = picked.context("nothing was chosen, and nothing written")?;
-    let picked = offers.into_iter().nth(picked);
-    Ok(picked.map(|(_, pattern)| pattern).unwrap_or_default())
+    let picked = offers
+        .into_iter()
+        .zip(WIDTHS)
+        .find(|(_, (key, _))| *key == picked);
+    Ok(picked.map(|((_, pattern), _)| pattern).unwrap_or_default())
 }
 
 fn note(context: &Context, text: &str) -> Result<()> {
@@ -231,11 +288,13 @@ fn note(context: &Context, text: &str) -> Result<()> {
     Ok(())
 }
 
-fn word(breadth: Breadth) -> &'static str {
-    match breadth {
-        Breadth::File => "this file",
-        Breadth::Name => "this name anywhere",
-        Breadth::Type => "this type",
-        Breadth::Folder => "this folder",
+fn word(breadth: Breadth, is_folder: bool) -> &'static str {
+    match (breadth, is_folder) {
+        (Breadth::File, false) => "this file",
+        (Breadth::File, true) => "this folder",
+        (Breadth::Name, _) => "this name anywhere",
+        (Breadth::Type, _) => "this type",
+        (Breadth::Folder, false) => "this folder",
+        (Breadth::Folder, true) => "the folder it lies in",
     }
 }

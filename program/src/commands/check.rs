@@ -2,11 +2,11 @@ use super::found;
 use crate::cli::{CheckFormat, DocumentFormat, GlobalArgs, ListFormat};
 use crate::context::Context;
 use crate::render::{
-    self, Align, Cell, Paint, Table, class_paint, count, files, level_paint, shortened, shown,
-    width,
+    self, Align, Cell, Paint, Table, class_paint, count, files, level_paint, link, shortened,
+    shown, width,
 };
 use crate::report::{CheckOut, FindingOut, Listing, Report, SummaryOut, root};
-use crate::words;
+use crate::{values, words};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -35,10 +35,10 @@ pub struct Check {
     #[arg(long, conflicts_with = "staged")]
     history: bool,
     /// Only findings of these classes
-    #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = class)]
+    #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     classes: Vec<Class>,
     /// Only findings of this level and worse ones
-    #[arg(long, value_name = "LEVEL", value_parser = level)]
+    #[arg(long, value_name = "LEVEL", value_parser = values::level())]
     level: Option<Level>,
     /// Fail with 2 if anything could not be read
     #[arg(long)]
@@ -46,23 +46,6 @@ pub struct Check {
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]
     format: CheckFormat,
-}
-
-/// A class by its word.
-pub fn class(word: &str) -> Result<Class, String> {
-    let known = || Class::ALL.map(Class::word).join(", ");
-    Class::ALL
-        .into_iter()
-        .find(|class| class.word() == word)
-        .ok_or_else(|| format!("one of {}", known()))
-}
-
-fn level(word: &str) -> Result<Level, String> {
-    let known = || Level::ALL.map(Level::word).join(", ");
-    Level::ALL
-        .into_iter()
-        .find(|level| level.word() == word)
-        .ok_or_else(|| format!("one of {}", known()))
 }
 
 impl Check {
@@ -74,10 +57,11 @@ impl Check {
             top: &context.snapshot.top,
             result: &result,
             verbose: args.verbose,
+            quiet: args.quiet,
+            with_ids: self.staged || args.verbose,
             with_notes: args.verbose || self.level == Some(Level::Note),
         };
         match self.format {
-            CheckFormat::Text if args.quiet => {}
             CheckFormat::Text => DocumentFormat::Text.print(&checked)?,
             CheckFormat::Json => DocumentFormat::Json.print(&checked)?,
             CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
@@ -123,6 +107,7 @@ impl Check {
             paths,
             classes: self.classes.clone(),
             level: self.level,
+            ..context.scan_options()
         })
     }
 }
@@ -132,6 +117,10 @@ struct Checked<'a> {
     top: &'a Path,
     result: &'a ScanResult,
     verbose: bool,
+    /// Only how many there are is told.
+    quiet: bool,
+    /// Each with its id: whoever was stopped may have to accept one.
+    with_ids: bool,
     /// Notes are shown one by one.
     with_notes: bool,
 }
@@ -145,6 +134,9 @@ impl Report for Checked<'_> {
         if findings.is_empty() {
             writeln!(text, "{}", nothing_found(self.result))?;
             return Ok(text);
+        }
+        if self.quiet {
+            return Ok(format!("{}\n", self.counts()));
         }
         let is_shown = |finding: &Finding| self.with_notes || finding.level < Level::Note;
         let shown = findings.iter().position(|finding| !is_shown(finding));
@@ -216,13 +208,16 @@ impl Checked<'_> {
             width().is_none_or(|width| widest + measure_text_width(&what(finding)) <= width)
         };
         for (at, (row, finding)) in rows.iter().zip(group).enumerate() {
+            let name = short_place(finding);
+            let file = self.top.join(finding.path.to_path_lossy());
+            let linked = row.replacen(&name, &link(name.clone(), &file), 1);
             let is_beside = fits(finding);
             let what = what(finding);
             if is_beside {
                 let between = " ".repeat(widest - measure_text_width(row));
-                writeln!(text, "{row}{between}{}", Paint::Quiet.on(what))?;
+                writeln!(text, "{linked}{between}{}", Paint::Quiet.on(what))?;
             } else {
-                writeln!(text, "{row}")?;
+                writeln!(text, "{linked}")?;
                 let room = width().unwrap_or(NARROW).saturating_sub(BELOW.len());
                 for line in textwrap::wrap(&what, room) {
                     writeln!(text, "{BELOW}{}", Paint::Quiet.on(line))?;
@@ -242,9 +237,12 @@ impl Checked<'_> {
         next: Option<&Finding>,
         text: &mut String,
     ) -> Result<()> {
+        if self.with_ids && !self.verbose {
+            writeln!(text, "{BELOW}{}", Paint::Quiet.on(&finding.id))?;
+        }
         if self.verbose {
             let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));
-            writeln!(text, "      {id} {}: {message}", finding.rule)?;
+            writeln!(text, "{BELOW}{id} {}: {message}", finding.rule)?;
             for also in &finding.also {
                 let id = match finding.is_gathered {
                     true => format!("  {}", Paint::Quiet.on(&also.id)),
@@ -269,8 +267,7 @@ impl Checked<'_> {
         Ok(())
     }
 
-    fn text_of_sums(&self) -> Result<String> {
-        let mut text = String::new();
+    fn counts(&self) -> String {
         let summary = Summary::of(&self.result.findings);
         let counts = [
             (summary.errors, "error"),
@@ -281,7 +278,12 @@ impl Checked<'_> {
         let counts: Vec<String> = counts
             .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
             .collect();
-        writeln!(text, "{}", Paint::Head.on(counts.join(", ")))?;
+        Paint::Head.on(counts.join(", "))
+    }
+
+    fn text_of_sums(&self) -> Result<String> {
+        let mut text = format!("{}\n", self.counts());
+        let summary = Summary::of(&self.result.findings);
         if summary.notes > 0 && !self.with_notes {
             let command = Paint::Type.on("redshank check --level note");
             writeln!(
@@ -297,6 +299,11 @@ impl Checked<'_> {
         };
         if let Some(accepted) = accepted {
             writeln!(text, "{}", Paint::Quiet.on(accepted))?;
+        }
+        if self.with_ids {
+            let command = Paint::Type.on("redshank accept ID --because REASON");
+            let what_for = Paint::Quiet.on("records that one is all right");
+            writeln!(text, "{command}  {what_for}")?;
         }
         let is_mended = |finding: &&Finding| !matches!(finding.remedy, Remedy::ByHand(_));
         let by_tidy = self.result.findings.iter().filter(is_mended).count();
@@ -325,6 +332,12 @@ pub fn place(finding: &Finding) -> String {
     }
 }
 
+/// The same, not wider than leaves room for the rest of a row.
+fn short_place(finding: &Finding) -> String {
+    let most = width().map_or(usize::MAX, |width| width * 2 / 5);
+    shortened(&place(finding), most)
+}
+
 fn cells(finding: &Finding) -> [Cell; 4] {
     let size = finding.size.map_or(String::new(), |size| size.to_string());
     let many = match (finding.path.is_folder(), finding.also.len()) {
@@ -339,7 +352,10 @@ fn cells(finding: &Finding) -> [Cell; 4] {
         (Exposure::Committed, _) => "committed",
         (Exposure::Pushed, _) => "pushed",
     };
-    let most = width().map_or(usize::MAX, |width| width * 2 / 5);
-    let path = shortened(&place(finding), most);
-    [path.into(), many.into(), size.into(), far.to_owned().into()]
+    [
+        short_place(finding).into(),
+        many.into(),
+        size.into(),
+        far.to_owned().into(),
+    ]
 }

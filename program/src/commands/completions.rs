@@ -1,27 +1,29 @@
-use crate::Arguments;
+use crate::PROGRAM;
 use crate::cli::GlobalArgs;
-use anyhow::Result;
-use clap::{Args, CommandFactory};
+use anyhow::{Context as _, Result};
+use clap::Args;
 use clap_complete::Shell;
+use clap_complete::env::Shells;
 use std::process::ExitCode;
 
-/// What a shell needs to complete commands, options and their values
+/// What a shell needs to complete commands, options and their values as they are here
 #[derive(Args)]
 pub struct Completions {
     /// The shell; its manual says where such files go
     shell: Shell,
 }
 
+/// By this variable, the script that is written here asks the program for what is possible.
+pub const ASKED: &str = "REDSHANK_COMPLETE";
+
 impl Completions {
     pub fn run(&self, _args: &GlobalArgs) -> Result<ExitCode> {
-        let mut written = Vec::new();
-        clap_complete::generate(
-            self.shell,
-            &mut Arguments::command(),
-            "redshank",
-            &mut written,
-        );
-        crate::put!("{}", String::from_utf8_lossy(&written))?;
+        let name = self.shell.to_string();
+        let shell = Shells::builtins();
+        let shell = shell.completer(&name).context("this shell isn't known")?;
+        let mut script = Vec::new();
+        shell.write_registration(ASKED, PROGRAM, PROGRAM, PROGRAM, &mut script)?;
+        crate::put!("{}", String::from_utf8_lossy(&script))?;
         Ok(ExitCode::SUCCESS)
     }
 }

@@ -1,8 +1,9 @@
 use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, shown};
+use crate::render::{self, Align, Cell, Paint, Table, count, shown};
 use crate::report::EffectOut;
+use crate::values;
 use anyhow::{Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
@@ -10,7 +11,7 @@ use redshank_changes::{Edit, RuleTarget};
 use redshank_templates::{
     self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
-use redshank_worktree::rules::RuleScope;
+use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
 
@@ -18,7 +19,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Draft {
     /// Templates, as NAME or NAME@FOLDER; without any, those of the projects found
-    #[arg(value_name = "NAME[@FOLDER]")]
+    #[arg(value_name = "NAME[@FOLDER]", add = values::templates_with_folders())]
     names: Vec<String>,
     /// Bring the blocks that are there up to date; what you changed or took out stays so
     #[arg(long)]
@@ -34,7 +35,7 @@ pub struct Draft {
     #[arg(long, value_enum)]
     explain: Option<ExplainArg>,
     /// Choose a variant; redshank.toml remembers it
-    #[arg(long = "variant", value_name = "TEMPLATE/VARIANT")]
+    #[arg(long = "variant", value_name = "TEMPLATE/VARIANT", add = values::variants())]
     variants: Vec<String>,
     /// Leave out a template's rule; redshank.toml remembers it
     #[arg(long, value_name = "PATTERN", allow_hyphen_values = true)]
@@ -87,6 +88,7 @@ impl Draft {
         };
         let draft = templates::Draft::compose(snapshot, &survey, &requests, options)?;
         let notes = self.notes(&draft);
+        let summary = summary(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {
             let target = RuleTarget::of(snapshot, RuleScope::Folder, &folder)?;
@@ -107,6 +109,7 @@ impl Draft {
             on_rules: true,
             edits,
             notes,
+            summary: Some(summary),
         }
         .carry_out(&context)?;
         if !context.for_people {
@@ -191,6 +194,24 @@ impl Draft {
         }
         notes
     }
+}
+
+/// How many rules come and go, for each block.
+fn summary(draft: &templates::Draft) -> String {
+    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Left]);
+    for change in draft.block_changes() {
+        let many = |sign: &str, number: usize| match number {
+            0 => String::new(),
+            number => format!("{sign}{}", count(number as u64)),
+        };
+        table.row([
+            shown(change.label.as_bstr()).into(),
+            Cell::painted(Paint::Good, many("+", change.added)),
+            Cell::painted(Paint::Bad, many("-", change.taken_out)),
+            Cell::painted(Paint::Quiet, shown(&change.folder.join(IGNORE_FILE))),
+        ]);
+    }
+    format!("{}\n{}", Paint::Head.on("rules, by block"), table.text())
 }
 
 /// Reads `NAME` or `NAME@FOLDER`.

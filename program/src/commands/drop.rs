@@ -4,6 +4,7 @@ use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, shown};
 use crate::report::EffectOut;
+use crate::values;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::Args;
@@ -14,7 +15,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Drop {
     /// Patterns, as they stand in the file; one that starts with `-` goes behind `--`
-    #[arg(required = true)]
+    #[arg(required = true, add = values::rules())]
     patterns: Vec<String>,
     #[command(flatten)]
     rules: RuleArgs,
@@ -49,6 +50,7 @@ impl Drop {
             on_rules: true,
             edits: vec![Edit::of_rules(before, after)],
             notes: Vec::new(),
+            summary: None,
         }
         .carry_out(&context)?;
         if !context.for_people {

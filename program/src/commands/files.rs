@@ -2,7 +2,7 @@ use super::found;
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
 use crate::put;
-use crate::render::{Align, Paint, Table, count, cut, folder_name, screen, shown, width};
+use crate::render::{Align, Paint, Table, count, cut, folder_name, link, screen, shown, width};
 use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
@@ -101,6 +101,7 @@ impl Files {
         } else {
             let list = List {
                 listed: &listed,
+                top: &context.snapshot.top,
                 prefix,
                 width: width(),
             };
@@ -144,6 +145,7 @@ fn write_raw(listed: &[&Entry], prefix: &BStr) -> Result<()> {
 /// Files, relative to a folder.
 struct List<'a> {
     listed: &'a [&'a Entry],
+    top: &'a Path,
     prefix: &'a BStr,
     width: Option<usize>,
 }
@@ -173,11 +175,16 @@ impl<'a> List<'a> {
         let path = self.width.map_or(path.clone(), |width| {
             cut(&path, width.saturating_sub(WORD + SIZE + 5))
         });
+        let path = link(path, &self.top.join(entry.path.to_path_lossy()));
         format!(" {word}{pad}  {size:>SIZE$}  {path}\n")
     }
 
-    /// Writes all of them, so many at a time that no list is too long.
+    /// Writes all of them, so many at a time that no list is too long; on a terminal all at once, as
+    /// they are read there.
     fn put_out(&self) -> Result<()> {
+        if self.width.is_some() {
+            return Ok(screen::page(&self.text()?)?);
+        }
         for some in self.listed.chunks(LINES_AT_ONCE) {
             let lines: String = some.iter().map(|entry| self.line(entry)).collect();
             put!("{lines}")?;

@@ -1,7 +1,7 @@
-use crate::Arguments;
+use crate::help;
 use crate::cli::GlobalArgs;
 use anyhow::{Context as _, Result, bail};
-use clap::{Args, CommandFactory};
+use clap::Args;
 use clap_mangen::Man;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -18,7 +18,7 @@ pub struct Manual {
 
 impl Manual {
     pub fn run(&self, _args: &GlobalArgs) -> Result<ExitCode> {
-        let mut whole = Arguments::command();
+        let mut whole = help::command();
         whole.build();
         if let Some(folder) = &self.into {
             clap_mangen::generate_to(whole, folder)

@@ -3,7 +3,7 @@
 mod accept;
 mod add;
 mod check;
-mod completions;
+pub mod completions;
 mod demo;
 mod draft;
 mod drop;
@@ -16,6 +16,7 @@ mod prove;
 mod rehearse;
 mod rule_args;
 mod rules;
+mod settings;
 mod setup;
 mod survey;
 mod templates;
@@ -24,7 +25,10 @@ mod r#try;
 mod undo;
 mod why;
 
+pub use check::place;
 pub use proposal::Outcome;
+pub use rule_args::ReachArg;
+pub use settings::names as setting_names;
 
 use crate::cli::GlobalArgs;
 use crate::eputln;
@@ -38,6 +42,7 @@ use std::time::Duration;
 #[derive(Subcommand)]
 pub enum Command {
     Setup(setup::Setup),
+    #[command(alias = "status")]
     Survey(survey::Survey),
     Templates(templates::Templates),
     Draft(draft::Draft),
@@ -56,6 +61,7 @@ pub enum Command {
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
     Hook(hook::Hook),
+    Settings(settings::Settings),
     Completions(completions::Completions),
     Manual(manual::Manual),
     Demo(demo::Demo),
@@ -92,6 +98,7 @@ fn is_overtaken(error: &anyhow::Error) -> bool {
 fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     match command {
         Command::Setup(setup) => setup.run(args),
+        Command::Settings(settings) => settings.run(args),
         Command::Completions(completions) => completions.run(args),
         Command::Manual(manual) => manual.run(args),
         Command::Survey(survey) => survey.run(args),

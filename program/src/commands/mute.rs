@@ -1,8 +1,8 @@
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::putln;
 use crate::render::{Align, Cell, Paint, Table, quoted, shown};
 use crate::report::{Listing, MutedOut, MutesOut, Report, root};
+use crate::{putln, values};
 use anyhow::Result;
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
@@ -29,7 +29,7 @@ pub struct Mute {
 #[derive(Args)]
 pub struct Unmute {
     /// The files
-    #[arg(required = true)]
+    #[arg(required = true, add = values::hidden())]
     files: Vec<OsString>,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]

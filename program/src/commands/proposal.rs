@@ -1,12 +1,13 @@
 //! The one way in which commands write files of rules and settings: the difference and its effect
 //! are shown, somebody is asked, and it is written through the journal.
 
+use crate::ask;
 use crate::context::Context;
-use crate::render::{self, Paint, shown};
+use crate::render::{self, Paint, pager, screen, shown};
 use crate::{put, putln};
 use anyhow::Result;
 use bstr::ByteSlice;
-use redshank_changes::{Edit, overlay_of, write};
+use redshank_changes::{Edit, effect_of, write};
 use redshank_worktree::effect::Effect;
 
 /// Edits to be shown, and made if the person says so.
@@ -21,6 +22,9 @@ pub struct Proposal<'a> {
     pub edits: Vec<Edit>,
     /// What else there is to know, each in a sentence.
     pub notes: Vec<String>,
+    /// What stands for the difference where that is too long for the screen and somebody can ask
+    /// for it.
+    pub summary: Option<String>,
 }
 
 /// What came of a proposal.
@@ -39,18 +43,26 @@ impl Proposal<'_> {
     pub fn carry_out(self, context: &Context) -> Result<Outcome> {
         let snapshot = &context.snapshot;
         let effect = match self.on_rules {
-            true => Effect::of(snapshot, snapshot.tree()?, overlay_of(&self.edits), &[])?,
+            true => effect_of(snapshot, &self.edits)?,
             false => Effect::default(),
         };
         let is_change = self.edits.iter().any(Edit::is_change);
+        let told = self.write || context.is_interactive() && !context.args.yes;
+        let asks = is_change && told && context.asks();
+        let difference = self.difference();
+        // What is too long for the screen is shown when somebody asks for it.
+        let is_summed_up = asks && pager::is_long(difference.lines().count());
         if context.speaks() {
-            self.show(is_change, &effect)?;
+            let summary = self.summary.clone().unwrap_or_else(|| self.sums());
+            let change = if is_summed_up { &summary } else { &difference };
+            self.show(is_change, change, &effect)?;
+        } else if context.for_people && self.on_rules && is_change {
+            put!("{}", render::sums(&effect))?;
         }
         if self.on_rules {
             context.say_unread(&snapshot.tree()?.unread);
         }
-        let told = self.write || context.is_interactive() && !context.args.yes;
-        let written = is_change && told && context.confirm("Write it?")?;
+        let written = is_change && told && may_write(context, is_summed_up, &difference)?;
         if written {
             write(snapshot, self.command, &self.edits)?;
         }
@@ -65,13 +77,33 @@ impl Proposal<'_> {
         })
     }
 
-    fn show(&self, is_change: bool, effect: &Effect) -> Result<()> {
+    /// What changes in the files.
+    fn difference(&self) -> String {
+        let edits = self.edits.iter();
+        let edits = edits.filter(|edit| edit.is_for_people && edit.is_change());
+        let differences = edits.map(|edit| {
+            let before = edit.before.as_deref().unwrap_or_default();
+            let name = shown(edit.shown.as_bstr());
+            render::diff(&name, before, &edit.after)
+        });
+        differences.collect()
+    }
+
+    /// How many lines change in each file.
+    fn sums(&self) -> String {
+        let edits = self.edits.iter();
+        let edits = edits.filter(|edit| edit.is_for_people && edit.is_change());
+        let sums = edits.map(|edit| {
+            let before = edit.before.as_deref().unwrap_or_default();
+            let name = shown(edit.shown.as_bstr());
+            render::diff_sums(&name, before, &edit.after)
+        });
+        sums.collect()
+    }
+
+    fn show(&self, is_change: bool, difference: &str, effect: &Effect) -> Result<()> {
         if is_change {
-            for edit in self.edits.iter().filter(|edit| edit.is_for_people) {
-                let before = edit.before.as_deref().unwrap_or_default();
-                let name = shown(edit.shown.as_bstr());
-                put!("{}", render::diff(&name, before, &edit.after))?;
-            }
+            put!("{difference}")?;
             if self.on_rules {
                 put!("{}", render::effect(effect))?;
             }
@@ -80,6 +112,24 @@ impl Proposal<'_> {
             putln!("{}", Paint::Quiet.on(note))?;
         }
         Ok(())
+    }
+}
+
+/// What an answer is where the difference was summed up.
+const NO_YES_OR_DIFFERENCE: &[ask::Answer] =
+    &[('n', "no"), ('y', "yes"), ('d', "see the whole difference")];
+
+/// Asks before it is written, where there is somebody to ask.
+fn may_write(context: &Context, is_summed_up: bool, difference: &str) -> Result<bool> {
+    if !is_summed_up {
+        return context.confirm("Write it?");
+    }
+    loop {
+        match ask::one_of("Write it?", NO_YES_OR_DIFFERENCE)? {
+            Some('y') => return Ok(true),
+            Some('d') => screen::page(difference)?,
+            _ => return Ok(false),
+        }
     }
 }
 

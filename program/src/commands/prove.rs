@@ -9,7 +9,7 @@ use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
-use redshank_findings::{Finding, ScanOptions};
+use redshank_findings::Finding;
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
 use redshank_worktree::{Overlay, RepoPath, Verdicts};
@@ -50,6 +50,7 @@ impl Prove {
             top: &context.snapshot.top,
             outcomes: prove(&context.snapshot, &verdicts, expected)?,
             verdicts: &verdicts,
+            quiet: args.quiet,
         };
         match self.format {
             ProveFormat::Text => DocumentFormat::Text.print(&proof)?,
@@ -69,7 +70,7 @@ impl Prove {
                 bail!("what is proposed is no test run\n  use --format json, or leave out --record")
             }
         };
-        let findings = context.scan(&ScanOptions::default())?.findings;
+        let findings = context.scan(&context.scan_options())?.findings;
         let covers = |finding: &Finding, path: &RepoPath| {
             path == &*finding.path || path.is_within(&finding.path)
         };
@@ -86,6 +87,7 @@ impl Prove {
             on_rules: false,
             edits: vec![Edit::of_settings(settings, after)],
             notes: Vec::new(),
+            summary: None,
         }
         .carry_out(context)?;
         let rows = || proposed.iter().map(ProposedOut::from);
@@ -108,6 +110,8 @@ struct Proof<'a> {
     top: &'a Path,
     verdicts: &'a Verdicts<'a>,
     outcomes: Vec<Outcome<'a>>,
+    /// Only those that fail are told, and how many hold.
+    quiet: bool,
 }
 
 impl Proof<'_> {
@@ -152,7 +156,9 @@ impl Report for Proof<'_> {
 
     fn text(&self) -> Result<String> {
         let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Whole, Align::Left]);
-        for outcome in &self.outcomes {
+        let is_shown = |outcome: &&Outcome| !(self.quiet && outcome.wrong.is_empty());
+        let shown_ones: Vec<&Outcome> = self.outcomes.iter().filter(is_shown).collect();
+        for outcome in &shown_ones {
             let because = outcome.expected.because.as_deref().unwrap_or_default();
             let because = shown(because.as_bytes().as_bstr());
             table.row([
@@ -166,7 +172,7 @@ impl Report for Proof<'_> {
             ]);
         }
         let mut text = String::new();
-        for (row, outcome) in table.text().lines().zip(&self.outcomes) {
+        for (row, outcome) in table.text().lines().zip(&shown_ones) {
             text += &format!("{row}\n{}", self.reasons(outcome)?);
         }
         let all = self.outcomes.len();

@@ -3,8 +3,8 @@ use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, files, quoted, shown};
 use crate::report::{DifferenceOut, MissingOut, RehearseOut, RunOut, root};
-use crate::{put, putln, words};
-use anyhow::{Context as _, Result, bail};
+use crate::{put, putln, stop, words};
+use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::{
@@ -38,18 +38,13 @@ pub struct Rehearse {
 /// The process of the command that runs, or 0.
 static RUNNING: AtomicU32 = AtomicU32::new(0);
 
-/// Deletes the clone, and ends what runs in it, when the program is told to end.
-fn clears_up_on_signals() -> Result<()> {
-    let ended_by_signal = || {
-        let running = i32::try_from(RUNNING.load(Ordering::Relaxed))
-            .ok()
-            .and_then(Pid::from_raw);
-        running
-            .map(|process| rustix::process::kill_process(process, rustix::process::Signal::KILL));
-        scratch::remove_all();
-        std::process::exit(128 + 2);
-    };
-    ctrlc::set_handler(ended_by_signal).context("signals can't be waited for")
+/// Ends what runs in the clone, and deletes it.
+fn clear_up() {
+    let running = i32::try_from(RUNNING.load(Ordering::Relaxed));
+    if let Some(process) = running.ok().and_then(Pid::from_raw) {
+        let _ = rustix::process::kill_process(process, rustix::process::Signal::KILL);
+    }
+    scratch::remove_all();
 }
 
 /// A command that ran.
@@ -78,7 +73,16 @@ impl Rehearse {
             [] => None,
             [program, words @ ..] => {
                 let (worktree, folder) = match &clone {
-                    Some(clone) => (&clone.worktree, clone.worktree.top.clone()),
+                    Some(clone) => {
+                        if !clone.worktree.root.is_there(context.prefix.bare()) {
+                            bail!(
+                                "a clone has no {}: nothing in it would be committed",
+                                shown(&context.prefix)
+                            );
+                        }
+                        let here = clone.worktree.path(context.prefix.as_bstr());
+                        (&clone.worktree, here)
+                    }
                     None => (snapshot.worktree(), snapshot.path(context.prefix.as_bstr())),
                 };
                 Some(run(&context, worktree, &folder, (program, words))?)
@@ -108,7 +112,7 @@ impl Rehearse {
         if self.here {
             return Ok(None);
         }
-        clears_up_on_signals()?;
+        stop::clears_up(clear_up);
         let clone = ScratchClone::of(&context.snapshot, self.staged)?;
         if context.speaks() {
             let holds = format!("{}, {}", files(clone.stats.files), clone.stats.size);

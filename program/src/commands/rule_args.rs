@@ -1,19 +1,25 @@
 //! The options that say which file of rules is meant.
 
 use crate::context::Context;
+use crate::words;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
 use redshank_changes::RuleTarget;
-use redshank_worktree::rules::RuleScope;
+use redshank_worktree::Overlay;
+use redshank_worktree::coverage::Proposed;
+use redshank_worktree::rules::{RuleScope, Source};
+use redshank_worktree::usage::{RuleUsage, rule_usage_with};
+use serde::Deserialize;
+use std::collections::HashSet;
 use std::ffi::OsString;
 
 /// Which file of rules.
 #[derive(Args)]
 pub struct RuleArgs {
     /// Who the rule is for: everyone; everyone, in one folder; only this clone; only you, in every
-    /// repository
-    #[arg(long = "for", value_enum, value_name = "REACH", default_value = "team")]
-    reach: ReachArg,
+    /// repository. Without it, everyone
+    #[arg(long = "for", value_enum, value_name = "REACH")]
+    reach: Option<ReachArg>,
     /// The folder, for `--for folder`; without it, the one you are in
     #[arg(long = "in", value_name = "FOLDER")]
     folder: Option<OsString>,
@@ -22,18 +28,52 @@ pub struct RuleArgs {
     create: bool,
 }
 
-#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum ReachArg {
+/// Who a rule is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ReachArg {
+    /// Everyone: the ignore file at the top
     Team,
+    /// Everyone: the one of a folder
     Folder,
+    /// Only this clone
     Clone,
+    /// Only you, in every repository
     Personal,
+}
+
+/// Which of new rules would do nothing, or not what they seem to, each in a sentence with why;
+/// `overlay` holds the file with them.
+pub fn in_vain(
+    context: &Context,
+    source: &Source,
+    overlay: &Overlay,
+    new: &[impl AsRef<[u8]>],
+) -> Result<Vec<String>> {
+    let snapshot = &context.snapshot;
+    let is_new = |usage: &&RuleUsage| {
+        let rule = usage.rule().text.as_slice();
+        new.iter().any(|new| new.as_ref() == rule)
+    };
+    let text = bstr::join("\n", new);
+    if !Proposed::of(snapshot, source, &text).has_idle(snapshot.tree()?) {
+        return Ok(Vec::new());
+    }
+    let usages = rule_usage_with(snapshot, source, overlay.clone())?;
+    let new = usages.iter().rev().filter(is_new);
+    let mut sentences: Vec<String> = new.filter_map(words::in_vain).collect();
+    // The same pattern may stand there already.
+    let mut said = HashSet::new();
+    sentences.retain(|sentence| said.insert(sentence.clone()));
+    Ok(sentences)
 }
 
 impl RuleArgs {
     /// The file that is meant.
     pub fn target(&self, context: &Context) -> Result<RuleTarget> {
-        let scope = match self.reach {
+        let preferred = context.args.preferences.add.reach;
+        let reach = self.reach.or(preferred).unwrap_or(ReachArg::Team);
+        let scope = match reach {
             _ if self.folder.is_some() => RuleScope::Folder,
             ReachArg::Team => RuleScope::Team,
             ReachArg::Folder => RuleScope::Folder,

@@ -2,14 +2,13 @@ use super::found;
 use super::why::{difference, marked_line, whole};
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, count, shown};
+use crate::render::{Align, Cell, Paint, Table, count, link, shown};
 use crate::report::{Listing, Report, RuleRowOut, RulesOut, StrayOut, root};
 use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport, rule_usage};
-use std::cell::LazyCell;
 use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
@@ -36,6 +35,7 @@ impl Rules {
         self.format.print(&InForce {
             top: &context.snapshot.top,
             usage: &usage,
+            idle: self.idle,
         })?;
         let is_any = !(usage.rules.is_empty() && usage.strays.is_empty());
         Ok(found(self.idle && is_any))
@@ -46,6 +46,8 @@ impl Rules {
 struct InForce<'a> {
     top: &'a Path,
     usage: &'a UsageReport,
+    /// Only those that don't do what they seem to.
+    idle: bool,
 }
 
 impl Report for InForce<'_> {
@@ -54,8 +56,17 @@ impl Report for InForce<'_> {
     fn text(&self) -> Result<String> {
         let mut text = String::new();
         let rules = &self.usage.rules;
+        if rules.is_empty() && self.usage.strays.is_empty() {
+            return Ok(match self.idle {
+                true => format!("{}\n", Paint::Good.on("every rule does what it seems to")),
+                false => format!(
+                    "no rule is in force; {} writes those that fit\n",
+                    Paint::Type.on("redshank draft")
+                ),
+            });
+        }
         for group in rules.chunk_by(|a, b| Arc::ptr_eq(&a.list, &b.list)) {
-            text_of_file(group, &mut text)?;
+            text_of_file(group, self.top, &mut text)?;
         }
         if self.usage.rules.is_empty() {
             writeln!(text, "{}", Paint::Quiet.on("no rules"))?;
@@ -86,9 +97,10 @@ impl Listing for InForce<'_> {
     }
 }
 
-fn text_of_file(rules: &[RuleUsage], text: &mut String) -> Result<()> {
+fn text_of_file(rules: &[RuleUsage], top: &Path, text: &mut String) -> Result<()> {
     let source = &rules[0].list.source;
-    let name = Paint::Head.on(shown(source.shown.as_bstr()));
+    let file = top.join(source.shown.to_path_lossy());
+    let name = link(Paint::Head.on(shown(source.shown.as_bstr())), &file);
     writeln!(
         text,
         "{name}  {}",
@@ -132,39 +144,27 @@ const MOST_IDLE: usize = 1000;
 /// What is wrong with a rule that can't do what it seems to: the line with a marker under the
 /// fault, and the mend.
 fn diagnosis(usage: &RuleUsage) -> Option<String> {
-    let rule = LazyCell::new(|| words::pattern(usage.rule().text.as_bstr()));
-    let typed = |text: &str| Paint::Type.on(format!("`{text}`"));
-    let (fault, mend) = match &usage.status {
-        RuleStatus::Misread { mended, .. } => {
-            let mended = words::pattern(mended.as_bstr());
-            let mend = format!("{} may be meant", typed(&mended));
-            (difference(&rule, &mended), mend)
-        }
-        RuleStatus::CannotWork { folder, .. } => {
-            let open = typed(&format!("/{}*", shown(folder.as_bstr())));
-            let mend = format!(
-                "a rule {open} in the place of the one that shuts it leaves the folder open"
-            );
-            (whole(&rule), mend)
-        }
-        RuleStatus::SwallowsItsFile => {
-            let mend = format!("{} behind it keeps the file", typed("!.gitignore"));
-            (whole(&rule), mend)
-        }
-        RuleStatus::Impossible => {
-            let mend = "a back-slash before `[` or `\\` makes it stand for itself";
-            (whole(&rule), mend.to_owned())
-        }
-        RuleStatus::Works
-        | RuleStatus::CatchesNothing
-        | RuleStatus::Duplicate { .. }
-        | RuleStatus::Overridden { .. }
-        | RuleStatus::OnlyTracked { .. } => return None,
+    let mend = words::mend(&usage.status)?;
+    let rule = words::pattern(usage.rule().text.as_bstr());
+    let fault = match &usage.status {
+        RuleStatus::Misread { mended, .. } => difference(&rule, &words::pattern(mended.as_bstr())),
+        _ => whole(&rule),
     };
+    let mend = typed(&mend);
     let file = shown(usage.list.source.shown.as_bstr());
     let place = format!("{file}:{}", usage.rule().line);
     let line = marked_line(&place, &rule, fault);
     Some(format!("{line}    {}; {mend}\n\n", words::status(usage)))
+}
+
+/// A sentence with what can be typed in its colour.
+fn typed(sentence: &str) -> String {
+    let parts = sentence.split('`').enumerate();
+    let parts = parts.map(|(at, part)| match at % 2 {
+        0 => part.to_owned(),
+        _ => Paint::Type.on(format!("`{part}`")),
+    });
+    parts.collect()
 }
 
 fn row(usage: &RuleUsage) -> [Cell; 5] {

@@ -15,8 +15,8 @@ use redshank_findings::{
     Cause, ClassSummary, Finding, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
-use redshank_worktree::tree::{State, Tree};
-use redshank_worktree::{FileStats, RepoPath, Snapshot, grouped};
+use redshank_worktree::tree::{Entry, State, Tree};
+use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, Snapshot, WalkOptions, grouped};
 use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -45,11 +45,34 @@ impl Survey {
         };
         context.recover(false)?;
         let snapshot = &context.snapshot;
-        let recognised = context.survey()?;
-        let result = scan(snapshot, &recognised, &ScanOptions::default())?;
+        let mut recognised = context.survey()?;
+        // Whoever stands in a folder sees the whole; whoever names one sees that.
+        let folder = match self.dir {
+            Some(_) => context.prefix.clone(),
+            None => RepoPathBuf::default(),
+        };
+        let options = ScanOptions {
+            paths: match folder.is_top() {
+                true => Vec::new(),
+                false => vec![folder.clone()],
+            },
+            ..context.scan_options()
+        };
+        let result = scan(snapshot, &recognised, &options)?;
+        let is_here = |one: &Project| one.folder.is_within(&folder) || one.folder == folder;
+        recognised.projects.retain(is_here);
+        let whole = WalkOptions {
+            depth: Depth::IntoIgnored,
+            under: folder.clone(),
+            ..WalkOptions::default()
+        };
+        let ignored = FileStats::of(Tree::walk(snapshot, &whole)?.in_state(State::Ignored));
         self.format.print(&Picture {
             snapshot,
             tree: snapshot.tree()?,
+            folder: &folder,
+            ignored,
+            quiet: args.quiet,
             next: NextStep::of(snapshot, &recognised, &result.findings)?,
             summary: Summary::of(&result.findings),
             practices: practices(snapshot, &recognised.projects)?,
@@ -65,6 +88,12 @@ impl Survey {
 struct Picture<'a> {
     snapshot: &'a Snapshot,
     tree: &'a Tree,
+    /// What is looked at: a folder, or the top.
+    folder: &'a RepoPath,
+    /// What is ignored already.
+    ignored: FileStats,
+    /// Only what would be committed is told.
+    quiet: bool,
     recognised: &'a Recognised<'a>,
     result: &'a ScanResult,
     summary: Summary,
@@ -79,20 +108,40 @@ impl Report for Picture<'_> {
         let mut text = String::new();
         let top = self.snapshot.top.file_name();
         let name = top.map(|name| name.to_string_lossy().into_owned());
-        let name = Paint::Head.on(shown(name.unwrap_or_default().as_bytes().as_bstr()));
+        let mut name = shown(name.unwrap_or_default().as_bytes().as_bstr());
+        if !self.folder.is_top() {
+            name = format!("{}, in {name}", shown(self.folder));
+        }
+        let name = Paint::Head.on(name);
         let (standing, verb) = match (&self.snapshot.repository, self.snapshot.has_commit()) {
             (None, _) => ("not a repository yet", "The first commit"),
             (Some(_), false) => ("no commit yet", "The first commit"),
             (Some(_), true) => ("", "A commit of everything"),
         };
         writeln!(text, "{name}  {}", Paint::Quiet.on(standing))?;
-        let all = FileStats::of(self.tree.to_commit());
-        writeln!(
+        let all = FileStats::of(self.to_commit());
+        let of_it = match self.folder.is_top() {
+            true => "",
+            false => " of it",
+        };
+        write!(
             text,
-            "{verb} would hold {}, {}.",
+            "{verb} would hold {}{of_it}, {}",
             files(all.files),
             all.size
         )?;
+        match self.ignored.files {
+            0 => writeln!(text, ".")?,
+            many => writeln!(
+                text,
+                "; {}, {} are ignored.",
+                files(many),
+                self.ignored.size
+            )?,
+        }
+        if self.quiet {
+            return Ok(text);
+        }
         self.text_of_folders(&mut text)?;
         self.text_of_projects(&mut text)?;
         self.text_of_practices(&mut text)?;
@@ -110,9 +159,11 @@ impl Report for Picture<'_> {
             root: root(&self.snapshot.top),
             repository: self.snapshot.repository.is_some(),
             has_commit: self.snapshot.has_commit(),
-            to_commit: FileStats::of(self.tree.to_commit()),
-            tracked: FileStats::of(self.tree.in_state(State::Tracked)),
-            candidates: FileStats::of(self.tree.in_state(State::Candidate)),
+            folder: PathOut::of(self.folder).path,
+            to_commit: FileStats::of(self.to_commit()),
+            tracked: self.in_state(State::Tracked),
+            candidates: self.in_state(State::Candidate),
+            ignored: self.ignored,
             folders: folders
                 .map(|(folder, stats)| FolderOut {
                     path: PathOut::of(folder),
@@ -159,8 +210,24 @@ fn shown_by(evidence: &ShownBy) -> String {
 }
 
 impl Picture<'_> {
+    fn to_commit(&self) -> impl Iterator<Item = &Entry> {
+        let entries = self.tree.below(self.folder);
+        entries.filter(|entry| entry.state != State::Ignored)
+    }
+
+    fn in_state(&self, state: State) -> FileStats {
+        let entries = self.tree.below(self.folder);
+        FileStats::of(entries.filter(|entry| entry.state == state))
+    }
+
+    /// The folder right in the one that is looked at; the top for what lies right there.
+    fn part<'p>(&self, path: &'p RepoPath) -> &'p RepoPath {
+        let below = path.below(self.folder);
+        below.unwrap_or(RepoPath::top()).top_folder()
+    }
+
     fn folders(&self) -> Vec<(&RepoPath, FileStats)> {
-        grouped(self.tree.to_commit(), |entry| entry.path.top_folder())
+        grouped(self.to_commit(), |entry| self.part(&entry.path))
     }
 
     fn text_of_folders(&self, text: &mut String) -> Result<()> {
@@ -191,7 +258,7 @@ impl Picture<'_> {
     /// How many of a top folder's files findings stand for, by class.
     fn of_which(&self, folder: &RepoPath) -> String {
         let is_within = |finding: &&Finding| {
-            finding.state != State::Ignored && finding.path.top_folder() == folder
+            finding.state != State::Ignored && self.part(&finding.path) == folder
         };
         let places = self.result.findings.iter().flat_map(Finding::places);
         let within = places.filter(is_within);

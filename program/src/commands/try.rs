@@ -1,4 +1,5 @@
 use super::found;
+use super::rule_args::in_vain;
 use super::why::Answers;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
@@ -57,12 +58,14 @@ impl Try {
         }
         let tree = snapshot.tree()?;
         let proposed = Proposed::of(snapshot, &source, added.as_bytes());
+        let in_vain = in_vain(&context, &source, &overlay, &patterns)?;
         let effect = Effect::of(snapshot, tree, overlay, &[])?;
         let keepers = proposed.keepers(tree);
         self.format.print(&Tried {
             top: &snapshot.top,
             effect: &effect,
             patterns: &patterns,
+            in_vain,
             keepers: keepers.iter().map(words::ruling).collect(),
             tracked: proposed.tracked(tree),
         })?;
@@ -98,6 +101,8 @@ struct Tried<'a> {
     top: &'a Path,
     effect: &'a Effect,
     patterns: &'a [String],
+    /// Which of them would do nothing, and why.
+    in_vain: Vec<String>,
     /// The rules that keep out already what they match.
     keepers: Vec<String>,
     /// How many tracked files they match.
@@ -116,6 +121,9 @@ impl Report for Tried<'_> {
                 text += &format!("covered already by {keeper}\n");
             }
         }
+        for sentence in &self.in_vain {
+            text += &format!("{}\n", Paint::Warn.on(sentence));
+        }
         if self.tracked > 0 {
             let tracked = files(self.tracked);
             let in_vain = format!("{tracked} matched without effect: tracked already");
@@ -125,6 +133,9 @@ impl Report for Tried<'_> {
     }
 
     fn document(&self) -> EffectOut {
-        EffectOut::of_effect(self.top, self.patterns.to_vec(), self.effect)
+        EffectOut {
+            notes: self.in_vain.clone(),
+            ..EffectOut::of_effect(self.top, self.patterns.to_vec(), self.effect)
+        }
     }
 }

@@ -2,7 +2,7 @@ use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
 use crate::render::{Align, Cell, Paint, Table, files, shown};
 use crate::report::{ChangeOut, JournalOut, Listing, Report, root};
-use crate::{eputln, put, putln};
+use crate::{eputln, put, putln, values};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -15,6 +15,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Undo {
     /// Which, by its number; without it, the newest that stands
+    #[arg(add = values::changes())]
     change: Option<u32>,
     /// The changes there are
     #[arg(long, conflicts_with_all = ["change", "forget"])]

@@ -12,7 +12,15 @@ const ROWS: usize = 8;
 
 /// Before → after, and what changed sides, by folder.
 pub fn effect(effect: &Effect) -> String {
-    let mut text = format!(
+    let mut text = sums(effect);
+    text += &sides("kept out", Paint::Good, &effect.kept_out);
+    text += &sides("let in", Paint::Warn, &effect.let_in);
+    text
+}
+
+/// Before → after, in one line.
+pub fn sums(effect: &Effect) -> String {
+    format!(
         "{} {}, {}  {} {}, {}\n",
         Paint::Head.on("to commit:"),
         files(effect.before.files),
@@ -20,10 +28,7 @@ pub fn effect(effect: &Effect) -> String {
         Paint::Head.on("→"),
         files(effect.after.files),
         effect.after.size,
-    );
-    text += &sides("kept out", Paint::Good, &effect.kept_out);
-    text += &sides("let in", Paint::Warn, &effect.let_in);
-    text
+    )
 }
 
 fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
@@ -65,6 +70,22 @@ pub fn folder_name(folder: &RepoPath) -> String {
     } else {
         shown(folder)
     }
+}
+
+/// How many lines a change takes out and puts in.
+pub fn diff_sums(name: &str, before: &[u8], after: &[u8]) -> String {
+    let diff = TextDiff::from_lines(before, after);
+    let of = |tag| {
+        diff.iter_all_changes()
+            .filter(|one| one.tag() == tag)
+            .count()
+    };
+    format!(
+        "{}  {} {}\n",
+        Paint::Head.on(name),
+        Paint::Good.on(format!("+{}", of(ChangeTag::Insert))),
+        Paint::Bad.on(format!("-{}", of(ChangeTag::Delete)))
+    )
 }
 
 /// The lines that a change takes out and puts in, with one line around them.

@@ -3,7 +3,9 @@
 mod effect;
 mod escape;
 mod junit;
+pub mod links;
 mod numbers;
+pub mod pager;
 mod sarif;
 pub mod screen;
 mod shell;
@@ -11,9 +13,10 @@ mod stages;
 mod style;
 mod table;
 
-pub use effect::{diff, effect, folder_name};
+pub use effect::{diff, diff_sums, effect, folder_name, sums};
 pub use escape::{cut, shortened, shown};
 pub use junit::{Case as JunitCase, junit};
+pub use links::link;
 pub use numbers::{count, files};
 pub use sarif::log as sarif;
 pub use shell::quoted;

@@ -5,6 +5,7 @@
 #![allow(clippy::disallowed_methods, reason = "this is the door")]
 
 use super::escape::escaped;
+use super::{links, pager};
 use redshank_findings::secrets_in;
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
 use std::fmt::Arguments;
@@ -13,6 +14,22 @@ use std::io::{Result, Write};
 /// Writes to the standard output, in colour where it's wanted; an error if nobody takes it.
 pub fn out(text: Arguments) -> Result<()> {
     anstream::stdout().write_all(clean(&text.to_string()).as_bytes())
+}
+
+/// The same for a text that may be long: on a terminal that is too low for it, in a pager.
+pub fn page(text: &str) -> Result<()> {
+    let clean = clean(text);
+    if pager::is_long(clean.lines().count()) {
+        let choice = anstream::AutoStream::choice(&std::io::stdout());
+        let shown = match choice {
+            anstream::ColorChoice::Never => &anstream::adapter::strip_str(&clean).to_string(),
+            _ => &clean,
+        };
+        if pager::show(shown)? {
+            return Ok(());
+        }
+    }
+    anstream::stdout().write_all(clean.as_bytes())
 }
 
 /// The standard output for a program that reads it: bytes as they are.
@@ -26,7 +43,7 @@ pub fn err(text: Arguments) {
     let _ = writeln!(anstream::stderr(), "{}", clean(&text.to_string()));
 }
 
-/// Text as it may be printed: of escape sequences only the colours of ours, of control characters
+/// Text as it may be printed: of escape sequences only the colours and links of ours, of control characters
 /// only line ends and tabs, and no secret.
 fn clean(text: &str) -> String {
     let (plain, colors) = without_colors(text);
@@ -63,7 +80,7 @@ fn without_colors(text: &str) -> (String, Vec<(usize, &str)>) {
     while let Some(at) = rest.find('\x1b') {
         plain.push_str(&rest[..at]);
         rest = &rest[at..];
-        let length = color(rest).unwrap_or(1);
+        let length = color(rest).or_else(|| link(rest)).unwrap_or(1);
         match length {
             1 => plain.push('\x1b'),
             _ => colors.push((plain.len(), &rest[..length])),
@@ -83,6 +100,12 @@ fn harmless(text: &str, into: &mut String) {
             escaped(c, into);
         }
     }
+}
+
+/// The same for a link of ours; one that tells a secret is none.
+fn link(text: &str) -> Option<usize> {
+    let length = links::length(text)?;
+    secrets_in(&text[..length]).is_empty().then_some(length)
 }
 
 /// How long the escape sequence is that starts here, if it is one that our palette makes (ECMA-48,
@@ -198,6 +221,17 @@ mod tests {
             clean("\x1b[2J\x1b[38;5;300m\x1b]0;x\x07\u{202e}\u{9b}1m\r"),
             "\\u{1b}[2J\\u{1b}[38;5;300m\\u{1b}]0;x\\u{7}\\u{202e}\\u{9b}1m\\r"
         );
+    }
+
+    #[test]
+    fn only_our_own_links_come_through() {
+        let ours = "\x1b]8;;file://ebb/work/a%20b\x1b\\a b\x1b]8;;\x1b\\";
+        assert_eq!(clean(ours), ours);
+        let elsewhere = "\x1b]8;;https://tide.example/\x1b\\a\x1b]8;;\x1b\\";
+        assert!(!clean(elsewhere).contains("\x1b]8;;h"));
+        let key = format!("glpat-{}", "aB3xK9mQ2pL7vN4wR8tY");
+        let told = format!("\x1b]8;;file://ebb/{key}\x1b\\{key}\x1b]8;;\x1b\\");
+        assert!(!clean(&told).contains(&key));
     }
 
     #[test]

@@ -3,23 +3,45 @@
 
 use super::count;
 use crate::{eputln, words};
+use anyhow::{Context as _, Result};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use redshank_stage::{Stage, TARGET};
 use redshank_worktree::size::Bytes;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use tracing::field::{Field, Visit};
 use tracing::{Event, Metadata, Subscriber};
 use tracing_subscriber::layer::{Context, SubscriberExt};
-use tracing_subscriber::{Layer, Registry};
+use tracing_subscriber::{EnvFilter, Layer, Registry};
 
 /// From then on, how far a stage has come is shown.
-const LONG: Duration = Duration::from_secs(1);
+const LONG: Duration = Duration::from_millis(500);
 
-/// Listens to the stages of this run: with `lines`, each is told as it ends.
-pub fn listen(lines: bool, quiet: bool) {
+/// The variable that asks for a log: targets and levels, as `tracing_subscriber::EnvFilter` reads
+/// them.
+const LOG: &str = "REDSHANK_LOG";
+
+/// Listens to the stages of this run: with `lines`, each is told as it ends. With `REDSHANK_LOG`,
+/// everything that it asks for is told.
+///
+/// # Errors
+/// If that variable can't be read.
+pub fn listen(lines: bool, quiet: bool) -> Result<()> {
+    if let Ok(wanted) = std::env::var(LOG) {
+        let filter = EnvFilter::try_new(&wanted).with_context(|| {
+            format!("{LOG}: `{wanted}` names no level\n  write it like `debug`, or `redshank=info`")
+        })?;
+        let log = tracing_subscriber::fmt::layer()
+            .with_writer(std::io::stderr)
+            .with_ansi(console::user_attended_stderr())
+            .with_filter(filter);
+        // There is no other listener.
+        let _ = tracing::subscriber::set_global_default(Registry::default().with(log));
+        return Ok(());
+    }
     let bar = ProgressBar::hidden();
-    if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}: {human_pos}") {
+    if let Ok(style) = ProgressStyle::with_template("{spinner} {msg}") {
         bar.set_style(style);
     }
     let listener = Listener {
@@ -28,11 +50,13 @@ pub fn listen(lines: bool, quiet: bool) {
         since: Instant::now(),
         bar,
         running: AtomicUsize::new(0),
+        come: Mutex::new(Vec::new()),
     };
     if listener.lines || listener.shows_progress {
         // There is no other listener.
         let _ = tracing::subscriber::set_global_default(Registry::default().with(listener));
     }
+    Ok(())
 }
 
 struct Listener {
@@ -42,6 +66,47 @@ struct Listener {
     bar: ProgressBar,
     /// How many stages have begun and not ended.
     running: AtomicUsize,
+    /// How far the stages have come that run.
+    come: Mutex<Vec<Come>>,
+}
+
+/// How far a stage has come.
+struct Come {
+    stage: Stage,
+    since: Instant,
+    drawn: Instant,
+    count: u64,
+    bytes: u64,
+}
+
+/// So long one picture of it stands.
+const PICTURE: Duration = Duration::from_millis(50);
+
+impl Come {
+    fn of(stage: Stage) -> Self {
+        let now = Instant::now();
+        Self {
+            stage,
+            since: now,
+            drawn: now,
+            count: 0,
+            bytes: 0,
+        }
+    }
+
+    /// In words: how many, how many bytes, and how many a second.
+    fn text(&self) -> String {
+        let (did, counted) = words::stage(self.stage);
+        let text = format!("{did} {} {counted}", count(self.count));
+        let seconds = self.since.elapsed().as_secs_f64().max(0.001);
+        match self.bytes {
+            0 => format!("{text}, {}/s", count((self.count as f64 / seconds) as u64)),
+            bytes => {
+                let rate = Bytes((bytes as f64 / seconds) as u64);
+                format!("{text}, {}, {rate}/s", Bytes(bytes))
+            }
+        }
+    }
 }
 
 /// What an event tells.
@@ -89,7 +154,7 @@ impl<S: Subscriber> Layer<S> for Listener {
         if told.is_begin {
             self.running.fetch_add(1, Ordering::Relaxed);
         } else if let Some(more) = told.more {
-            self.come_further(stage, more);
+            self.come_further(stage, more, told.bytes);
         } else if let Some(microseconds) = told.microseconds {
             self.end(stage, &told, microseconds);
         }
@@ -97,23 +162,38 @@ impl<S: Subscriber> Layer<S> for Listener {
 }
 
 impl Listener {
-    fn come_further(&self, stage: Stage, more: u64) {
-        if stage == Stage::Git || self.since.elapsed() < LONG {
+    fn come_further(&self, stage: Stage, more: u64, bytes: u64) {
+        if stage == Stage::Git {
             return;
         }
-        let (did, counted) = words::stage(stage);
-        let message = format!("{did}, {counted}");
-        if self.bar.message() != message {
-            self.bar.set_draw_target(ProgressDrawTarget::stderr());
-            self.bar.set_position(0);
-            self.bar.set_message(message);
+        let Ok(mut come) = self.come.lock() else {
+            return;
+        };
+        let known = come.iter().position(|come| come.stage == stage);
+        let at = known.unwrap_or_else(|| {
+            come.push(Come::of(stage));
+            come.len() - 1
+        });
+        let come = &mut come[at];
+        come.count += more;
+        come.bytes += bytes;
+        if self.since.elapsed() >= LONG && come.drawn.elapsed() >= PICTURE {
+            come.drawn = Instant::now();
+            if self.bar.is_hidden() || self.bar.is_finished() {
+                self.bar.reset();
+                self.bar.set_draw_target(ProgressDrawTarget::stderr());
+            }
+            self.bar.set_message(come.text());
+            self.bar.tick();
         }
-        self.bar.inc(more);
     }
 
     fn end(&self, stage: Stage, told: &Told, microseconds: u64) {
         if self.running.fetch_sub(1, Ordering::Relaxed) == 1 {
             self.bar.finish_and_clear();
+        }
+        if let Ok(mut come) = self.come.lock() {
+            come.retain(|come| come.stage != stage);
         }
         if !self.lines {
             return;

@@ -35,7 +35,8 @@ impl Paint {
         }
     }
 
-    fn style(self) -> Style {
+    /// As a terminal's own style.
+    pub fn style(self) -> Style {
         let (color, bold) = self.color();
         let style = Style::new().fg_color(color.map(|number| Color::Ansi256(Ansi256Color(number))));
         if bold { style.bold() } else { style }

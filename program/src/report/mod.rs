@@ -10,6 +10,7 @@ mod mute;
 mod prove;
 mod rehearse;
 mod rules;
+mod settings;
 mod survey;
 mod templates;
 mod tidy;
@@ -25,6 +26,7 @@ pub use mute::{MutedOut, MutesOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, MissingOut, RehearseOut, RunOut};
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
+pub use settings::{SettingOut, SettingsOut};
 pub use survey::{FolderOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;
@@ -32,7 +34,7 @@ pub use undo::{ChangeOut, JournalOut};
 pub use why::{AnswerOut, RuleOut};
 
 use crate::cli::{DocumentFormat, ListFormat};
-use crate::{put, render};
+use crate::render;
 use anyhow::Result;
 use base64::Engine;
 use bstr::{BStr, ByteSlice};
@@ -65,7 +67,7 @@ impl DocumentFormat {
     /// Writes an answer.
     pub fn print(self, report: &impl Report) -> Result<()> {
         match self {
-            Self::Text => Ok(put!("{}", report.text()?)?),
+            Self::Text => Ok(render::screen::page(&report.text()?)?),
             Self::Json => render::json(&report.document()),
         }
     }
@@ -142,6 +144,7 @@ mod tests {
             ("prove", schema_for!(ProveOut)),
             ("record", schema_for!(RecordOut)),
             ("accept", schema_for!(AcceptOut)),
+            ("settings", schema_for!(SettingsOut)),
             ("hook", schema_for!(HookOut)),
             ("files", schema_for!(Vec<FileOut>)),
             ("folders", schema_for!(FoldersOut)),

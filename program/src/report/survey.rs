@@ -18,12 +18,17 @@ pub struct SurveyOut {
     pub repository: bool,
     /// Whether it has a commit.
     pub has_commit: bool,
+    /// The folder that was looked at, relative to the top and with a slash at its end; empty for
+    /// the whole. All below is about it.
+    pub folder: String,
     /// What the next commit of everything would hold.
     pub to_commit: FileStats,
     /// Files tracked already.
     pub tracked: FileStats,
     /// Files not tracked and not ignored.
     pub candidates: FileStats,
+    /// Files that rules keep out.
+    pub ignored: FileStats,
     /// What would be committed, by top folder, biggest first; files at the top under the empty
     /// path.
     pub folders: Vec<FolderOut>,

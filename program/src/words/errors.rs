@@ -197,6 +197,9 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::Templates(error) => return of_templates(error),
         Error::Findings(error) => return of_findings(error),
         Error::Git(error) => return of_git(error),
+        Error::NoStorage => {
+            "`git lfs install` sets it up (Git LFS); or choose --large keep-out".to_owned()
+        }
         Error::Table { .. }
         | Error::NothingToUndo
         | Error::NotKept { .. }

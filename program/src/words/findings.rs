@@ -14,6 +14,28 @@ use redshank_worktree::{Class, RepoPath};
 /// How many other places a message names.
 const NAMED: usize = 3;
 
+/// What a class of findings is.
+pub fn class(class: Class) -> &'static str {
+    match class {
+        Class::Secret => "keys, tokens and passwords, and the files that hold them",
+        Class::Oversized => "files and folders too large for git",
+        Class::Generated => "what a tool makes, and makes again",
+        Class::Personal => "what belongs to one person or one machine",
+        Class::Reserved => "what others may not be given",
+        Class::Needed => "what a fresh clone would lack",
+        Class::Rule => "rules that don't do what they seem to",
+    }
+}
+
+/// What a level of findings is.
+pub fn level(level: Level) -> &'static str {
+    match level {
+        Level::Error => "a stranger who reads it can do harm, or a host refuses it",
+        Level::Warning => "it doesn't belong",
+        Level::Note => "many keep it on purpose, or it lies where samples lie",
+    }
+}
+
 /// What a finding is, in a sentence that shows no secret.
 pub fn message(finding: &Finding) -> String {
     let mut text = cause(&finding.cause);

@@ -8,8 +8,8 @@ mod stages;
 mod steps;
 
 pub use errors::{example, explained};
-pub use findings::{evidence, message, next_step, remedy};
-pub use rules::{near_reason, pattern, ruling, scope, status, stray_reason};
+pub use findings::{class, evidence, level, message, next_step, remedy};
+pub use rules::{in_vain, mend, near_reason, pattern, ruling, scope, status, stray_reason};
 pub use stages::stage;
 pub use steps::{kind_title, reason};
 

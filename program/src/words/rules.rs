@@ -42,6 +42,39 @@ pub fn status(usage: &RuleUsage) -> String {
     }
 }
 
+/// What mends a rule that can't do what it seems to; nothing where no one mend is meant.
+pub fn mend(status: &RuleStatus) -> Option<String> {
+    Some(match status {
+        RuleStatus::Misread { mended, .. } => {
+            format!("`{}` may be meant", pattern(mended.as_bstr()))
+        }
+        RuleStatus::CannotWork { folder, .. } => format!(
+            "a rule `/{}*` in the place of the one that shuts it leaves the folder open",
+            shown(folder)
+        ),
+        RuleStatus::SwallowsItsFile => "`!.gitignore` behind it keeps the file".to_owned(),
+        RuleStatus::Impossible => {
+            "a back-slash before `[` or `\\` makes it stand for itself".to_owned()
+        }
+        RuleStatus::Works
+        | RuleStatus::CatchesNothing
+        | RuleStatus::Duplicate { .. }
+        | RuleStatus::Overridden { .. }
+        | RuleStatus::OnlyTracked { .. } => return None,
+    })
+}
+
+/// That a rule which is not written yet would do nothing, or not what it seems to, and why; nothing
+/// if it works.
+pub fn in_vain(usage: &RuleUsage) -> Option<String> {
+    if usage.status == RuleStatus::Works {
+        return None;
+    }
+    let rule = pattern(usage.rule().text.as_bstr());
+    let mend = mend(&usage.status).map_or(String::new(), |mend| format!("; {mend}"));
+    Some(format!("`{rule}`: {}{mend}", fault(&usage.status)))
+}
+
 /// What is wrong with a rule, or that it works.
 pub fn fault(status: &RuleStatus) -> String {
     match status {

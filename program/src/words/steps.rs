@@ -1,6 +1,7 @@
 //! What is said of the steps of a plan.
 
 use super::findings;
+use crate::render;
 use redshank_changes::plan::{StepKind, StepReason};
 
 /// The title of a kind of step, and its place among the others: the order in which they are shown.
@@ -31,6 +32,15 @@ pub fn reason(reason: &StepReason) -> String {
             };
             format!("the keys of {of} without their values, for others to fill in{left_out}")
         }
+        StepReason::LineEnds { files: 0 } => {
+            "lines end in LF in the repository, whoever edits; no file is different today"
+                .to_owned()
+        }
+        StepReason::LineEnds { files } => format!(
+            "lines end in LF in the repository, whoever edits; git writes {} with CR LF as LF \
+             there",
+            render::files(*files)
+        ),
         StepReason::Remake { command } => format!("made again by: {command}"),
     }
 }

@@ -48,7 +48,7 @@ fn a_line_that_somebody_adds_while_it_waits_for_an_answer_stands() {
         let before = nia.reads(".gitignore");
         let file = nia.here().join(".gitignore");
         let (question, answer) = if words == "tidy" {
-            ("What now", "\x1b[B\r")
+            ("Do it?", "y\r")
         } else {
             ("Write it?", "y\r")
         };

@@ -75,7 +75,7 @@ fn a_record_that_somebody_sent_along_is_never_acted_on_unasked() {
         );
         nia.writes(".git/redshank/journal/000001/file-0", "evil\n");
         // At a terminal, too, where it would be taken back before anything else.
-        nia.redshank_at_a_terminal("tidy", &[("What now", "\r")]);
+        nia.redshank_at_a_terminal("tidy", &[("Do it?", "\r")]);
         nia.redshank(&["add", "*.tmp", "--write"]).fine();
         assert_eq!(nia.reads("README"), b"evil\n");
         // By its number it is, and only beneath the top; what it says of git's folder, or outside,

@@ -24,8 +24,10 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
     let enter = "\r";
     let keys = [
         ("Make it one?", enter),
+        ("Who gets a copy", enter),
         ("Other types", enter),
         ("Write the rules that fit?", enter),
+        ("line ends the same", enter),
         ("Mend it?", enter),
         ("Write a sample", enter),
         ("before each commit?", enter),
@@ -104,24 +106,33 @@ fn a_question_counts_once_enter_is_pressed_and_esc_leaves_all_as_it_was() {
 }
 
 #[test]
-fn shells_and_manuals_get_what_they_need() {
-    let nia = Person::new();
-    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
-        let said = nia.redshank(&["completions", shell]).fine();
-        assert!(
-            said.out.contains("rehearse") && said.out.contains("staged"),
-            "{shell}"
-        );
+fn findings_can_be_left_and_accepted_one_by_one() {
+    let nia = Person::with_repository();
+    for name in ["a.pem", "b.pem", "c.pem"] {
+        nia.writes(name, format!("{}\n", crate::common::private_key()));
     }
-    let page = nia.redshank(&["manual", "check"]).fine();
-    assert!(
-        page.out.contains(".TH redshank-check 1") && page.out.contains("staged"),
-        "{}",
-        page.out
-    );
-    nia.redshank(&["manual", "--into", "."]).fine();
-    assert!(nia.here().join("redshank-tidy.1").exists());
-    assert_eq!(nia.redshank(&["manual", "chek"]).code, 2);
+    let keys = [
+        ("Who gets a copy", "e\r"),
+        ("Other types", "\r"),
+        ("Write the rules that fit?", "n\r"),
+        ("line ends the same", "\r"),
+        ("Mend these 3?", "e\r"),
+        ("[Y/n/a]", "\r"),
+        ("[Y/n/a]", "n\r"),
+        ("[Y/n/a]", "a\r"),
+        ("Why is it all right?", "made up\r"),
+        ("before each commit?", "n\r"),
+        ("for `redshank prove`?", "n\r"),
+        ("Stage all of it?", "\u{1b}"),
+    ];
+    let said = nia.redshank_at_a_terminal("setup", &keys);
+    assert!(said.out.contains("goes on from this step"), "{}", said.out);
+    let settings = String::from_utf8(nia.reads("redshank.toml")).unwrap();
+    assert!(settings.contains("visibility = \"public\""), "{settings}");
+    assert_eq!(settings.matches("because = \"made up\"").count(), 1);
+    assert_eq!(nia.lists("ignored").len(), 1);
+    let left = nia.redshank(&["check", "--format", "json"]).json();
+    assert_eq!(left["summary"]["errors"], 1, "{left}");
 }
 
 #[test]

@@ -8,6 +8,7 @@ mod attacks_outside;
 mod bad_input;
 mod check;
 mod common;
+mod courtesies;
 mod finders;
 mod findings;
 mod first_commit;

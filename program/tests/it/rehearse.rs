@@ -241,3 +241,29 @@ fn a_template_is_made_of_what_a_run_created() {
         shown.out
     );
 }
+
+#[test]
+fn a_command_runs_in_the_clone_where_the_person_stands() {
+    let mut nia = gauge();
+    nia.goes_to("deep");
+    let said = rehearsed(&nia, &["--", "test", "-e", "notes.txt"]);
+    assert_eq!(said["run"]["exit_code"], 0);
+    nia.stands_in(&nia.here().parent().unwrap().to_owned());
+    nia.writes("out/a", "1");
+    nia.goes_to("out");
+    let said = nia.redshank(&["rehearse", "--", "true"]);
+    assert!(said.err.contains("a clone has no out/"), "{}", said.err);
+}
+
+#[test]
+fn whoever_stops_a_rehearsal_leaves_no_clone_behind() {
+    let mut nia = gauge();
+    nia.sets("TMPDIR", nia.home());
+    let keys = [("$ sleep", "\u{3}")];
+    let said = nia.redshank_at_a_terminal("rehearse -- sleep 50", &keys);
+    assert!(said.out.contains("stopped"), "{}", said.out);
+    assert_eq!(said.code, 130);
+    nia.stands_in(&nia.home());
+    let left = nia.runs("find", &[".", "-path", "*redshank-*/*"]).out;
+    assert_eq!(left, "");
+}

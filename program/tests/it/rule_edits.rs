@@ -395,3 +395,54 @@ fn folders_are_summed_up_and_candidates_kept_below_one() {
     nia.writes(".gitignore", "/c/\n/top\n/.gitignore\n");
     assert_eq!(nia.redshank(&["files", "--under", "a"]).code, 0);
 }
+
+#[test]
+fn what_a_rule_would_not_do_is_said_while_it_is_made() {
+    let nia = Person::with_repository();
+    nia.writes("kept.raw", "1");
+    nia.git(&["add", "kept.raw"]);
+    nia.writes("new.raw", "1");
+    nia.writes("out/a", "1");
+    let said = |words: &[&str]| nia.redshank(words).fine().out;
+    let tried = said(&["try", "*.raw", "*.nowhere", "out[", "/out\\a"]);
+    for part in [
+        "`*.nowhere`: catches nothing here",
+        "`out[`: no path can match",
+        "`/out\\a`: back-slashes don't part folders; `/out/a` may be meant",
+    ] {
+        assert!(tried.contains(part), "{part} in {tried}");
+    }
+    assert!(!tried.contains("`*.raw`:"), "{tried}");
+    let added = said(&["add", "*.raw"]);
+    assert!(
+        added.contains("does nothing about 1 file that git tracks"),
+        "{added}"
+    );
+    let of_folder = said(&["add", "--like", "out"]);
+    assert!(
+        of_folder.contains("/out/") && !of_folder.contains("this file"),
+        "{of_folder}"
+    );
+    let of_nothing = said(&["add", "--like", "later.log"]);
+    assert!(of_nothing.contains("is not there yet"), "{of_nothing}");
+    let widths = said(&["add", "--like", "new.raw"]);
+    assert!(
+        widths.contains("1 file without effect: tracked already"),
+        "{widths}"
+    );
+}
+
+#[test]
+fn what_is_told_before_a_change_is_what_git_counts_after_it() {
+    let nia = Person::with_repository();
+    nia.writes("Cargo.toml", "[package]\nname = \"tide\"\n");
+    nia.writes("src/main.rs", "fn main() {}\n");
+    nia.writes("target/debug/tide", "x");
+    let told = nia
+        .redshank(&["draft", "--write", "--format", "json"])
+        .json();
+    let listed = nia.git_lists(&["--others", "--exclude-standard"]);
+    assert_eq!(told["after"]["files"], listed.len(), "{listed:?}");
+    let size = |path: &String| std::fs::metadata(nia.here().join(path)).unwrap().len();
+    assert_eq!(told["after"]["size"], listed.iter().map(size).sum::<u64>());
+}

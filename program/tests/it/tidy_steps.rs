@@ -352,26 +352,17 @@ fn a_person_at_a_terminal_chooses_step_by_step() {
     let nia = Person::with_repository();
     nia.writes("uplink.log", "x");
     nia.writes("id_rsa", "x");
-    let (enter, down, space) = ("\r", "\x1b[B", " ");
-    let said = nia.redshank_at_a_terminal("tidy", &[("> change nothing", enter)]);
+    let (question, space, enter) = ("Do it?", " ", "\r");
+    let said = nia.redshank_at_a_terminal("tidy", &[(question, enter)]);
     assert!(said.out.contains("nothing was changed"), "{}", said.out);
     assert_eq!(nia.lists("ignored"), [""; 0]);
-    let to_choose = [("> change nothing", down), ("> do all of it", down)];
-    let to_difference = [("> choose", down), ("> show the difference", enter)];
-    let leave_first = [
-        ("> choose", enter),
+    let keys = [
+        (question, "d\r"),
+        (question, "c\r"),
         ("> [x] keep out, by a rule: id_rsa", space),
         ("> [ ]", enter),
+        (question, "y\r"),
     ];
-    let do_it = [("> change nothing", down), ("> do all of it", enter)];
-    let keys = [
-        &to_choose[..],
-        &to_difference,
-        &to_choose,
-        &leave_first,
-        &do_it,
-    ]
-    .concat();
     let said = nia.redshank_at_a_terminal("tidy", &keys);
     assert!(
         said.out.contains("+ *.log") && said.out.contains("done"),
@@ -380,4 +371,51 @@ fn a_person_at_a_terminal_chooses_step_by_step() {
     );
     assert_eq!(nia.lists("ignored"), ["uplink.log"]);
     assert_eq!(nia.lists("candidate"), [".gitignore", "id_rsa"]);
+}
+
+#[test]
+fn line_ends_are_kept_the_same_only_for_whoever_asks() {
+    let nia = Person::with_repository();
+    nia.writes("station.csv", "a\r\nb\r\n");
+    nia.writes("tide.raw", "a\r\n\0");
+    nia.redshank(&["tidy", "--apply"]).fine();
+    assert!(!nia.here().join(".gitattributes").exists());
+    let said = nia.redshank(&["tidy", "--line-ends", "--apply"]).fine();
+    assert!(said.out.contains("1 file with CR LF"), "{}", said.out);
+    nia.git(&["add", "--all"]);
+    assert_eq!(nia.git_says(&["show", ":station.csv"]).out, "a\nb\n");
+    assert_eq!(nia.git_says(&["show", ":tide.raw"]).bytes, b"a\r\n\0");
+    // Once is enough.
+    let again = nia.redshank(&["tidy", "--line-ends"]).fine();
+    assert!(!again.out.contains("text=auto"), "{}", again.out);
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert!(!nia.here().join(".gitattributes").exists());
+}
+
+#[test]
+fn large_files_go_where_somebody_wants_them() {
+    let nia = Person::with_repository();
+    nia.writes("redshank.toml", "[limits]\nfile_warning = 10\n");
+    nia.writes("film/spring tide.mov", "0123456789ab");
+    let lines = |way: &str| {
+        let said = nia.redshank(&["tidy", "--large", way, "--apply"]);
+        let held = ["gitattributes", "gitignore"].map(|name| {
+            let text = std::fs::read_to_string(nia.here().join(format!(".{name}")));
+            let text = text.unwrap_or_default();
+            let mut lines = text.lines().filter(|line| !line.starts_with('#'));
+            lines.next_back().unwrap_or_default().to_owned()
+        });
+        if said.code == 0 {
+            nia.redshank(&["undo", "--yes"]).fine();
+        }
+        (said.code, held)
+    };
+    assert_eq!(lines("store-type").0, 2, "no storage is set up");
+    nia.git(&["config", "filter.lfs.clean", "cat"]);
+    let ends = "filter=lfs diff=lfs merge=lfs -text";
+    let stored = |pattern: &str| (0, [format!("{pattern} {ends}"), String::new()]);
+    assert_eq!(lines("store-type"), stored("*.mov"));
+    assert_eq!(lines("store-folder"), stored("/film/**"));
+    let kept_out = (0, [String::new(), "/film/spring tide.mov".to_owned()]);
+    assert_eq!(lines("keep-out"), kept_out);
 }

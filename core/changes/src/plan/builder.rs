@@ -1,13 +1,13 @@
 //! A plan that is being made.
 
 use super::file_edits::{FileEdits, taken_away};
-use super::{Plan, Step, StepKind, StepReason, removal};
-use crate::journal::{Changes, FileChange};
+use super::{LargeFiles, Plan, PlanOptions, Step, StepKind, StepReason, removal};
+use crate::journal::{Area, Changes, Content, FileChange};
 use crate::{Error, Result, sample};
-use bstr::{BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
-use redshank_findings::{Finding, KeepOut, Remedy, is_environment};
-use redshank_pattern::exactly;
+use redshank_findings::{Cause, Finding, KeepOut, Remedy, is_environment, storage_line};
+use redshank_pattern::{Breadth, exactly};
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::ignore_file::NewRule;
@@ -29,6 +29,7 @@ pub(super) struct PlanBuilder<'a> {
     snapshot: &'a Snapshot,
     tree: &'a Tree,
     remove: Option<&'a Survey<'a>>,
+    large: Option<LargeFiles>,
     edits: FileEdits<'a>,
     untracked: BTreeSet<RepoPathBuf>,
     /// Files that get another name: they leave the index under the old one.
@@ -38,7 +39,6 @@ pub(super) struct PlanBuilder<'a> {
     taken_away: Vec<FileChange>,
     /// Files that a clone needs, so that nothing around them is moved out of the way.
     needed: Vec<RepoPathBuf>,
-    samples: FileStats,
     /// Whether rules that stood may match more than before.
     widened: bool,
     steps: Vec<Step>,
@@ -47,20 +47,27 @@ pub(super) struct PlanBuilder<'a> {
 impl<'a> PlanBuilder<'a> {
     pub(super) fn new(
         snapshot: &'a Snapshot,
-        remove: Option<&'a Survey<'a>>,
+        options: PlanOptions<'a>,
         needed: Vec<RepoPathBuf>,
     ) -> Result<Self> {
+        let is_stored = |large| matches!(large, LargeFiles::StoreType | LargeFiles::StoreFolder);
+        let repository = snapshot.repository.as_ref();
+        if options.large.is_some_and(is_stored)
+            && !repository.is_some_and(|repository| repository.stores_large_files)
+        {
+            return Err(Error::NoStorage);
+        }
         Ok(Self {
             snapshot,
             tree: snapshot.tree()?,
-            remove,
+            remove: options.remove,
+            large: options.large,
             edits: FileEdits::of(snapshot),
             untracked: BTreeSet::new(),
             renamed: BTreeSet::new(),
             moved: BTreeSet::new(),
             taken_away: Vec::new(),
             needed,
-            samples: FileStats::default(),
             widened: false,
             steps: Vec::new(),
         })
@@ -68,7 +75,8 @@ impl<'a> PlanBuilder<'a> {
 
     /// Takes up what mends a finding; gives whether anything but a person can.
     pub(super) fn mend(&mut self, finding: &Finding) -> Result<bool> {
-        match &finding.remedy {
+        let remedy = self.chosen(finding);
+        match remedy.as_ref().unwrap_or(&finding.remedy) {
             Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
             Remedy::LetIn { folder, rule } => self.let_in(finding, folder, rule)?,
             Remedy::Mend {
@@ -89,6 +97,70 @@ impl<'a> PlanBuilder<'a> {
             Remedy::ByHand(_) => return Ok(false),
         }
         Ok(true)
+    }
+
+    /// What somebody chose to do about a file too large, where that is not what its remedy says.
+    fn chosen(&self, finding: &Finding) -> Option<Remedy> {
+        let large = self.large?;
+        if !matches!(finding.cause, Cause::TooLarge { .. }) {
+            return None;
+        }
+        let store = |pattern: BString| Remedy::Attribute {
+            line: storage_line(pattern.as_bstr()),
+            is_storage: true,
+        };
+        let path = &finding.path;
+        Some(match large {
+            LargeFiles::KeepOut => Remedy::KeepOut(KeepOut {
+                rule: NewRule {
+                    pattern: exactly(path),
+                    reason: "too large for git".to_owned(),
+                    remake: None,
+                },
+                is_for_storage: false,
+            }),
+            LargeFiles::StoreType => {
+                let of_type = Breadth::Type.pattern(path);
+                store(of_type.unwrap_or_else(|| exactly(path)))
+            }
+            LargeFiles::StoreFolder => {
+                let folder = Breadth::Folder.pattern(path);
+                let inside = folder.map(|folder| [folder.as_slice(), b"**"].concat().into());
+                store(inside.unwrap_or_else(|| exactly(path)))
+            }
+        })
+    }
+
+    /// A line of the attributes by which git keeps line ends as LF in the repository, unless one
+    /// says so, or otherwise, already.
+    pub(super) fn keep_line_ends(&mut self) -> Result<()> {
+        let Some(repository) = &self.snapshot.repository else {
+            return Ok(());
+        };
+        let probe: [&BStr; 1] = ["x".into()];
+        if !repository.attribute("text", &probe)?.is_empty() {
+            return Ok(());
+        }
+        let files = repository.with_crlf()?.len() as u64;
+        let line: BString = "* text=auto".into();
+        let rule = NewRule {
+            pattern: line.clone(),
+            reason: "lines end in LF in the repository, whoever edits".to_owned(),
+            remake: None,
+        };
+        if self.edits.add(ATTRIBUTES.into(), rule)? {
+            self.steps.push(Step {
+                kind: StepKind::Attribute {
+                    line,
+                    is_storage: false,
+                },
+                path: RepoPathBuf::default(),
+                reason: StepReason::LineEnds { files },
+                findings: Vec::new(),
+                stats: FileStats::default(),
+            });
+        }
+        Ok(())
     }
 
     fn keep_out(&mut self, finding: &Finding, keep_out: &KeepOut) -> Result<()> {
@@ -186,7 +258,6 @@ impl<'a> PlanBuilder<'a> {
                 stats,
             });
             self.edits.put(name, made.text);
-            self.samples += stats;
         }
         Ok(())
     }
@@ -338,8 +409,8 @@ impl<'a> PlanBuilder<'a> {
             self.remove(&path, remake, None)?;
         }
         let untracked: Vec<RepoPathBuf> = self.untracked.iter().cloned().collect();
-        let mut effect = Effect::of(self.snapshot, self.tree, self.edits.overlay(), &untracked)?;
-        effect.after += self.samples;
+        let overlay = self.edits.overlay();
+        let mut effect = Effect::of(self.snapshot, self.tree, overlay.clone(), &untracked)?;
         let gone_from_index = untracked.into_iter().chain(self.renamed);
         let changes = Changes {
             files: self
@@ -352,6 +423,16 @@ impl<'a> PlanBuilder<'a> {
             untracked: gone_from_index.map(BString::from).collect(),
         };
         may_change(self.snapshot, &changes)?;
+        let in_tree = |change: &&FileChange| change.area == Area::Worktree;
+        let written = changes.files.iter().filter(in_tree).map(|change| {
+            let size = match &change.after {
+                Content::Nothing => None,
+                Content::File(held) => Some(Bytes(held.len() as u64)),
+                Content::Link(target) => Some(Bytes(target.len() as u64)),
+            };
+            (RepoPath::new(&change.path), size)
+        });
+        effect.count_written(self.snapshot, self.tree, overlay, written)?;
         Ok(Plan {
             steps: self.steps,
             left,

@@ -62,6 +62,11 @@ pub enum StepReason {
     Finding(Cause),
     /// Rules do nothing for tracked files.
     TrackedFiles,
+    /// Their lines end in CR LF, which git would keep as LF.
+    LineEnds {
+        /// How many files.
+        files: u64,
+    },
     /// Others need the keys of a file, without their values.
     Keys {
         /// The file.
@@ -103,26 +108,44 @@ pub struct Plan {
     pub effect: Effect,
 }
 
+/// What a plan is to do beside mending findings.
+#[derive(Default, Clone, Copy)]
+pub struct PlanOptions<'a> {
+    /// What is generated and can be made again by these projects is moved out of the way.
+    pub remove: Option<&'a Survey<'a>>,
+    /// Samples are written beside environment files that rules keep out already.
+    pub with_samples: bool,
+    /// How files too large for git are dealt with, where somebody chose.
+    pub large: Option<LargeFiles>,
+    /// git keeps line ends the same for everybody.
+    pub line_ends: bool,
+}
+
+/// How files too large for git are dealt with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LargeFiles {
+    /// Rules keep them out.
+    KeepOut,
+    /// All files of their types go to large-file storage.
+    StoreType,
+    /// All files of their folders do.
+    StoreFolder,
+}
+
 impl Plan {
     /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another
-    /// step adds, is not added again. With a survey, what is generated and can be made again is
-    /// moved out of the way, too. `with_samples` are written beside environment files that rules
-    /// keep out already.
+    /// step adds, is not added again.
     ///
     /// # Errors
-    /// If an ignore file can't be read, a path to stop tracking is in conflict, or git is in the
-    /// middle of something that touches a path of the plan.
-    pub fn of(
-        snapshot: &Snapshot,
-        findings: Vec<Finding>,
-        remove: Option<&Survey>,
-        with_samples: bool,
-    ) -> Result<Self> {
+    /// If large-file storage is asked for and no program for it is set up, an
+    /// ignore file can't be read, a path to stop tracking is in conflict, or git is in the middle
+    /// of something that touches a path of the plan.
+    pub fn of(snapshot: &Snapshot, findings: Vec<Finding>, options: PlanOptions) -> Result<Self> {
         let stage = redshank_stage::Stage::Plan.begin();
         // Known before anything is moved, whatever mends it.
         let needed = findings.iter().filter(|one| one.class() == Class::Needed);
         let needed = needed.map(|finding| finding.path.clone()).collect();
-        let mut builder = PlanBuilder::new(snapshot, remove, needed)?;
+        let mut builder = PlanBuilder::new(snapshot, options, needed)?;
         // Names first, and rules as they were meant; exceptions last, below the rules that they
         // except from.
         let order = |finding: &Finding| match finding.remedy {
@@ -144,8 +167,11 @@ impl Plan {
                 left.push(finding);
             }
         }
-        if with_samples {
+        if options.with_samples {
             builder.add_samples()?;
+        }
+        if options.line_ends {
+            builder.keep_line_ends()?;
         }
         let plan = builder.finish(left)?;
         stage.seen(plan.steps.len() as u64, 0);

@@ -5,7 +5,7 @@ use bstr::ByteSlice;
 use proptest::prelude::*;
 use redshank_changes::Error;
 use redshank_changes::journal::{Changes, FileChange, IfEdited, Journal};
-use redshank_changes::plan::Plan;
+use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_findings::{Finding, Remedy, ScanOptions, scan};
 use redshank_git::Git;
 use redshank_templates::{Collection, recognise};
@@ -73,7 +73,7 @@ impl Ground {
 
     fn tidy(&self) -> Plan {
         let snapshot = self.snapshot();
-        let plan = Plan::of(&snapshot, self.findings(), None, false).unwrap();
+        let plan = Plan::of(&snapshot, self.findings(), PlanOptions::default()).unwrap();
         if !plan.changes.is_empty() {
             Journal::of(&snapshot)
                 .unwrap()

@@ -43,7 +43,8 @@ const LONGEST_POINTER: u64 = 1024;
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let stored = stored_by_attributes(scan)?;
     let is_stored = |entry: &Entry| stored.contains(&*entry.path);
-    let limit = scan.settings.limits.file_warning;
+    // Somebody may draw the line for errors below the one for warnings.
+    let limit = scan.limits.file_warning.min(scan.limits.file_error);
     let mut findings = Vec::new();
     let mut heavy = HashSet::new();
     // What git keeps a pointer of only, is not too large for it.
@@ -63,7 +64,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
 
 /// The finding on a file that is over the limit.
 pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
-    let limits = &scan.settings.limits;
+    let limits = &scan.limits;
     let (level, limit) = match entry.size > limits.file_error {
         true => (Level::Error, limits.file_error),
         false => (Level::Warning, limits.file_warning),
@@ -86,15 +87,21 @@ pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
 
 /// The line of the attributes that sends a file to large-file storage.
 fn store(scan: &ScanContext, entry: &Entry) -> Remedy {
-    let pattern = attribute_pattern(scan, entry);
-    let line = [pattern.as_slice(), b" filter=lfs diff=lfs merge=lfs -text"].concat();
     Remedy::Attribute {
-        line: NewRule {
-            pattern: line.into(),
-            reason: "large files of which git keeps a pointer only (Git LFS)".to_owned(),
-            remake: None,
-        },
+        line: storage_line(attribute_pattern(scan, entry).as_bstr()),
         is_storage: true,
+    }
+}
+
+/// The line of the attributes that sends what a pattern matches to large-file storage (the Git LFS
+/// specification; gitattributes(5)). White space would end the pattern there.
+pub fn storage_line(pattern: &BStr) -> NewRule {
+    let pattern = pattern.replace(" ", "[[:space:]]");
+    let line = [pattern.as_slice(), b" filter=lfs diff=lfs merge=lfs -text"].concat();
+    NewRule {
+        pattern: line.into(),
+        reason: "large files of which git keeps a pointer only (Git LFS)".to_owned(),
+        remake: None,
     }
 }
 
@@ -136,17 +143,13 @@ fn attribute_pattern(scan: &ScanContext, entry: &Entry) -> BString {
             .into_iter()
             .any(|other| rule.matches(&other.path, false))
     });
-    // White space ends a pattern there (gitattributes(5)).
-    of_type
-        .unwrap_or_else(|| exactly(path))
-        .replace(" ", "[[:space:]]")
-        .into()
+    of_type.unwrap_or_else(|| exactly(path))
 }
 
 /// Folders over a limit, in sum or in number; the deepest that holds most of it, and no folder
 /// above one that is found.
 fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) -> Vec<Finding> {
-    let limits = &scan.settings.limits;
+    let limits = &scan.limits;
     let is_heavy =
         |stats: FileStats| stats.size > limits.folder_warning || stats.files > limits.folder_files;
     let is_counted = |entry: &&Entry| entry.kind == EntryKind::File && !is_counted_elsewhere(entry);

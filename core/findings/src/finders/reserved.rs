@@ -29,7 +29,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
 }
 
 fn finding(scan: &ScanContext, row: &Reserved, path: &RepoPath) -> Finding {
-    let is_public = scan.settings.visibility == Visibility::Public;
+    let is_public = scan.settings.visibility == Some(Visibility::Public);
     let level = if is_public { Level::Error } else { Level::Note };
     let cause = Cause::Reserved {
         because: row.because.clone(),

@@ -145,7 +145,7 @@ fn look_into(
     // git has the contents already; that they can't be read is a broken repository, which git says
     // itself.
     let (mut hits, _) = secret::look_into(&entry, contents)?.unwrap_or_default();
-    if entry.size > scan.settings.limits.file_warning {
+    if entry.size > scan.limits.file_warning.min(scan.limits.file_error) {
         hits.push(SecretFinding {
             finding: over_limit(scan, &entry)?,
             value: None,

@@ -22,7 +22,7 @@ use memory::{Memory, remembered};
 use redshank_files::FileKind;
 use redshank_pattern::exactly;
 use redshank_stage::Stage;
-use redshank_worktree::ignore_file::{FirstForm, MADE_BY, NEEDED, NewRule};
+use redshank_worktree::ignore_file::{FirstForm, MADE_BY, NEEDED, NewRule, blocks as blocks_in};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
 use redshank_worktree::settings::{Explain, Layout};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
@@ -71,6 +71,19 @@ pub struct Draft {
     pub stale: Vec<BString>,
     /// What a person must decide.
     pub conflicts: Vec<Conflict>,
+}
+
+/// How a draft changes a block of rules.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BlockChange {
+    /// The folder of its ignore file.
+    pub folder: RepoPathBuf,
+    /// The block.
+    pub label: BString,
+    /// How many rules come in.
+    pub added: usize,
+    /// How many go.
+    pub taken_out: usize,
 }
 
 /// A template's rule was changed by the person here and by the template, too.
@@ -128,6 +141,46 @@ impl Draft {
         held.map(|(folder, file)| (folder.join(IGNORE_FILE).into(), file.after.clone()))
             .collect()
     }
+}
+
+impl Draft {
+    /// How each block changes, in the order in which they stand.
+    pub fn block_changes(&self) -> Vec<BlockChange> {
+        let mut changes = Vec::new();
+        for (folder, file) in &self.files {
+            let (before, after) = (blocks_of(&file.before), blocks_of(&file.after));
+            let none = HashSet::new();
+            let rules = |blocks: &[(BString, HashSet<BString>)], label: &BString| {
+                let known = blocks.iter().find(|(known, _)| known == label);
+                known.map_or(none.clone(), |(_, rules)| rules.clone())
+            };
+            let gone = before
+                .iter()
+                .filter(|(label, _)| !after.iter().any(|(known, _)| known == label));
+            for (label, _) in after.iter().chain(gone) {
+                let (was, is) = (rules(&before, label), rules(&after, label));
+                changes.push(BlockChange {
+                    folder: folder.clone(),
+                    label: label.clone(),
+                    added: is.difference(&was).count(),
+                    taken_out: was.difference(&is).count(),
+                });
+            }
+        }
+        changes.retain(|change| change.added + change.taken_out > 0);
+        changes
+    }
+}
+
+/// The blocks that a text holds, each with its rules.
+fn blocks_of(text: &[u8]) -> Vec<(BString, HashSet<BString>)> {
+    let is_rule = |line: &&BString| !line.is_empty() && !line.starts_with(b"#");
+    let blocks = blocks_in(text).into_iter();
+    let blocks = blocks.map(|block| {
+        let rules = block.lines.iter().filter(is_rule).cloned();
+        (block.label, rules.collect())
+    });
+    blocks.collect()
 }
 
 /// The first project that has no rules yet: neither did a draft write some, nor does what stands in

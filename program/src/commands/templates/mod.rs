@@ -7,6 +7,7 @@ use crate::cli::{DocumentFormat, GlobalArgs, ListFormat};
 use crate::context::Context;
 use crate::render::{Align, Cell, Paint, Table};
 use crate::report::{Listing, Report, TemplateRowOut};
+use crate::values;
 use anyhow::Result;
 use clap::{Args, Subcommand};
 use redshank_templates::{Collection, Group, Origin, Template};
@@ -30,6 +31,7 @@ enum Action {
     /// One template with its rules and reasons
     Show {
         /// Its name
+        #[arg(add = values::templates())]
         name: String,
         /// How the answer is written
         #[arg(long, value_enum, default_value_t)]
@@ -56,10 +58,21 @@ impl Templates {
         let collection = Collection::of(&context.snapshot)?;
         let is_asked_for = |template: &&Template| self.is_asked_for(template);
         let listed: Vec<&Template> = collection.iter().filter(is_asked_for).collect();
-        self.format.print(&List {
-            collection: &collection,
-            listed: &listed,
-        })?;
+        if !(listed.is_empty() && context.for_people) {
+            self.format.print(&List {
+                collection: &collection,
+                listed: &listed,
+            })?;
+        }
+        if let (true, Some(query), true) = (listed.is_empty(), &self.query, context.for_people) {
+            let nearest = collection
+                .near(query)
+                .map_or(String::new(), |near| format!("; `{near}` may be meant"));
+            crate::eputln!(
+                "no template is about `{query}`{nearest}\n  `redshank templates new NAME --from \
+                 FILE` starts one of your own"
+            );
+        }
         Ok(found(listed.is_empty()))
     }
 

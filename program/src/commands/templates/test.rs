@@ -5,7 +5,7 @@ use crate::commands::found;
 use crate::context::Context;
 use crate::render::Paint;
 use crate::report::{ExampleOut, Report, TestOut};
-use crate::words;
+use crate::{values, words};
 use anyhow::Result;
 use clap::Args;
 use redshank_templates::{Collection, Failure, Template, prove, prove_beside};
@@ -14,6 +14,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Test {
     /// Their names; without any, all
+    #[arg(add = values::templates())]
     names: Vec<String>,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]

@@ -3,8 +3,8 @@
 use super::show;
 use crate::ask;
 use anyhow::Result;
+use dialoguer::MultiSelect;
 use dialoguer::theme::SimpleTheme;
-use dialoguer::{MultiSelect, Select};
 use redshank_changes::plan::{Plan, Step};
 use std::collections::HashSet;
 
@@ -16,24 +16,19 @@ pub(super) enum Choice {
     Nothing,
 }
 
+/// What an answer is to a plan.
+const ANSWERS: &[ask::Answer] = &[
+    ('n', "nothing"),
+    ('y', "all of it"),
+    ('c', "choose, step by step"),
+    ('d', "see the difference"),
+];
+
 pub(super) fn ask() -> Result<Choice> {
-    let answers = [
-        "change nothing",
-        "do all of it",
-        "choose, step by step",
-        "show the difference",
-    ];
-    let theme = SimpleTheme;
-    let asked = Select::with_theme(&theme)
-        .with_prompt("\nWhat now")
-        .items(answers)
-        .default(0);
-    let asked = asked.interact_opt();
-    let asked = ask::whole(asked.map_err(|dialoguer::Error::IO(error)| error))?;
-    Ok(match asked {
-        Some(1) => Choice::All,
-        Some(2) => Choice::Some,
-        Some(3) => Choice::Difference,
+    Ok(match ask::one_of("\nDo it?", ANSWERS)? {
+        Some('y') => Choice::All,
+        Some('c') => Choice::Some,
+        Some('d') => Choice::Difference,
         _ => Choice::Nothing,
     })
 }

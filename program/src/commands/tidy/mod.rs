@@ -5,13 +5,13 @@ use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Paint};
 use crate::report::TidyOut;
-use crate::{put, putln};
+use crate::{put, putln, values};
 use anyhow::{Result, bail};
 use choose::Choice;
-use clap::Args;
+use clap::{Args, ValueEnum};
 use redshank_changes::journal::Journal;
-use redshank_changes::plan::Plan;
-use redshank_findings::{Finding, ScanOptions, scan};
+use redshank_changes::plan::{LargeFiles, Plan, PlanOptions};
+use redshank_findings::{Finding, scan};
 use redshank_templates::Survey;
 use redshank_worktree::{Class, Purpose};
 use std::process::ExitCode;
@@ -23,18 +23,45 @@ pub struct Tidy {
     #[arg(long)]
     apply: bool,
     /// Only findings of these classes
-    #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = super::check::class)]
+    #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     only: Vec<Class>,
     /// Leave these findings out; `redshank check -v` shows the ids
-    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    #[arg(long, value_name = "ID", value_delimiter = ',', add = values::findings())]
     skip: Vec<String>,
     /// Also move out of the way what is generated and can be made again; `redshank undo` brings it
     /// back
     #[arg(long)]
     remove: bool,
+    /// What to do about files too large for git; without it, large-file storage where it is set up
+    /// and fits, else a rule
+    #[arg(long, value_enum, value_name = "WAY")]
+    large: Option<LargeArg>,
+    /// Instead, keep line ends the same for everybody, whatever they edit with
+    #[arg(long, conflicts_with_all = ["only", "skip", "remove", "large"])]
+    line_ends: bool,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]
     format: DocumentFormat,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum LargeArg {
+    /// Rules keep them out
+    KeepOut,
+    /// All files of their types go to large-file storage
+    StoreType,
+    /// All files of their folders go to large-file storage
+    StoreFolder,
+}
+
+impl From<LargeArg> for LargeFiles {
+    fn from(large: LargeArg) -> Self {
+        match large {
+            LargeArg::KeepOut => Self::KeepOut,
+            LargeArg::StoreType => Self::StoreType,
+            LargeArg::StoreFolder => Self::StoreFolder,
+        }
+    }
 }
 
 impl Tidy {
@@ -46,10 +73,13 @@ impl Tidy {
             snapshot.needs_repository(Purpose::Journal)?;
         }
         let survey = context.survey()?;
-        let result = scan(snapshot, &survey, &ScanOptions::default())?;
-        let findings = self.chosen(result.findings)?;
-        let remove = self.remove.then_some(&survey);
-        let mut plan = Plan::of(snapshot, findings.clone(), remove, self.with_samples())?;
+        let result = scan(snapshot, &survey, &context.scan_options())?;
+        let findings = match self.line_ends {
+            true => Vec::new(),
+            false => self.chosen(result.findings)?,
+        };
+        let options = self.plan_options(&survey);
+        let mut plan = Plan::of(snapshot, findings.clone(), options)?;
         if context.speaks() {
             put!("{}", show::plan(&plan)?)?;
         }
@@ -58,7 +88,7 @@ impl Tidy {
         if !plan.changes.is_empty() && snapshot.repository.is_some() {
             applied = self.apply;
             if context.is_interactive() && !args.yes {
-                (plan, applied) = choose_from(&context, self, findings, plan, remove)?;
+                (plan, applied) = choose_from(&context, options, findings, plan)?;
             }
         }
         if applied {
@@ -75,9 +105,15 @@ impl Tidy {
         Ok(ExitCode::SUCCESS)
     }
 
-    /// Whether samples of environment files are a part of what is asked for.
-    fn with_samples(&self) -> bool {
-        self.only.is_empty() || self.only.contains(&Class::Secret)
+    fn plan_options<'a>(&self, survey: &'a Survey<'a>) -> PlanOptions<'a> {
+        PlanOptions {
+            remove: self.remove.then_some(survey),
+            // Samples of environment files are a part of what is asked for about secrets.
+            with_samples: !self.line_ends
+                && (self.only.is_empty() || self.only.contains(&Class::Secret)),
+            large: self.large.map(Into::into),
+            line_ends: self.line_ends,
+        }
     }
 
     /// The findings that are to be mended.
@@ -100,24 +136,22 @@ impl Tidy {
 /// Lets a person choose; gives the plan for what is chosen, and whether it is to be done.
 fn choose_from(
     context: &Context,
-    tidy: &Tidy,
+    options: PlanOptions,
     findings: Vec<Finding>,
     plan: Plan,
-    remove: Option<&Survey>,
 ) -> Result<(Plan, bool)> {
     let (mut findings, mut plan) = (findings, plan);
     loop {
         match choose::ask()? {
             Choice::All => return Ok((plan, true)),
             Choice::Nothing => return Ok((plan, false)),
-            Choice::Difference => put!("{}", show::differences(&plan))?,
+            Choice::Difference => render::screen::page(&show::differences(&plan))?,
             Choice::Some => {
                 let Some(left_out) = choose::left_out(&plan)? else {
                     continue;
                 };
                 findings.retain(|finding| !left_out.contains(&finding.id));
-                let with_samples = tidy.with_samples();
-                plan = Plan::of(&context.snapshot, findings.clone(), remove, with_samples)?;
+                plan = Plan::of(&context.snapshot, findings.clone(), options)?;
                 put!("{}", show::plan(&plan)?)?;
                 if plan.changes.is_empty() {
                     return Ok((plan, false));

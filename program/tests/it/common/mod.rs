@@ -215,7 +215,9 @@ impl Person {
         meanwhile: &mut dyn FnMut(),
     ) -> Said {
         let mut command = self.command("script");
-        let run = format!("{} {words}", env!("CARGO_BIN_EXE_redshank"));
+        // Where it waits for keys that nobody presses, the test ends all the same.
+        let program = env!("CARGO_BIN_EXE_redshank");
+        let run = format!("timeout --foreground 60 {program} {words}");
         let command = command
             .args(["-qec", &run, "/dev/null"])
             .env("TERM", "xterm");
@@ -247,9 +249,14 @@ impl Person {
 
     /// The program on a terminal so many columns wide, without colours and with nobody to answer.
     pub fn redshank_in_columns(&self, columns: u16, words: &str) -> String {
+        self.redshank_in_a_window((200, columns), words)
+    }
+
+    /// The same on one of so many rows, too.
+    pub fn redshank_in_a_window(&self, (rows, columns): (u16, u16), words: &str) -> String {
         let program = env!("CARGO_BIN_EXE_redshank");
         let run =
-            format!("stty rows 50 columns {columns}; {program} {words} </dev/null 2>/dev/null");
+            format!("stty rows {rows} columns {columns}; {program} {words} </dev/null 2>/dev/null");
         let mut command = self.command("script");
         let command = command.args(["-qec", &run, "/dev/null"]);
         let command = command.env("TERM", "xterm").env("NO_COLOR", "1");
@@ -416,4 +423,14 @@ fn split(listed: &[u8]) -> Vec<String> {
     names.sort_unstable();
     names.dedup();
     names.into_iter().map(text).collect()
+}
+
+/// A private key, as a tool writes one; each is another.
+pub fn private_key() -> String {
+    use std::sync::atomic::{AtomicU64, Ordering};
+    static NUMBER: AtomicU64 = AtomicU64::new(1);
+    let number = NUMBER.fetch_add(1, Ordering::Relaxed);
+    let line = |word: &str| format!("-----{word} RSA {} KEY-----", "PRIVATE");
+    let body: Vec<String> = (0..9).map(|nth| made_up(64, number * 100 + nth)).collect();
+    format!("{}\n{}\n{}\n", line("BEGIN"), body.join("\n"), line("END"))
 }

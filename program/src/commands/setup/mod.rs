@@ -1,16 +1,18 @@
+mod findings;
+mod rules;
+
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{Paint, count, files, shown};
-use crate::{Arguments, putln, words};
+use crate::render::Paint;
+use crate::{Arguments, PROGRAM, putln, values};
 use anyhow::{Result, bail};
+use bstr::ByteSlice;
 use clap::{Args, Parser};
 use redshank_changes::hook::{Hook, HookStatus};
-use redshank_changes::plan::Plan;
-use redshank_findings::{Finding, Level, Remedy, ScanOptions};
-use redshank_templates::practices;
+use redshank_templates::builds;
+use redshank_worktree::Class;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Class, FileStats};
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode};
 
@@ -19,14 +21,28 @@ use std::process::{Command, ExitCode};
 #[derive(Args)]
 pub struct Setup {
     /// Project types beside those that are found
-    #[arg(long = "type", value_name = "TEMPLATE", value_delimiter = ',')]
+    #[arg(
+        long = "type",
+        value_name = "TEMPLATE",
+        value_delimiter = ',',
+        add = values::templates()
+    )]
     types: Vec<String>,
     /// Variants of templates
-    #[arg(long = "variant", value_name = "TEMPLATE/VARIANT")]
+    #[arg(long = "variant", value_name = "TEMPLATE/VARIANT", add = values::variants())]
     variants: Vec<String>,
     /// Leave the findings of these classes as they are
-    #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = super::check::class)]
+    #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     leave: Vec<Class>,
+    /// Who gets a copy: `private` for the team, `public` for everybody
+    #[arg(long, value_name = "WHO", value_parser = ["private", "public"])]
+    visibility: Option<String>,
+    /// Keep line ends the same for everybody
+    #[arg(long)]
+    line_ends: bool,
+    /// Build the projects in a fresh clone
+    #[arg(long)]
+    rehearse: bool,
     /// No check before each commit
     #[arg(long)]
     no_hook: bool,
@@ -42,9 +58,9 @@ pub struct Setup {
 const DO_OR_SEE: &[ask::Answer] = &[('y', "yes"), ('n', "no"), ('d', "see what it does")];
 /// What it is to one that is seldom answered with no.
 const DO: &[ask::Answer] = &[('y', "yes"), ('n', "no")];
-
-/// So many paths of a class are named.
-const NAMED: usize = 4;
+/// What it is to one that nobody should have to take.
+const LEAVE: &[ask::Answer] = &[('n', "no"), ('y', "yes")];
+const LEAVE_OR_SEE: &[ask::Answer] = &[('n', "no"), ('y', "yes"), ('d', "see what it does")];
 
 impl Setup {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
@@ -108,7 +124,9 @@ impl Walk<'_> {
 
     fn go(&self) -> Result<()> {
         self.repository()?;
+        self.visibility()?;
         self.rules()?;
+        self.line_ends()?;
         self.findings()?;
         self.hook()?;
         self.expectations()?;
@@ -140,13 +158,33 @@ impl Walk<'_> {
         }
     }
 
+    /// Answers of yes and no, the person's own preference first.
+    fn preferred(own: Option<bool>) -> &'static [ask::Answer] {
+        match own {
+            Some(false) => LEAVE,
+            _ => DO,
+        }
+    }
+
     /// Runs a command of ours as if it was typed, and shows it.
     fn ours(&self, words: &[&str]) -> Result<()> {
-        let typed = format!("$ redshank {}", shell_words::join(words));
-        putln!("{}", Paint::Type.on(typed))?;
-        let top = self.top.to_string_lossy();
-        let all = ["redshank", "--root", &*top, "--yes"];
-        let arguments = Arguments::try_parse_from(all.iter().chain(words))?;
+        self.ours_in(&self.top, words)
+    }
+
+    /// The same in a folder of the repository.
+    fn ours_in(&self, folder: &Path, words: &[&str]) -> Result<()> {
+        let mut typed = format!("redshank {}", shell_words::join(words));
+        if let Ok(below) = folder.strip_prefix(&self.top)
+            && !below.as_os_str().is_empty()
+        {
+            let below = below.to_string_lossy();
+            typed = format!("cd {} && {typed}", shell_words::quote(&below));
+        }
+        putln!("{}", Paint::Type.on(format!("$ {typed}")))?;
+        let folder = folder.to_string_lossy();
+        let all = [PROGRAM, "--root", &*folder, "--yes"];
+        let mut arguments = Arguments::try_parse_from(all.iter().chain(words))?;
+        arguments.args.preferences = self.args.preferences.clone();
         super::run(&arguments.command, &arguments.args)?;
         Ok(())
     }
@@ -193,157 +231,6 @@ impl Walk<'_> {
         }
     }
 
-    fn rules(&self) -> Result<()> {
-        self.title(2, "Rules")?;
-        let context = self.context()?;
-        let survey = context.survey()?;
-        let found = survey
-            .projects
-            .iter()
-            .filter(|one| !one.template.group.everywhere());
-        let mut names: Vec<&str> = found
-            .map(|project| project.template.name.as_str())
-            .collect();
-        names.sort_unstable();
-        names.dedup();
-        match names.as_slice() {
-            [] => putln!("No project type was recognised.")?,
-            names => putln!("Found here: {}.", Paint::Type.on(names.join(", ")))?,
-        }
-        let mut types = self.setup.types.clone();
-        if self.asks {
-            types.extend(self.other_types(&context)?);
-        }
-        let mut variants = self.setup.variants.clone();
-        for practice in practices(&context.snapshot, &survey.projects)? {
-            let name = format!("{}/{}", practice.template, practice.variant.name);
-            let question = format!(
-                "{name}: {}, as here already. Keep to it?",
-                practice.variant.title
-            );
-            if practice.is_variant && self.asked(&question, DO)? == 'y' {
-                variants.push(name);
-            }
-        }
-        let mut words = vec!["draft"];
-        for variant in &variants {
-            words.extend(["--variant", variant]);
-        }
-        let mut all = vec![words.clone()];
-        if !types.is_empty() {
-            words.splice(1..1, types.iter().map(String::as_str));
-            all.push(words);
-        }
-        drop(survey);
-        drop(context);
-        loop {
-            match self.asked("Write the rules that fit?", DO_OR_SEE)? {
-                'd' => {
-                    for words in &all {
-                        self.ours(words)?;
-                    }
-                }
-                'y' => {
-                    for words in &mut all {
-                        words.push("--write");
-                        words.push("--quiet");
-                        self.ours(words)?;
-                    }
-                    return self.standing();
-                }
-                _ => return Ok(()),
-            }
-        }
-    }
-
-    /// Types that the person names; none for Enter.
-    fn other_types(&self, context: &Context) -> Result<Vec<String>> {
-        loop {
-            let said = ask::text("Other types, by name (Enter for none)")?.unwrap_or_default();
-            let asked = said.split([',', ' ']).filter(|name| !name.is_empty());
-            let collection = context.collection()?;
-            let (known, unknown): (Vec<&str>, Vec<&str>) =
-                asked.partition(|name| collection.find(name).is_ok());
-            if unknown.is_empty() {
-                return Ok(known.into_iter().map(str::to_owned).collect());
-            }
-            let unknown = unknown.join(", ");
-            putln!("  no template is called {unknown}; `redshank templates` lists them")?;
-        }
-    }
-
-    /// How much a commit of everything would hold by now.
-    fn standing(&self) -> Result<()> {
-        let context = self.context()?;
-        let all = FileStats::of(context.snapshot.tree()?.to_commit());
-        putln!(
-            "A commit of everything would hold {}, {} now.",
-            files(all.files),
-            all.size
-        )?;
-        Ok(())
-    }
-
-    fn findings(&self) -> Result<()> {
-        self.title(3, "What should not be tracked")?;
-        let context = self.context()?;
-        let result = context.scan(&ScanOptions::default())?;
-        let serious: Vec<&Finding> = result
-            .findings
-            .iter()
-            .filter(|one| one.level < Level::Note)
-            .collect();
-        if serious.is_empty() {
-            putln!("Nothing was found.")?;
-        }
-        for class in Class::ALL {
-            let of_class: Vec<&&Finding> =
-                serious.iter().filter(|one| one.class() == class).collect();
-            let is_mended = |one: &&&Finding| !matches!(one.remedy, Remedy::ByHand(_));
-            let (mended, by_hand): (Vec<&&Finding>, Vec<&&Finding>) =
-                of_class.into_iter().partition(is_mended);
-            for finding in &by_hand {
-                let place = super::check::place(finding);
-                putln!(
-                    "{} {place}: {}",
-                    Paint::Warn.on(class),
-                    words::message(finding)
-                )?;
-                putln!("  {} {}", Paint::Good.on("mend:"), words::remedy(finding))?;
-            }
-            if !mended.is_empty() && !self.setup.leave.contains(&class) {
-                let paths = mended.iter().take(NAMED).map(|one| shown(&one.path));
-                let mut paths: Vec<String> = paths.collect();
-                if mended.len() > NAMED {
-                    paths.push(format!("and {} more", mended.len() - NAMED));
-                }
-                putln!("{} {}", Paint::Warn.on(class), paths.join(", "))?;
-                self.mend(class, mended.len())?;
-            }
-        }
-        let context = self.context()?;
-        let samples = Plan::of(&context.snapshot, Vec::new(), None, true)?;
-        let question = "Write a sample without values beside the environment file?";
-        if !samples.steps.is_empty() && self.asked(question, DO)? == 'y' {
-            return self.ours(&["tidy", "--only", "secret", "--apply", "--quiet"]);
-        }
-        Ok(())
-    }
-
-    fn mend(&self, class: Class, many: usize) -> Result<()> {
-        let question = match many {
-            1 => "Mend it?".to_owned(),
-            many => format!("Mend these {}?", count(many as u64)),
-        };
-        loop {
-            match self.asked(&question, DO_OR_SEE)? {
-                'd' => self.ours(&["tidy", "--only", class.word()])?,
-                'y' => return self.ours(&["tidy", "--only", class.word(), "--apply", "--quiet"]),
-                _ => return Ok(()),
-            }
-        }
-    }
-
     fn hook(&self) -> Result<()> {
         let context = self.context()?;
         let is_off = Hook::of(&context.snapshot)?.status()? == HookStatus::Off;
@@ -352,7 +239,8 @@ impl Walk<'_> {
         }
         self.title(4, "Keep it so")?;
         drop(context);
-        match self.asked("Check what is staged before each commit?", DO)? {
+        let answers = Self::preferred(self.args.preferences.setup.hook);
+        match self.asked("Check what is staged before each commit?", answers)? {
             'y' => self.ours(&["hook", "on"]),
             _ => Ok(()),
         }
@@ -366,8 +254,12 @@ impl Walk<'_> {
             return Ok(());
         }
         let question = "Record what is ignored and what is kept today, for `redshank prove`?";
+        let answers = match self.args.preferences.setup.record {
+            Some(false) => LEAVE_OR_SEE,
+            _ => DO_OR_SEE,
+        };
         loop {
-            match self.asked(question, DO_OR_SEE)? {
+            match self.asked(question, answers)? {
                 'd' => self.ours(&["prove", "--record"])?,
                 'y' => return self.ours(&["prove", "--record", "--write", "--quiet"]),
                 _ => return Ok(()),
@@ -377,7 +269,37 @@ impl Walk<'_> {
 
     fn rehearsal(&self) -> Result<()> {
         self.title(5, "What a fresh clone would hold")?;
-        self.ours(&["rehearse"])
+        self.ours(&["rehearse"])?;
+        let context = self.context()?;
+        let survey = context.survey()?;
+        let builds = builds(&context.snapshot, &survey.projects)?;
+        let builds: Vec<(PathBuf, String)> = builds
+            .into_iter()
+            .map(|(project, command)| {
+                let folder = context.snapshot.path(project.folder.as_bstr());
+                (folder, command.to_owned())
+            })
+            .collect();
+        drop(survey);
+        drop(context);
+        if builds.is_empty() {
+            return Ok(());
+        }
+        let commands: Vec<String> = builds.iter().map(|(_, one)| format!("`{one}`")).collect();
+        let question = format!(
+            "Try {} in fresh clones? It may take a while.",
+            commands.join(", ")
+        );
+        let is_wanted = match self.asks {
+            true => self.asked(&question, LEAVE)? == 'y',
+            false => self.setup.rehearse,
+        };
+        if is_wanted {
+            for (folder, command) in builds {
+                self.ours_in(&folder, &["rehearse", "--", "sh", "-c", &command])?;
+            }
+        }
+        Ok(())
     }
 
     fn commit(&self) -> Result<()> {

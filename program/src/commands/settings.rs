@@ -1,0 +1,293 @@
+use super::proposal::Proposal;
+use crate::cli::{Color, DocumentFormat, GlobalArgs, When};
+use crate::context::Context;
+use crate::preferences::Origin;
+use crate::render::{self, Align, Cell, Paint, Table, pager};
+use crate::report::{Report, SettingOut, SettingsOut, root};
+use crate::values;
+use anyhow::{Result, bail};
+use clap::{Args, ValueEnum};
+use redshank_changes::Edit;
+use redshank_worktree::personal;
+use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
+use std::path::Path;
+use std::process::ExitCode;
+
+/// Each setting, its value, and where it comes from; or the repository's own set anew
+#[derive(Args)]
+pub struct Settings {
+    /// Only this one; a whole group for the part before a dot
+    #[arg(add = values::settings())]
+    name: Option<String>,
+    /// What the repository is to set it to, in redshank.toml
+    #[arg(requires = "name")]
+    value: Option<String>,
+    /// Write what is shown
+    #[arg(long, requires = "value")]
+    write: bool,
+    /// How the answer is written
+    #[arg(long, value_enum, default_value_t)]
+    format: DocumentFormat,
+}
+
+impl Settings {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let team = context.snapshot.settings()?;
+        let mut rows = of_person(args);
+        rows.extend(of_limits(team, args));
+        rows.extend(of_repository(team));
+        if let Some(name) = &self.name {
+            let group = format!("{name}.");
+            rows.retain(|row| row.name == name || row.name.starts_with(&group));
+        }
+        let [first, rest @ ..] = rows.as_slice() else {
+            bail!(
+                "there is no setting `{}`\n  `redshank settings` lists them",
+                self.name.as_deref().unwrap_or_default()
+            );
+        };
+        if let Some(value) = &self.value {
+            let is_one = rest.is_empty() && Some(first.name) == self.name.as_deref();
+            return self.set(&context, first.name, is_one, value);
+        }
+        self.format.print(&InForce {
+            top: &context.snapshot.top,
+            rows,
+        })?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// The settings that a repository can set by this command; the others are lists, or a person's own.
+const OF_REPOSITORY: &[&str] = &[
+    "visibility",
+    "draft.layout",
+    "draft.explain",
+    "limits.file_warning",
+    "limits.file_error",
+    "limits.folder_warning",
+    "limits.folder_files",
+];
+
+impl Settings {
+    /// Sets one in the repository.
+    fn set(&self, context: &Context, name: &str, is_one: bool, value: &str) -> Result<ExitCode> {
+        if !is_one || !OF_REPOSITORY.contains(&name) {
+            let own = personal::settings_file();
+            let own = own.map_or(String::new(), |path| {
+                format!(", yours in {}", path.display())
+            });
+            bail!(
+                "`{name}` is not set by this command\n  lists of the repository are written in \
+                 {}{own}",
+                settings::FILE
+            );
+        }
+        let team = context.snapshot.settings()?;
+        let after = team.with_value(name, value)?;
+        let outcome = Proposal {
+            command: "settings",
+            write: self.write,
+            on_rules: false,
+            edits: vec![Edit::of_settings(team, after)],
+            notes: Vec::new(),
+            summary: None,
+        }
+        .carry_out(context)?;
+        if !context.for_people {
+            render::json(&SettingsOut {
+                schema: "redshank.settings/1",
+                root: root(&context.snapshot.top),
+                personal: personal::settings_file().map(|path| path.to_string_lossy().into_owned()),
+                settings: vec![SettingOut {
+                    name: name.to_owned(),
+                    value: value.to_owned(),
+                    from: Origin::Repository.word().to_owned(),
+                }],
+                written: outcome.written,
+            })?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+}
+
+/// A setting, its value, and where that comes from.
+struct Row {
+    name: &'static str,
+    value: String,
+    from: Origin,
+}
+
+/// The names of all settings.
+pub fn names(args: &GlobalArgs, team: &SettingsFile) -> Vec<&'static str> {
+    let rows = [of_person(args), of_limits(team, args), of_repository(team)];
+    rows.iter().flatten().map(|row| row.name).collect()
+}
+
+impl Row {
+    fn of(name: &'static str, value: impl ToString, from: Origin) -> Self {
+        let value = value.to_string();
+        Self { name, value, from }
+    }
+
+    /// A personal setting, or what is built in.
+    fn personal<T: Copy>(
+        name: &'static str,
+        set: Option<T>,
+        usual: T,
+        word: impl Fn(T) -> String,
+    ) -> Self {
+        let from = set.map_or(Origin::BuiltIn, |_| Origin::Personal);
+        Self::of(name, word(set.unwrap_or(usual)), from)
+    }
+}
+
+fn of_person(args: &GlobalArgs) -> Vec<Row> {
+    let own = &args.preferences;
+    let color = |color: Color| value_word(&color);
+    let color = match args.color {
+        Some(given) => Row::of("color", color(given), Origin::Option("--color")),
+        None => Row::personal("color", own.color, Color::Auto, color),
+    };
+    let (pager, from) = pager::chosen(own);
+    let yes_or_no = |yes: bool| if yes { "true" } else { "false" }.to_owned();
+    vec![
+        color,
+        Row::personal("links", own.links, When::Auto, |when| value_word(&when)),
+        Row::of("pager", pager, from),
+        Row::personal("add.for", own.add.reach, super::ReachArg::Team, |reach| {
+            value_word(&reach)
+        }),
+        Row::personal("setup.hook", own.setup.hook, true, yes_or_no),
+        Row::personal("setup.record", own.setup.record, true, yes_or_no),
+        Row::personal("setup.sample", own.setup.sample, true, yes_or_no),
+    ]
+}
+
+fn of_limits(team: &SettingsFile, args: &GlobalArgs) -> Vec<Row> {
+    let (team, own) = (&team.limits, &args.preferences.limits);
+    let limits = team.or(own);
+    let from = |is_set: fn(&GivenLimits) -> bool| match (is_set(team), is_set(own)) {
+        (true, _) => Origin::Repository,
+        (false, true) => Origin::Personal,
+        (false, false) => Origin::BuiltIn,
+    };
+    vec![
+        Row::of(
+            "limits.file_warning",
+            limits.file_warning,
+            from(|given| given.file_warning.is_some()),
+        ),
+        Row::of(
+            "limits.file_error",
+            limits.file_error,
+            from(|given| given.file_error.is_some()),
+        ),
+        Row::of(
+            "limits.folder_warning",
+            limits.folder_warning,
+            from(|given| given.folder_warning.is_some()),
+        ),
+        Row::of(
+            "limits.folder_files",
+            limits.folder_files,
+            from(|given| given.folder_files.is_some()),
+        ),
+    ]
+}
+
+fn of_repository(team: &SettingsFile) -> Vec<Row> {
+    let from = |is_set: bool| match is_set {
+        true => Origin::Repository,
+        false => Origin::BuiltIn,
+    };
+    let draft = &team.draft;
+    let visibility = match team.visibility.unwrap_or_default() {
+        Visibility::Private => "private",
+        Visibility::Public => "public",
+    };
+    let usual = settings::Choices::default();
+    let list = |all: &[String]| match all {
+        [] => "none".to_owned(),
+        all => all.join(", "),
+    };
+    let many = |name, count: usize| Row::of(name, count, from(count > 0));
+    vec![
+        Row::of("visibility", visibility, from(team.visibility.is_some())),
+        Row::of(
+            "draft.layout",
+            draft.layout.word(),
+            from(draft.layout != usual.layout),
+        ),
+        Row::of(
+            "draft.explain",
+            draft.explain.word(),
+            from(draft.explain != usual.explain),
+        ),
+        Row::of(
+            "draft.variants",
+            list(&draft.variants),
+            from(!draft.variants.is_empty()),
+        ),
+        Row::of(
+            "draft.without",
+            list(&draft.without),
+            from(!draft.without.is_empty()),
+        ),
+        many("expect", team.expect.len()),
+        many("accept", team.accept.len()),
+        many("reserved", team.reserved.len()),
+    ]
+}
+
+/// The word by which a value is set.
+fn value_word(value: &impl ValueEnum) -> String {
+    let possible = value.to_possible_value();
+    possible.map_or(String::new(), |value| value.get_name().to_owned())
+}
+
+/// The settings that hold.
+struct InForce<'a> {
+    top: &'a Path,
+    rows: Vec<Row>,
+}
+
+impl Report for InForce<'_> {
+    type Document = SettingsOut;
+
+    fn text(&self) -> Result<String> {
+        let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Left]);
+        for row in &self.rows {
+            table.row([
+                row.name.to_owned().into(),
+                Cell::painted(Paint::Type, &row.value),
+                Cell::painted(Paint::Quiet, row.from),
+            ]);
+        }
+        let mut text = table.text();
+        let own = personal::settings_file();
+        let own = own.map_or("no home folder is known".to_owned(), |path| {
+            path.display().to_string()
+        });
+        let team = self.top.join(settings::FILE);
+        text += &format!("\n{}  {own}\n", Paint::Head.on("yours  "));
+        text += &format!("{}  {}\n", Paint::Head.on("here   "), team.display());
+        Ok(text)
+    }
+
+    fn document(&self) -> SettingsOut {
+        let rows = self.rows.iter().map(|row| SettingOut {
+            name: row.name.to_owned(),
+            value: row.value.clone(),
+            from: row.from.word().to_owned(),
+        });
+        SettingsOut {
+            schema: "redshank.settings/1",
+            root: root(self.top),
+            personal: personal::settings_file().map(|path| path.to_string_lossy().into_owned()),
+            settings: rows.collect(),
+            written: false,
+        }
+    }
+}

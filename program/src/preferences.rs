@@ -1,0 +1,99 @@
+//! What a person prefers in every repository: `config.toml` in their configuration folder.
+
+use crate::cli::{Color, When};
+use crate::commands::ReachArg;
+use anyhow::Result;
+use redshank_worktree::personal;
+use redshank_worktree::settings::{FILE, GivenLimits};
+use serde::Deserialize;
+use std::fmt;
+
+/// The file, as it is written; what isn't in it is as built in.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Preferences {
+    /// When to colour the output.
+    pub color: Option<Color>,
+    /// When names of files are links.
+    pub links: Option<When>,
+    /// The program that long output is read in; an empty text for none.
+    pub pager: Option<String>,
+    /// From which sizes on a file is reported, where the repository sets none.
+    pub limits: GivenLimits,
+    /// How rules are added.
+    pub add: Adding,
+    /// What Enter alone stands for in `setup`.
+    pub setup: Answers,
+}
+
+/// How rules are added.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Adding {
+    /// Who a rule is for.
+    #[serde(rename = "for")]
+    pub reach: Option<ReachArg>,
+}
+
+/// What Enter alone stands for.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Answers {
+    /// A check before each commit.
+    pub hook: Option<bool>,
+    /// Expectations are recorded.
+    pub record: Option<bool>,
+    /// A sample is written beside an environment file.
+    pub sample: Option<bool>,
+}
+
+impl Preferences {
+    /// Those of whoever runs the program.
+    ///
+    /// # Errors
+    /// If the file can't be read or isn't in the format.
+    pub fn read() -> Result<Self> {
+        Ok(personal::settings()?)
+    }
+}
+
+/// Where a setting comes from. The nearer one wins: an option, the environment, the repository, the
+/// person's own file, what is built in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Origin {
+    /// An option of this run.
+    Option(&'static str),
+    /// A variable of the environment.
+    Environment(&'static str),
+    /// `redshank.toml`.
+    Repository,
+    /// The person's own file.
+    Personal,
+    /// The program.
+    BuiltIn,
+}
+
+impl Origin {
+    /// Its word in documents.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Option(_) => "option",
+            Self::Environment(_) => "environment",
+            Self::Repository => "repository",
+            Self::Personal => "personal",
+            Self::BuiltIn => "built-in",
+        }
+    }
+}
+
+impl fmt::Display for Origin {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Option(name) => f.pad(name),
+            Self::Environment(name) => write!(f, "${name}"),
+            Self::Repository => f.pad(FILE),
+            Self::Personal => f.pad("yours"),
+            Self::BuiltIn => f.pad("built in"),
+        }
+    }
+}

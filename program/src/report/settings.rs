@@ -1,0 +1,32 @@
+//! The settings that hold.
+
+use serde::Serialize;
+
+/// `settings --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.settings/1"))]
+pub struct SettingsOut {
+    /// Always `redshank.settings/1`.
+    pub schema: &'static str,
+    /// The top folder.
+    pub root: String,
+    /// The file of the person's own settings, there or not; null where no home folder is known.
+    pub personal: Option<String>,
+    /// Each of them.
+    pub settings: Vec<SettingOut>,
+    /// Whether one was set anew.
+    pub written: bool,
+}
+
+/// A setting.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct SettingOut {
+    /// Its name, as the files have it.
+    pub name: String,
+    /// Its value, as people read it.
+    pub value: String,
+    /// Where it comes from: `option`, `environment`, `repository`, `personal` or `built-in`.
+    pub from: String,
+}

@@ -1,0 +1,76 @@
+//! What happens when somebody stops the program: Ctrl-C, or a signal to end (signal(7)).
+
+use anyhow::{Context as _, Result};
+use std::io::IsTerminal;
+use std::process::exit;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// What is cleared up before the end.
+static CLEAR_UP: Mutex<Vec<fn()>> = Mutex::new(Vec::new());
+
+/// Somebody has stopped it already.
+static IS_STOPPED: AtomicBool = AtomicBool::new(false);
+
+/// Another program at the terminal takes Ctrl-C for itself.
+static IS_HELD: AtomicBool = AtomicBool::new(false);
+
+/// As a shell counts it: 128 and the signal's number.
+const INTERRUPTED: i32 = 128 + 2;
+
+/// Listens from now on.
+///
+/// # Errors
+/// If signals can't be waited for.
+pub fn listen() -> Result<()> {
+    let stop_unless_held = || {
+        if !IS_HELD.load(Ordering::SeqCst) {
+            stop("stopped");
+        }
+    };
+    ctrlc::set_handler(stop_unless_held).context("signals can't be waited for")
+}
+
+/// While this lives, Ctrl-C is for another program.
+pub struct Hold;
+
+impl Drop for Hold {
+    fn drop(&mut self) {
+        IS_HELD.store(false, Ordering::SeqCst);
+    }
+}
+
+/// Leaves Ctrl-C to another program at the terminal.
+pub fn hold() -> Hold {
+    IS_HELD.store(true, Ordering::SeqCst);
+    Hold
+}
+
+/// Does this, too, before the program ends.
+pub fn clears_up(what: fn()) {
+    if let Ok(mut all) = CLEAR_UP.lock() {
+        all.push(what);
+    }
+}
+
+/// Ends the program, and says this where somebody sees it. Whatever change was under way is taken
+/// back by the next command, from the journal.
+pub fn stop(said: &str) -> ! {
+    if IS_STOPPED.swap(true, Ordering::SeqCst) {
+        // Another thread is at it.
+        loop {
+            std::thread::park();
+        }
+    }
+    if let Ok(all) = CLEAR_UP.lock() {
+        for what in all.iter().rev() {
+            what();
+        }
+    }
+    let term = console::Term::stderr();
+    let _ = term.show_cursor();
+    if std::io::stderr().is_terminal() {
+        let _ = term.write_line(&format!("\n{said}"));
+    }
+    exit(INTERRUPTED);
+}
