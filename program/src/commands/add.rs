@@ -269,7 +269,7 @@ fn pick(rows: &str, offers: Vec<(Breadth, BString)>) -> Result<BString> {
     for (row, (key, _)) in rows.lines().zip(WIDTHS) {
         putln!(" {}{row}", Paint::Head.on(key))?;
     }
-    let picked = ask::one_of("How much of it?", &WIDTHS[..offers.len()])?;
+    let picked = ask::one_of("How much of it? (Enter for 1)", &WIDTHS[..offers.len()])?;
     let picked = picked.context("nothing was chosen, and nothing written")?;
     let picked = offers
         .into_iter()

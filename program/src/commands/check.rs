@@ -238,7 +238,8 @@ impl Checked<'_> {
         text: &mut String,
     ) -> Result<()> {
         if self.with_ids && !self.verbose {
-            writeln!(text, "{BELOW}{}", Paint::Quiet.on(&finding.id))?;
+            let id = format!("id {}", finding.id);
+            writeln!(text, "{BELOW}{}", Paint::Quiet.on(id))?;
         }
         if self.verbose {
             let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));

@@ -1,5 +1,5 @@
-use crate::help;
 use crate::cli::GlobalArgs;
+use crate::help;
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
 use clap_mangen::Man;

@@ -3,7 +3,7 @@
 
 use crate::ask;
 use crate::context::Context;
-use crate::render::{self, Paint, pager, screen, shown};
+use crate::render::{self, Paint, pager, screen, shown, wrapped};
 use crate::{put, putln};
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -109,7 +109,7 @@ impl Proposal<'_> {
             }
         }
         for note in &self.notes {
-            putln!("{}", Paint::Quiet.on(note))?;
+            putln!("{}", Paint::Quiet.on(wrapped(note)))?;
         }
         Ok(())
     }

@@ -230,6 +230,14 @@ impl Picture<'_> {
         grouped(self.to_commit(), |entry| self.part(&entry.path))
     }
 
+    /// The name of a part, or a word for what lies right there.
+    fn name_of(&self, part: &RepoPath) -> String {
+        match part.is_top() && !self.folder.is_top() {
+            true => "(right here)".to_owned(),
+            false => folder_name(part),
+        }
+    }
+
     fn text_of_folders(&self, text: &mut String) -> Result<()> {
         let folders = self.folders();
         if folders.is_empty() {
@@ -242,7 +250,7 @@ impl Picture<'_> {
             table.row([
                 files(stats.files).into(),
                 stats.size.to_string().into(),
-                folder_name(folder).into(),
+                self.name_of(folder).into(),
                 Cell::painted(Paint::Quiet, self.of_which(folder)),
             ]);
         }

@@ -3,7 +3,7 @@ use super::rule_args::in_vain;
 use super::why::Answers;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint, files};
+use crate::render::{self, Paint, files, wrapped};
 use crate::report::{EffectOut, Report};
 use crate::words;
 use anyhow::Result;
@@ -122,7 +122,7 @@ impl Report for Tried<'_> {
             }
         }
         for sentence in &self.in_vain {
-            text += &format!("{}\n", Paint::Warn.on(sentence));
+            text += &format!("{}\n", Paint::Warn.on(wrapped(sentence)));
         }
         if self.tracked > 0 {
             let tracked = files(self.tracked);

@@ -45,6 +45,14 @@ pub fn shortened(path: &str, width: usize) -> String {
     format!("{}…{end}", console::truncate_str(path, start, ""))
 }
 
+/// A sentence in lines no wider than the terminal; elsewhere in one.
+pub fn wrapped(text: &str) -> String {
+    match super::width() {
+        Some(width) => textwrap::fill(text, width),
+        None => text.to_owned(),
+    }
+}
+
 /// A text of at most `width` columns, cut at its end.
 pub fn cut(text: &str, width: usize) -> String {
     console::truncate_str(text, width, "…").into_owned()

@@ -14,7 +14,7 @@ mod style;
 mod table;
 
 pub use effect::{diff, diff_sums, effect, folder_name, sums};
-pub use escape::{cut, shortened, shown};
+pub use escape::{cut, shortened, shown, wrapped};
 pub use junit::{Case as JunitCase, junit};
 pub use links::link;
 pub use numbers::{count, files};

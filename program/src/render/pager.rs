@@ -47,8 +47,12 @@ pub fn choose(own: &Preferences) {
 pub fn is_long(lines: usize) -> bool {
     let is_chosen = CHOSEN.get().is_some_and(|pager| !pager.trim().is_empty());
     let height = terminal_size::terminal_size().map(|(_, height)| usize::from(height.0));
-    // The shell's own prompt takes a line.
-    is_chosen && stdout().is_terminal() && height.is_some_and(|height| lines + 1 > height)
+    // Nobody may be there to end a pager where keys don't come from the terminal, too. The shell's
+    // own prompt takes a line.
+    is_chosen
+        && std::io::stdin().is_terminal()
+        && stdout().is_terminal()
+        && height.is_some_and(|height| lines + 1 > height)
 }
 
 #[allow(

@@ -9,6 +9,7 @@ mod bad_input;
 mod check;
 mod common;
 mod courtesies;
+mod docs;
 mod finders;
 mod findings;
 mod first_commit;

@@ -152,6 +152,16 @@ impl Person {
         Said::of(&command.args(words).output().unwrap())
     }
 
+    /// Runs another program, which finds this one on its PATH.
+    pub fn runs_with_redshank(&self, program: &str, words: &[&str]) -> Said {
+        let mut command = self.command(program);
+        let built = Path::new(env!("CARGO_BIN_EXE_redshank")).parent().unwrap();
+        let path = std::env::var_os("PATH").unwrap();
+        let path = std::iter::once(built.to_owned()).chain(std::env::split_paths(&path));
+        command.env("PATH", std::env::join_paths(path).unwrap());
+        Said::of(&command.args(words).output().unwrap())
+    }
+
     /// Runs another program.
     pub fn runs(&self, program: &str, words: &[&str]) -> Said {
         Said::of(&self.command(program).args(words).output().unwrap())
@@ -249,14 +259,13 @@ impl Person {
 
     /// The program on a terminal so many columns wide, without colours and with nobody to answer.
     pub fn redshank_in_columns(&self, columns: u16, words: &str) -> String {
-        self.redshank_in_a_window((200, columns), words)
+        self.redshank_in_a_window((50, columns), &format!("{words} </dev/null"))
     }
 
     /// The same on one of so many rows, too.
     pub fn redshank_in_a_window(&self, (rows, columns): (u16, u16), words: &str) -> String {
         let program = env!("CARGO_BIN_EXE_redshank");
-        let run =
-            format!("stty rows {rows} columns {columns}; {program} {words} </dev/null 2>/dev/null");
+        let run = format!("stty rows {rows} columns {columns}; {program} {words} 2>/dev/null");
         let mut command = self.command("script");
         let command = command.args(["-qec", &run, "/dev/null"]);
         let command = command.env("TERM", "xterm").env("NO_COLOR", "1");
