@@ -12,6 +12,9 @@ use std::io::ErrorKind;
 /// An answer: its key, and what it does.
 pub type Answer = (char, &'static str);
 
+/// So many columns of a line are left for what is typed.
+const ROOM: usize = 4;
+
 /// Yes or no; Enter alone is no.
 pub const YES_OR_NO: &[Answer] = &[('n', "no"), ('y', "yes")];
 
@@ -23,7 +26,15 @@ pub const YES_OR_NO: &[Answer] = &[('n', "no"), ('y', "yes")];
 pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     let term = Term::stderr();
     let keys: Vec<String> = answers.iter().enumerate().map(letter).collect();
-    let prompt = format!("{question} [{}] ", keys.join("/"));
+    let whole_prompt = format!("{question} [{}]", keys.join("/"));
+    // The last line is written anew with each key; those above it only once.
+    let room = usize::from(term.size().1).saturating_sub(ROOM).max(ROOM);
+    let lines = textwrap::wrap(&whole_prompt, room);
+    let (last, above) = lines.split_last().map_or(("", &[][..]), |(last, above)| (last, above));
+    for line in above {
+        term.write_line(line)?;
+    }
+    let prompt = format!("{last} ");
     let mut typed = None;
     let show = |typed: Option<char>| -> Result<()> {
         term.clear_line()?;
