@@ -30,7 +30,9 @@ pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     // The last line is written anew with each key; those above it only once.
     let room = usize::from(term.size().1).saturating_sub(ROOM).max(ROOM);
     let lines = textwrap::wrap(&whole_prompt, room);
-    let (last, above) = lines.split_last().map_or(("", &[][..]), |(last, above)| (last, above));
+    let (last, above) = lines
+        .split_last()
+        .map_or(("", &[][..]), |(last, above)| (last, above));
     for line in above {
         term.write_line(line)?;
     }

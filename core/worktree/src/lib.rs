@@ -40,6 +40,7 @@ pub mod personal;
 pub mod rules;
 pub mod settings;
 pub mod size;
+pub mod sums;
 pub mod toml_file;
 pub mod tree;
 pub mod usage;

@@ -18,7 +18,8 @@ pub struct Manual {
 
 impl Manual {
     pub fn run(&self, _args: &GlobalArgs) -> Result<ExitCode> {
-        let mut whole = help::command();
+        // `help` has no page of its own: each command has one.
+        let mut whole = help::command().disable_help_subcommand(true);
         whole.build();
         if let Some(folder) = &self.into {
             clap_mangen::generate_to(whole, folder)

@@ -5,6 +5,7 @@ mod escape;
 mod junit;
 pub mod links;
 mod numbers;
+pub mod page;
 pub mod pager;
 mod sarif;
 pub mod screen;

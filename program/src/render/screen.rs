@@ -43,6 +43,11 @@ pub fn err(text: Arguments) {
     let _ = writeln!(anstream::stderr(), "{}", clean(&text.to_string()));
 }
 
+/// A text without secrets and without characters that could harm: for what is shown elsewhere.
+pub fn harmless_text(text: &str) -> String {
+    clean(&anstream::adapter::strip_str(text).to_string())
+}
+
 /// Text as it may be printed: of escape sequences only the colours and links of ours, of control characters
 /// only line ends and tabs, and no secret.
 fn clean(text: &str) -> String {

@@ -47,7 +47,6 @@ pub fn listen(lines: bool, quiet: bool) -> Result<()> {
     let listener = Listener {
         lines,
         shows_progress: console::user_attended_stderr() && !quiet,
-        since: Instant::now(),
         bar,
         running: AtomicUsize::new(0),
         come: Mutex::new(Vec::new()),
@@ -62,7 +61,6 @@ pub fn listen(lines: bool, quiet: bool) -> Result<()> {
 struct Listener {
     lines: bool,
     shows_progress: bool,
-    since: Instant,
     bar: ProgressBar,
     /// How many stages have begun and not ended.
     running: AtomicUsize,
@@ -99,8 +97,11 @@ impl Come {
         let (did, counted) = words::stage(self.stage);
         let text = format!("{did} {} {counted}", count(self.count));
         let seconds = self.since.elapsed().as_secs_f64().max(0.001);
+        let is_read = matches!(self.stage, Stage::Contents | Stage::History);
         match self.bytes {
-            0 => format!("{text}, {}/s", count((self.count as f64 / seconds) as u64)),
+            bytes if bytes == 0 || !is_read => {
+                format!("{text}, {}/s", count((self.count as f64 / seconds) as u64))
+            }
             bytes => {
                 let rate = Bytes((bytes as f64 / seconds) as u64);
                 format!("{text}, {}, {rate}/s", Bytes(bytes))
@@ -177,7 +178,7 @@ impl Listener {
         let come = &mut come[at];
         come.count += more;
         come.bytes += bytes;
-        if self.since.elapsed() >= LONG && come.drawn.elapsed() >= PICTURE {
+        if come.since.elapsed() >= LONG && come.drawn.elapsed() >= PICTURE {
             come.drawn = Instant::now();
             if self.bar.is_hidden() || self.bar.is_finished() {
                 self.bar.reset();

@@ -523,6 +523,11 @@ fn settings_of_a_tool_that_work_against_version_control_are_found() {
         "levels.ipynb",
         "{\"cells\": [{\"outputs\": [{\"output_type\": \"stream\"}]}]}",
     );
+    // One folder for both, and a folder of its own for each.
+    let root = "STATIC_ROOT = BASE_DIR / \"static\"\nSTATICFILES_DIRS = [";
+    nia.writes("page/settings.py", format!("{root}BASE_DIR / 'static']\n"));
+    let other = "os.path.join(PROJECT_DIR, \"static\"),\n]\n";
+    nia.writes("site/settings.py", format!("{root}\n    {other}"));
     let of_settings = || {
         let rows = rows(&nia).into_iter();
         let is_setting = |row: &String| {
@@ -542,6 +547,7 @@ fn settings_of_a_tool_that_work_against_version_control_are_found() {
         "note needed/kept-outputs levels.ipynb",
         "warning needed/binary-assets game/ProjectSettings/EditorSettings.asset",
         "warning needed/hidden-companions game/ProjectSettings/EditorSettings.asset",
+        "warning needed/output-among-sources page/settings.py",
         "warning needed/output-among-sources web/tsconfig.json",
     ];
     assert_eq!(of_settings(), wanted);

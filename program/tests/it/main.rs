@@ -18,6 +18,7 @@ mod guided;
 mod history;
 mod killed;
 mod one_look;
+mod page;
 mod places;
 mod rehearse;
 mod rule_edits;

@@ -1,5 +1,7 @@
-use super::check::nothing_found;
+mod page;
+
 use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::commands::check::nothing_found;
 use crate::context::Context;
 use crate::render::{
     Align, Cell, Paint, Table, class_paint, count, files, folder_name, shortened, shown,
@@ -26,6 +28,13 @@ use std::process::ExitCode;
 pub struct Survey {
     /// The folder to look at; without it, the one you are in
     dir: Option<PathBuf>,
+    /// Write the picture as a page of HTML that needs no network and no script; `-` is the standard
+    /// output
+    #[arg(long, value_name = "FILE.html", conflicts_with = "format")]
+    page: Option<PathBuf>,
+    /// On that page, what the history holds, too: secrets and files too large
+    #[arg(long, requires = "page")]
+    history: bool,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]
     format: DocumentFormat,
@@ -56,18 +65,26 @@ impl Survey {
                 true => Vec::new(),
                 false => vec![folder.clone()],
             },
+            history: self.history,
             ..context.scan_options()
         };
-        let result = scan(snapshot, &recognised, &options)?;
-        let is_here = |one: &Project| one.folder.is_within(&folder) || one.folder == folder;
-        recognised.projects.retain(is_here);
         let whole = WalkOptions {
             depth: Depth::IntoIgnored,
             under: folder.clone(),
             ..WalkOptions::default()
         };
-        let ignored = FileStats::of(Tree::walk(snapshot, &whole)?.in_state(State::Ignored));
-        self.format.print(&Picture {
+        // What is ignored is often most of it, and looked into while the rest is read.
+        let (result, all) = rayon::join(
+            || scan(snapshot, &recognised, &options),
+            || Tree::walk(snapshot, &whole),
+        );
+        let (result, all) = (result?, all?);
+        let ignored = FileStats::of(all.in_state(State::Ignored));
+        let is_here = |one: &Project| {
+            folder.is_top() || one.folder == folder || one.folder.is_within(&folder)
+        };
+        recognised.projects.retain(is_here);
+        let picture = Picture {
             snapshot,
             tree: snapshot.tree()?,
             folder: &folder,
@@ -78,7 +95,11 @@ impl Survey {
             practices: practices(snapshot, &recognised.projects)?,
             recognised: &recognised,
             result: &result,
-        })?;
+        };
+        match &self.page {
+            Some(file) => page::write(&context, &picture, &all, file)?,
+            None => self.format.print(&picture)?,
+        }
         context.say_unread(&result.unread);
         Ok(ExitCode::SUCCESS)
     }
@@ -106,18 +127,11 @@ impl Report for Picture<'_> {
 
     fn text(&self) -> Result<String> {
         let mut text = String::new();
-        let top = self.snapshot.top.file_name();
-        let name = top.map(|name| name.to_string_lossy().into_owned());
-        let mut name = shown(name.unwrap_or_default().as_bytes().as_bstr());
-        if !self.folder.is_top() {
-            name = format!("{}, in {name}", shown(self.folder));
-        }
-        let name = Paint::Head.on(name);
-        let (standing, verb) = match (&self.snapshot.repository, self.snapshot.has_commit()) {
-            (None, _) => ("not a repository yet", "The first commit"),
-            (Some(_), false) => ("no commit yet", "The first commit"),
-            (Some(_), true) => ("", "A commit of everything"),
+        let verb = match self.snapshot.has_commit() {
+            false => "The first commit",
+            true => "A commit of everything",
         };
+        let (name, standing) = (Paint::Head.on(self.name()), self.standing());
         writeln!(text, "{name}  {}", Paint::Quiet.on(standing))?;
         let all = FileStats::of(self.to_commit());
         let of_it = match self.folder.is_top() {
@@ -210,6 +224,25 @@ fn shown_by(evidence: &ShownBy) -> String {
 }
 
 impl Picture<'_> {
+    /// What is looked at: the name of the top folder, or of one in it.
+    fn name(&self) -> String {
+        let top = self.snapshot.top.file_name();
+        let name = top.map(|name| name.to_string_lossy().into_owned());
+        let name = shown(name.unwrap_or_default().as_bytes().as_bstr());
+        match self.folder.is_top() {
+            true => name,
+            false => format!("{}, in {name}", shown(self.folder)),
+        }
+    }
+
+    fn standing(&self) -> &'static str {
+        match (&self.snapshot.repository, self.snapshot.has_commit()) {
+            (None, _) => "not a repository yet",
+            (Some(_), false) => "no commit yet",
+            (Some(_), true) => "",
+        }
+    }
+
     fn to_commit(&self) -> impl Iterator<Item = &Entry> {
         let entries = self.tree.below(self.folder);
         entries.filter(|entry| entry.state != State::Ignored)
