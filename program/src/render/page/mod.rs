@@ -141,12 +141,24 @@ impl Page<'_> {
             .flat_map(Finding::places)
             .map(|place| &*place.path)
             .collect();
-        let map = |measure| {
+        let map = |measure, is_kept_out| {
             let map = Treemap {
                 measure,
+                is_kept_out,
                 worries: &worries,
             };
             map.svg(&self.sums)
+        };
+        let maps = |measure| {
+            html! {
+                figcaption {
+                    "What a commit would hold"
+                    span.quiet { span.key.worry {} "a finding is about it" }
+                }
+                (map(measure, false))
+                p.caption { "What rules keep out" }
+                (map(measure, true))
+            }
         };
         html! {
             section aria-labelledby="what" {
@@ -157,8 +169,8 @@ impl Page<'_> {
                     label for="by-size" { "size" }
                     input #by-count type="radio" name="measure";
                     label for="by-count" { "number of files" }
-                    figure.by-size { (map(Measure::Size)) (caption()) }
-                    figure.by-count { (map(Measure::Count)) (caption()) }
+                    figure.by-size { (maps(Measure::Size)) }
+                    figure.by-count { (maps(Measure::Count)) }
                 }
                 h3 { "By folder" }
                 (self.folders())
@@ -315,16 +327,6 @@ impl Page<'_> {
                     }
                 }
             }
-        }
-    }
-}
-
-fn caption() -> Markup {
-    html! {
-        figcaption {
-            span { span.key.commit {} "a commit would hold it" }
-            span { span.key.worry {} "a finding is about it" }
-            span { span.key.out {} "rules keep it out" }
         }
     }
 }

@@ -1,5 +1,5 @@
-//! A treemap: each folder and file as large as it weighs. What a commit would hold, what a finding is
-//! about and what rules keep out are told apart by colour and by hatching.
+//! A treemap: each folder and file as large as it weighs. What a commit would hold and what rules
+//! keep out are two pictures, for the one would hide the other.
 
 use super::{Said, shown};
 use crate::render::{cut, files};
@@ -24,6 +24,8 @@ pub enum Measure {
 pub struct Treemap<'a> {
     /// What the area of a cell stands for.
     pub measure: Measure,
+    /// Of what rules keep out, not of what a commit would hold.
+    pub is_kept_out: bool,
     /// The paths that findings are about.
     pub worries: &'a HashSet<&'a RepoPath>,
 }
@@ -47,64 +49,43 @@ const LETTER: f64 = 7.2;
 /// Nothing smaller is drawn by itself, in square units.
 const SMALLEST: f64 = 30.0;
 
-/// What becomes of a cell.
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Side {
-    Commit,
-    Worry,
-    Out,
-}
-
-impl Side {
-    fn class(self) -> &'static str {
-        match self {
-            Self::Commit => "commit",
-            Self::Worry => "worry",
-            Self::Out => "out",
-        }
-    }
-
-    fn word(self) -> &'static str {
-        match self {
-            Self::Commit => "to commit",
-            Self::Worry => "to commit, and a finding is about it",
-            Self::Out => "kept out",
-        }
-    }
-}
-
 /// What is drawn as one.
 enum Cell<'s, 't> {
     Folder(&'s FolderSum<'t>),
     File(&'t Entry),
     /// What is too small to be drawn by itself.
-    Rest(FileStats, Side),
+    Rest(FileStats),
 }
 
 impl Treemap<'_> {
-    /// The picture of a folder.
+    /// The picture of a folder; nothing if nothing of it belongs into it.
     pub fn svg(&self, sum: &FolderSum) -> Markup {
         let what = match self.measure {
             Measure::Size => "by size",
             Measure::Count => "by number of files",
         };
-        let whole = Rect::from_points(0.0, 0.0, WIDTH, HEIGHT);
+        let (side, height) = match self.is_kept_out {
+            false => ("what a commit would hold", HEIGHT),
+            true => ("what rules keep out", HEIGHT / 2.0),
+        };
+        let whole = Rect::from_points(0.0, 0.0, WIDTH, height);
+        if self.weight(self.of(sum)) == 0 {
+            return html! { p.quiet { "Nothing." } };
+        }
         html! {
-            svg viewBox=(format!("0 0 {WIDTH} {HEIGHT}")) role="img"
-                aria-label=(format!("Treemap of the folders, {what}; the table below says the same")) {
-                defs {
-                    pattern id=(self.hatch()) width="6" height="6" patternUnits="userSpaceOnUse"
-                        patternTransform="rotate(45)" {
-                        line.hatch x1="0" y1="0" x2="0" y2="6" {}
-                    }
-                }
+            svg viewBox=(format!("0 0 {WIDTH} {height}")) role="img"
+                aria-label=(format!("Treemap of {side}, {what}; the table below says the same")) {
                 (self.inside(sum, whole))
             }
         }
     }
 
-    fn hatch(&self) -> String {
-        format!("hatch-{:?}", self.measure)
+    /// What of a folder belongs into this picture.
+    fn of(&self, sum: &FolderSum) -> FileStats {
+        match self.is_kept_out {
+            false => sum.to_commit,
+            true => sum.ignored,
+        }
     }
 
     fn weight(&self, stats: FileStats) -> u64 {
@@ -114,18 +95,20 @@ impl Treemap<'_> {
         }
     }
 
-    fn weight_of(&self, cell: &Cell) -> u64 {
+    fn stats(&self, cell: &Cell) -> FileStats {
         match cell {
-            Cell::Folder(sum) => self.weight(sum.to_commit) + self.weight(sum.ignored),
-            Cell::File(entry) => self.weight(entry.stats()),
-            Cell::Rest(stats, _) => self.weight(*stats),
+            Cell::Folder(sum) => self.of(sum),
+            Cell::File(entry) => entry.stats(),
+            Cell::Rest(stats) => *stats,
         }
     }
 
     /// What is in a folder, laid out in a rectangle.
     fn inside(&self, sum: &FolderSum, area: Rect) -> Markup {
         let cells = self.cells(sum, &area);
-        let weights = cells.iter().map(|cell| self.weight_of(cell) as f64);
+        let weights = cells
+            .iter()
+            .map(|cell| self.weight(self.stats(cell)) as f64);
         let mut items: Vec<MapItem> = weights.map(MapItem::with_size).collect();
         // They come sorted already, and stay so.
         TreemapLayout::new().layout_items(&mut items, area);
@@ -133,8 +116,10 @@ impl Treemap<'_> {
             @for (cell, item) in cells.iter().zip(&items) {
                 @match cell {
                     Cell::Folder(folder) => (self.of_folder(folder, *item.bounds())),
-                    Cell::File(entry) => (self.of_file(entry, *item.bounds())),
-                    Cell::Rest(stats, side) => (self.of_cell("…", *stats, *side, *item.bounds())),
+                    Cell::File(entry) => {
+                        (self.of_cell(&shown(entry.path.name()), entry.stats(), &entry.path, *item.bounds()))
+                    }
+                    Cell::Rest(stats) => (self.of_cell("…", *stats, RepoPath::top(), *item.bounds())),
                 }
             }
         }
@@ -142,60 +127,33 @@ impl Treemap<'_> {
 
     /// The cells of a folder, the heaviest first; what would be too small goes together.
     fn cells<'s, 't>(&self, sum: &'s FolderSum<'t>, area: &Rect) -> Vec<Cell<'s, 't>> {
-        let all = self.weight(sum.to_commit) + self.weight(sum.ignored);
-        let smallest = (all as f64 * SMALLEST / (area.w * area.h).max(1.0)).ceil();
-        let folders = sum.folders.iter().map(Cell::Folder);
-        let files = sum.files.iter().map(|entry| Cell::File(entry));
-        let (mut cells, small): (Vec<Cell>, Vec<Cell>) = folders
-            .chain(files)
-            .partition(|cell| self.weight_of(cell) as f64 >= smallest.max(1.0));
-        let (mut commit, mut out) = (FileStats::default(), FileStats::default());
-        for cell in small {
-            match cell {
-                Cell::Folder(folder) => {
-                    commit += folder.to_commit;
-                    out += folder.ignored;
-                }
-                Cell::File(entry) if entry.state == State::Ignored => out += entry.stats(),
-                Cell::File(entry) => commit += entry.stats(),
-                Cell::Rest(..) => {}
-            }
+        let all = self.weight(self.of(sum)) as f64;
+        let smallest = (all * SMALLEST / (area.w * area.h).max(1.0))
+            .ceil()
+            .max(1.0);
+        let belongs = |entry: &&&Entry| (entry.state == State::Ignored) == self.is_kept_out;
+        let files = sum.files.iter().filter(belongs);
+        let files = files.map(|entry| Cell::File(entry));
+        let all = sum.folders.iter().map(Cell::Folder).chain(files);
+        let (mut cells, small): (Vec<Cell>, Vec<Cell>) =
+            all.partition(|cell| self.weight(self.stats(cell)) as f64 >= smallest);
+        let rest: FileStats = small.iter().map(|cell| self.stats(cell)).sum();
+        if self.weight(rest) > 0 {
+            cells.push(Cell::Rest(rest));
         }
-        for (stats, side) in [(commit, Side::Commit), (out, Side::Out)] {
-            if self.weight(stats) > 0 {
-                cells.push(Cell::Rest(stats, side));
-            }
-        }
-        cells.sort_by_key(|cell| Reverse(self.weight_of(cell)));
+        cells.sort_by_key(|cell| Reverse(self.weight(self.stats(cell))));
         cells
-    }
-
-    fn of_file(&self, entry: &Entry, area: Rect) -> Markup {
-        let side = match entry.state {
-            State::Ignored => Side::Out,
-            _ if self.worries.contains(&*entry.path) => Side::Worry,
-            _ => Side::Commit,
-        };
-        self.of_cell(&shown(entry.path.name()), entry.stats(), side, area)
     }
 
     fn of_folder(&self, folder: &FolderSum, area: Rect) -> Markup {
         let name = format!("{}/", shown(folder.path.name()));
-        let (commit, out) = (self.weight(folder.to_commit), self.weight(folder.ignored));
         // Nobody looks into what rules keep out whole, or what is a finding as a whole.
-        if commit == 0 {
-            return self.of_cell(&name, folder.ignored, Side::Out, area);
-        }
-        let is_worry = self.worries.contains(&*folder.path);
-        if is_worry || area.w < OPEN.0 || area.h < OPEN.1 {
-            let side = if is_worry { Side::Worry } else { Side::Commit };
-            let share = commit as f64 / (commit + out) as f64;
-            let left = Rect::from_points(area.x, area.y, area.w * share, area.h);
-            let right = Rect::from_points(area.x + left.w, area.y, area.w - left.w, area.h);
-            return html! {
-                (self.of_cell(&name, folder.to_commit, side, left))
-                @if out > 0 { (self.of_cell(&name, folder.ignored, Side::Out, right)) }
-            };
+        let is_whole = match self.is_kept_out {
+            true => folder.to_commit.files == 0,
+            false => self.worries.contains(&*folder.path),
+        };
+        if is_whole || area.w < OPEN.0 || area.h < OPEN.1 {
+            return self.of_cell(&name, self.of(folder), &folder.path, area);
         }
         let inner = Rect::from_points(
             area.x + 2.0,
@@ -203,12 +161,10 @@ impl Treemap<'_> {
             area.w - 4.0,
             area.h - NAME - 2.0,
         );
+        let stats = self.of(folder);
         html! {
             g {
-                title {
-                    (Said(&name)) ": " (files(folder.to_commit.files)) ", " (folder.to_commit.size) " to commit; "
-                    (files(folder.ignored.files)) ", " (folder.ignored.size) " kept out"
-                }
+                title { (Said(&name)) ": " (files(stats.files)) ", " (stats.size) }
                 rect.frame x=(at(area.x)) y=(at(area.y)) width=(at(area.w)) height=(at(area.h)) {}
                 text x=(at(area.x + 5.0)) y=(at(area.y + 13.0)) { (Said(fitting(&name, area.w))) }
             }
@@ -216,20 +172,20 @@ impl Treemap<'_> {
         }
     }
 
-    fn of_cell(&self, name: &str, stats: FileStats, side: Side, area: Rect) -> Markup {
+    fn of_cell(&self, name: &str, stats: FileStats, path: &RepoPath, area: Rect) -> Markup {
+        let (class, what) = match (self.is_kept_out, self.worries.contains(path)) {
+            (true, _) => ("out", "kept out"),
+            (false, true) => ("worry", "to commit, and a finding is about it"),
+            (false, false) => ("commit", "to commit"),
+        };
         let is_named = area.w >= NAMED.0 && area.h >= NAMED.1;
         let (x, y, width, height) = (at(area.x), at(area.y), at(area.w), at(area.h));
         html! {
             g {
-                title { (Said(name)) ": " (files(stats.files)) ", " (stats.size) ", " (side.word()) }
-                rect class=(side.class()) x=(x) y=(y) width=(width) height=(height) {}
-                @if side == Side::Out {
-                    rect x=(x) y=(y) width=(width) height=(height) fill=(format!("url(#{})", self.hatch())) {}
-                }
+                title { (Said(name)) ": " (files(stats.files)) ", " (stats.size) ", " (what) }
+                rect class=(class) x=(x) y=(y) width=(width) height=(height) {}
                 @if is_named {
-                    text class=(side.class()) x=(at(area.x + 5.0)) y=(at(area.y + 15.0)) {
-                        (Said(fitting(name, area.w)))
-                    }
+                    text class=(class) x=(at(area.x + 5.0)) y=(at(area.y + 15.0)) { (Said(fitting(name, area.w))) }
                 }
             }
         }
