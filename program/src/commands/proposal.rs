@@ -42,6 +42,9 @@ impl Proposal<'_> {
     /// programs nothing is said here.
     pub fn carry_out(self, context: &Context) -> Result<Outcome> {
         let snapshot = &context.snapshot;
+        if self.write {
+            screen::goes_on_without_a_reader();
+        }
         let effect = match self.on_rules {
             true => effect_of(snapshot, &self.edits)?,
             false => Effect::default(),

@@ -1,6 +1,6 @@
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, files, shown};
+use crate::render::{Align, Cell, Paint, Table, files, screen, shown};
 use crate::report::{ChangeOut, JournalOut, Listing, Report, root};
 use crate::{eputln, put, putln, values};
 use anyhow::{Result, bail};
@@ -46,6 +46,9 @@ impl Undo {
             return forget(&context, &journal, self.change);
         }
         let change = journal.at(self.change)?;
+        if args.yes {
+            screen::goes_on_without_a_reader();
+        }
         if context.speaks() {
             put!("{}", text(&change, self.keep_mine))?;
         }

@@ -9,11 +9,29 @@ use super::{links, pager};
 use redshank_findings::secrets_in;
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
 use std::fmt::Arguments;
-use std::io::{Result, Write};
+use std::io::{ErrorKind, Result, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// Nobody has to read what is printed for the rest to be done.
+static GOES_ON: AtomicBool = AtomicBool::new(false);
+
+/// From now on a reader who leaves stops nothing: what was asked for is done all the same.
+pub fn goes_on_without_a_reader() {
+    GOES_ON.store(true, Ordering::Relaxed);
+}
+
+fn unless_left(written: Result<()>) -> Result<()> {
+    match written {
+        Err(error) if error.kind() == ErrorKind::BrokenPipe && GOES_ON.load(Ordering::Relaxed) => {
+            Ok(())
+        }
+        written => written,
+    }
+}
 
 /// Writes to the standard output, in colour where it's wanted; an error if nobody takes it.
 pub fn out(text: Arguments) -> Result<()> {
-    anstream::stdout().write_all(clean(&text.to_string()).as_bytes())
+    unless_left(anstream::stdout().write_all(clean(&text.to_string()).as_bytes()))
 }
 
 /// The same for a text that may be long: on a terminal that is too low for it, in a pager.
@@ -29,7 +47,7 @@ pub fn page(text: &str) -> Result<()> {
             return Ok(());
         }
     }
-    anstream::stdout().write_all(clean.as_bytes())
+    unless_left(anstream::stdout().write_all(clean.as_bytes()))
 }
 
 /// The standard output for a program that reads it: bytes as they are.

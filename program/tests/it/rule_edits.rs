@@ -446,3 +446,16 @@ fn what_is_told_before_a_change_is_what_git_counts_after_it() {
     let size = |path: &String| std::fs::metadata(nia.here().join(path)).unwrap().len();
     assert_eq!(told["after"]["size"], listed.iter().map(size).sum::<u64>());
 }
+
+#[test]
+fn a_reader_who_leaves_stops_no_change() {
+    let nia = Person::with_demo();
+    nia.runs_with_redshank("bash", &["-c", "redshank draft --write --yes | head -n 1"])
+        .fine();
+    let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert!(rules.contains("# redshank: begin"), "{rules}");
+    let said = nia.runs_with_redshank("bash", &["-c", "redshank tidy --apply --yes | head -n 1"]);
+    assert_eq!(said.code, 0);
+    let list = nia.redshank(&["undo", "--list", "--format", "json"]).json();
+    assert_eq!(list["changes"].as_array().unwrap().len(), 2, "{list}");
+}

@@ -5,12 +5,12 @@ use bstr::{BStr, ByteSlice};
 use redshank_worktree::tree::{EntryKind, State};
 use redshank_worktree::{Class, RepoPath};
 
-pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
+pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();
     let links = scan
         .tree
         .to_commit()
-        .filter(|entry| entry.kind == EntryKind::Link);
+        .filter(|entry| entry.kind == EntryKind::Link && !known.templates.has(entry));
     for entry in links {
         let Ok(target) = scan.snapshot.root.link_target(&entry.path) else {
             continue;

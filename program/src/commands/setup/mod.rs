@@ -4,7 +4,7 @@ mod rules;
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::Paint;
+use crate::render::{Paint, screen};
 use crate::{Arguments, PROGRAM, putln, values};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
@@ -65,6 +65,9 @@ const LEAVE_OR_SEE: &[ask::Answer] = &[('n', "no"), ('y', "yes"), ('d', "see wha
 impl Setup {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, DocumentFormat::Text)?;
+        if args.yes {
+            screen::goes_on_without_a_reader();
+        }
         let walk = Walk {
             setup: self,
             args,

@@ -14,7 +14,7 @@ use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_findings::{
-    Cause, ClassSummary, Finding, NextStep, ScanOptions, ScanResult, Summary, scan,
+    Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
 use redshank_worktree::tree::{Entry, State, Tree};
@@ -301,7 +301,7 @@ impl Picture<'_> {
         let is_within = |finding: &&Finding| {
             finding.state != State::Ignored && self.part(&finding.path) == folder
         };
-        let places = self.result.findings.iter().flat_map(Finding::places);
+        let places = self.serious().flat_map(Finding::places);
         let within = places.filter(is_within);
         let part = |class: &ClassSummary| format!("{} {}", count(class.stats.files), class.class);
         let parts: Vec<String> = Summary::of(within).classes.iter().map(part).collect();
@@ -364,12 +364,19 @@ impl Picture<'_> {
         Ok(())
     }
 
+    /// What is more than a note.
+    fn serious(&self) -> impl Iterator<Item = &Finding> {
+        let findings = self.result.findings.iter();
+        findings.filter(|finding| finding.level < Level::Note)
+    }
+
     fn text_of_findings(&self, text: &mut String) -> Result<()> {
-        if self.summary.classes.is_empty() {
+        if self.result.findings.is_empty() {
             writeln!(text, "\n{}", nothing_found(self.result))?;
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Findings"))?;
+        let summary = Summary::of(self.serious());
         let columns = [
             Align::Whole,
             Align::Right,
@@ -378,7 +385,7 @@ impl Picture<'_> {
             Align::Left,
         ];
         let mut table = Table::new(&columns);
-        for class in &self.summary.classes {
+        for class in &summary.classes {
             table.row([
                 Cell::painted(class_paint(class.class), class.class),
                 count(class.findings as u64).into(),
@@ -388,6 +395,14 @@ impl Picture<'_> {
             ]);
         }
         text.push_str(&table.text());
+        if self.summary.notes > 0 {
+            let notes = match self.summary.notes {
+                1 => "1 note".to_owned(),
+                many => format!("{} notes", count(many as u64)),
+            };
+            let command = Paint::Type.on("redshank check --level note");
+            writeln!(text, "  {}: {command}", Paint::Quiet.on(notes))?;
+        }
         let findings = self.result.findings.iter();
         let hidden = findings.filter(|one| one.cause == Cause::HiddenChanges);
         let hidden = hidden.count() as u64;
@@ -405,7 +420,7 @@ impl Picture<'_> {
     /// The biggest finding of a class, and how many others there are.
     fn biggest(&self, class: &ClassSummary) -> String {
         let of_class = |finding: &&Finding| finding.class() == class.class;
-        let findings = self.result.findings.iter().filter(of_class);
+        let findings = self.serious().filter(of_class);
         let biggest = findings.max_by_key(|finding| finding.size);
         let path = biggest.map_or(String::new(), |finding| {
             shortened(&shown(&finding.path), 40)

@@ -70,6 +70,7 @@ impl Tidy {
         context.recover(self.apply || context.is_interactive())?;
         let snapshot = &context.snapshot;
         if self.apply {
+            render::screen::goes_on_without_a_reader();
             snapshot.needs_repository(Purpose::Journal)?;
         }
         let survey = context.survey()?;
