@@ -254,6 +254,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "editor",
+        &[(
+            "editor",
+            "started by an editor, in the folder that it has open",
+        )],
+    ),
+    (
         "settings",
         &[
             ("settings", "each, and where it comes from"),

@@ -41,7 +41,7 @@ pub use finding::{
     Past, Remedy,
 };
 pub use next_step::NextStep;
-pub use secret::{Mild, Secret, is_environment, masked, secrets_in};
+pub use secret::{Mild, Secret, is_environment, masked, secrets_in, secrets_of};
 pub use stages::today;
 pub use summary::{ClassSummary, Summary};
 

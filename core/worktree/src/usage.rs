@@ -6,7 +6,7 @@ use crate::rules::{
     looser, misreadings,
 };
 use crate::tree::{Entry, EntryKind, State, Tree};
-use crate::{Depth, FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, WalkOptions};
+use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
@@ -169,35 +169,46 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
     })
 }
 
-/// Looks at every rule of one file, as it would be with what an overlay holds.
-///
-/// # Errors
-/// If the tree can't be walked.
-pub fn rule_usage_with(
-    snapshot: &Snapshot,
-    source: &Source,
-    overlay: Overlay,
-) -> Result<Vec<RuleUsage>> {
-    let contents = overlay.get(&source.shown).cloned().unwrap_or_default();
-    let options = WalkOptions {
-        depth: Depth::IntoIgnored,
-        overlay,
-        ..WalkOptions::default()
-    };
-    let tree = Tree::walk(snapshot, &options)?;
-    let rulings = tree.entries.iter().filter_map(|entry| {
-        let ruling = entry.ruling.as_ref()?;
-        (ruling.source().shown == source.shown).then_some((entry, ruling))
-    });
-    let mut catches: Catches = HashMap::default();
-    let mut in_force = None;
-    for (entry, ruling) in rulings {
-        *catches.entry(ruling.id()).or_default() += entry.stats();
-        in_force = Some(Arc::clone(ruling.list()));
+/// The rules of one file, as they would be with what an overlay holds.
+pub struct FileUsage {
+    /// The tree as it would be ruled, the folders that rules shut gone into.
+    pub tree: Tree,
+    /// The rules, the first line first.
+    pub rules: Vec<RuleUsage>,
+}
+
+impl FileUsage {
+    /// Looks at every rule of a file. Nothing is walked that the snapshot has walked already.
+    ///
+    /// # Errors
+    /// If the tree can't be walked or an ignore file can't be read.
+    pub fn of(snapshot: &Snapshot, source: &Source, overlay: Overlay) -> Result<Self> {
+        let contents = overlay.get(&source.shown).cloned().unwrap_or_default();
+        let verdicts = Verdicts::new(snapshot, overlay)?;
+        let tree = verdicts.ruled_anew(snapshot.whole_tree()?)?;
+        let rulings = tree.entries.iter().filter_map(|entry| {
+            let ruling = entry.ruling.as_ref()?;
+            (ruling.source().shown == source.shown).then_some((entry, ruling))
+        });
+        let mut catches: Catches = HashMap::default();
+        let mut in_force = None;
+        for (entry, ruling) in rulings {
+            *catches.entry(ruling.id()).or_default() += entry.stats();
+            in_force = Some(Arc::clone(ruling.list()));
+        }
+        let idle = || RuleList::parse(source.clone(), &contents, snapshot.case());
+        let list = in_force.unwrap_or_else(|| Arc::new(idle()));
+        let mut rules = usage_of(&tree, &list, &catches);
+        rules.reverse();
+        Ok(Self { tree, rules })
     }
-    let idle = || RuleList::parse(source.clone(), &contents, snapshot.case());
-    let list = in_force.unwrap_or_else(|| Arc::new(idle()));
-    Ok(usage_of(&tree, &list, &catches))
+
+    /// The paths that a rule decides about, in order.
+    pub fn caught(&self, rule: &RuleUsage) -> impl Iterator<Item = &Entry> {
+        let id = rule.id();
+        let is_it = move |entry: &&Entry| entry.ruling.as_ref().is_some_and(|it| it.id() == id);
+        self.tree.entries.iter().filter(is_it)
+    }
 }
 
 /// What each rule decides about.

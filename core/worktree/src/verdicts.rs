@@ -169,6 +169,43 @@ impl<'a> Verdicts<'a> {
         Ok(states.collect::<Result<Vec<_>>>()?.concat())
     }
 
+    /// A tree that was walked, with the verdicts and rulings that these give. For what the rules let
+    /// in anew to be there, the walk must have gone into ignored folders.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn ruled_anew(&self, tree: &Tree) -> Result<Tree> {
+        let parts = tree.entries.par_chunks(ENTRIES_A_PART);
+        let parts = parts.map(|part| {
+            let mut here: Option<(&RepoPath, Arc<Folder>)> = None;
+            part.iter()
+                .map(|entry| {
+                    let state = self.state(entry, &mut here)?;
+                    let ruling = match (&here, entry.state) {
+                        (_, State::Tracked) => None,
+                        (Some((_, folder)), _) => self.ruling(entry, folder),
+                        (None, _) => None,
+                    };
+                    Ok(Entry {
+                        state,
+                        ruling,
+                        ..entry.clone()
+                    })
+                })
+                .collect::<Result<Vec<Entry>>>()
+        });
+        Ok(Tree {
+            entries: parts.collect::<Result<Vec<_>>>()?.concat(),
+            unread: tree.unread.clone(),
+        })
+    }
+
+    fn ruling(&self, entry: &Entry, folder: &Folder) -> Option<Ruling> {
+        let shut = folder.shut.as_ref().map(|(ruling, _)| ruling.clone());
+        let is_folder = || entry.path.is_folder();
+        shut.or_else(|| folder.chain.ruling(entry.path.bare(), &is_folder))
+    }
+
     fn state<'e>(
         &self,
         entry: &'e Entry,

@@ -1,8 +1,8 @@
 //! The working tree: where it lies, and the one way to what lies in it.
 
-use crate::rules::RuleScope;
-use crate::{Error, Result, refused};
-use bstr::{BStr, BString, ByteSlice};
+use crate::rules::{RuleScope, Source, folder_of_ignore_file};
+use crate::{Error, RepoPathBuf, Result, refused};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_files::{Root, read_trusted};
 use redshank_git::{Discovered, Personal, Repository};
 use redshank_pattern::Case;
@@ -57,6 +57,29 @@ impl Worktree {
     /// The person's own ignore file, which may not exist.
     pub fn personal(&self) -> Option<&Personal> {
         self.personal.as_ref()
+    }
+
+    /// The source that a file is, by its whole path: an ignore file of the tree, this clone's own, or
+    /// the person's; nothing for any other file.
+    pub fn source_of(&self, file: &Path) -> Option<Source> {
+        let elsewhere = self.sources_elsewhere().into_iter();
+        let mut elsewhere = elsewhere.filter(|(path, ..)| path == file);
+        if let Some((_, shown, scope)) = elsewhere.next() {
+            return Some(Source::everywhere(shown, scope));
+        }
+        let below = file.strip_prefix(&self.top).ok()?;
+        let below = RepoPathBuf::from(BString::from(Vec::from_path_lossy(below).into_owned()));
+        folder_of_ignore_file(&below).map(|folder| Source::of_folder(folder.to_owned()))
+    }
+
+    /// Where a source lies; the other way round.
+    pub fn file_of(&self, source: &Source) -> PathBuf {
+        let elsewhere = self.sources_elsewhere().into_iter();
+        let mut elsewhere = elsewhere.filter(|(_, shown, _)| *shown == source.shown);
+        match elsewhere.next() {
+            Some((path, ..)) => path,
+            None => self.path(source.shown.as_bstr()),
+        }
     }
 
     /// The files of rules that lie outside the tree or in git's folder, each with how git prints it

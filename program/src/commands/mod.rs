@@ -7,6 +7,7 @@ pub mod completions;
 mod demo;
 mod draft;
 mod drop;
+mod editor;
 mod files;
 mod hook;
 mod manual;
@@ -61,6 +62,7 @@ pub enum Command {
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
     Hook(hook::Hook),
+    Editor(editor::Editor),
     Settings(settings::Settings),
     Completions(completions::Completions),
     Manual(manual::Manual),
@@ -98,6 +100,7 @@ fn is_overtaken(error: &anyhow::Error) -> bool {
 fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     match command {
         Command::Setup(setup) => setup.run(args),
+        Command::Editor(editor) => editor.run(args),
         Command::Settings(settings) => settings.run(args),
         Command::Completions(completions) => completions.run(args),
         Command::Manual(manual) => manual.run(args),

@@ -8,7 +8,7 @@ use redshank_changes::RuleTarget;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::rules::{RuleScope, Source};
-use redshank_worktree::usage::{RuleUsage, rule_usage_with};
+use redshank_worktree::usage::{FileUsage, RuleUsage};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::ffi::OsString;
@@ -59,8 +59,8 @@ pub fn in_vain(
     if !Proposed::of(snapshot, source, &text).has_idle(snapshot.tree()?) {
         return Ok(Vec::new());
     }
-    let usages = rule_usage_with(snapshot, source, overlay.clone())?;
-    let new = usages.iter().rev().filter(is_new);
+    let usage = FileUsage::of(snapshot, source, overlay.clone())?;
+    let new = usage.rules.iter().filter(is_new);
     let mut sentences: Vec<String> = new.filter_map(words::in_vain).collect();
     // The same pattern may stand there already.
     let mut said = HashSet::new();

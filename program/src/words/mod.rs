@@ -9,7 +9,9 @@ mod steps;
 
 pub use errors::{example, explained};
 pub use findings::{class, evidence, level, message, next_step, remedy};
-pub use rules::{in_vain, mend, near_reason, pattern, ruling, scope, status, stray_reason};
+pub use rules::{
+    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
+};
 pub use stages::stage;
 pub use steps::{kind_title, reason};
 

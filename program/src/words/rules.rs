@@ -3,7 +3,7 @@
 use crate::render::shown;
 use bstr::{BStr, ByteSlice};
 use redshank_findings::masked;
-use redshank_worktree::rules::{NearReason, RuleScope, Ruling, excerpt};
+use redshank_worktree::rules::{NearReason, RuleScope, Ruling, Source, excerpt};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, StrayReason};
 
 /// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any
@@ -31,6 +31,29 @@ pub fn scope(scope: RuleScope) -> &'static str {
         RuleScope::Clone => "only in this clone",
         RuleScope::Personal => "only for you",
     }
+}
+
+/// What a pattern means where it stands, in words (gitignore(5), pattern format).
+pub fn meaning(pattern: &BStr, source: &Source) -> String {
+    let text = shown(pattern);
+    let (does, body) = match text.strip_prefix('!') {
+        Some(body) => ("lets in again", body),
+        None => ("keeps out", text.as_str()),
+    };
+    let bare = body.trim_end_matches('/');
+    let what = match (body.ends_with('/'), bare.contains(['*', '?', '['])) {
+        (true, _) => "every folder",
+        (false, true) => "every file and folder",
+        (false, false) => "the file or folder",
+    };
+    let is_anchored = bare.contains('/') && !bare.starts_with("**/");
+    let place = match (is_anchored, source.base.is_top()) {
+        (true, true) => "at exactly this path from the top".to_owned(),
+        (true, false) => format!("at exactly this path from {}", shown(&source.base)),
+        (false, true) => "of this name, at any depth".to_owned(),
+        (false, false) => format!("of this name, anywhere in {}", shown(&source.base)),
+    };
+    format!("{does} {what} {place}; {}", scope(source.scope))
 }
 
 /// What a rule comes to.

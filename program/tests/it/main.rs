@@ -10,6 +10,7 @@ mod check;
 mod common;
 mod courtesies;
 mod docs;
+mod editor;
 mod finders;
 mod findings;
 mod first_commit;

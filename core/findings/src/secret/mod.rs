@@ -17,7 +17,8 @@ use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::{BString, ByteSlice};
 use formats::{FileCategory, FileRow, Formats, Kinds};
 use redshank_pattern::exactly;
-use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::{Entry, EntryKind, State};
 use redshank_worktree::{Class, RepoPath};
 use std::collections::{HashMap, HashSet};
 use std::fmt;
@@ -127,6 +128,24 @@ pub(crate) fn look_into(
     let nature = formats.by_nature(&entry.path);
     Ok(scan::contents(file, formats, &entry.path, &kinds)
         .map(|hits| findings(entry, &kinds, nature, hits)))
+}
+
+/// The credentials in a text that is being written: what a file of that path would hold.
+///
+/// # Errors
+/// If the table of credentials can't be used.
+pub fn secrets_of(path: &RepoPath, text: &[u8]) -> Result<Vec<Finding>> {
+    let entry = Entry {
+        path: path.to_owned(),
+        state: State::Candidate,
+        kind: EntryKind::File,
+        size: Bytes(text.len() as u64),
+        ruling: None,
+    };
+    let seen = look_into(&entry, &mut &*text)?;
+    // Memory can always be read.
+    let (secrets, _) = seen.unwrap_or_default();
+    Ok(secrets.into_iter().map(|secret| secret.finding).collect())
 }
 
 /// An environment file in which no secret was seen is a note, whatever its name says.

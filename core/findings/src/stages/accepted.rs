@@ -13,9 +13,11 @@ pub fn today() -> Date {
 /// Takes accepted findings out, and reports acceptances that stand for nothing any more.
 pub(crate) fn leave_out_accepted(scan: &ScanContext, result: &mut ScanResult) {
     let today = today();
-    let accepted = &scan.settings.accept;
+    // Without a reason, nothing is accepted.
+    let has_reason = |one: &&Acceptance| !one.because.trim().is_empty();
+    let accepted: Vec<&Acceptance> = scan.settings.accept.iter().filter(has_reason).collect();
     let is_valid = |acceptance: &&Acceptance| acceptance.until.is_none_or(|until| until >= today);
-    let (valid, expired): (Vec<_>, Vec<_>) = accepted.iter().partition(is_valid);
+    let (valid, expired): (Vec<_>, Vec<_>) = accepted.iter().copied().partition(is_valid);
     for finding in &mut result.findings {
         let of_it = expired.iter().find(|one| one.finding == finding.id);
         finding.accepted_until = of_it.and_then(|one| one.until);
@@ -27,7 +29,7 @@ pub(crate) fn leave_out_accepted(scan: &ScanContext, result: &mut ScanResult) {
             .any(|place| place.id == acceptance.finding)
     };
     let stale: Vec<Finding> = accepted
-        .iter()
+        .into_iter()
         .filter(|one| scan.options.is_for_all() && !is_found(one, &result.findings))
         .map(stale)
         .collect();

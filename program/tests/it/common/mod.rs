@@ -329,6 +329,14 @@ impl Person {
         command
     }
 
+    /// The program, running, with somebody to talk to it.
+    pub fn starts(&self, words: &[&str]) -> std::process::Child {
+        let mut command = self.command(env!("CARGO_BIN_EXE_redshank"));
+        let command = command.args(words);
+        let command = command.stdin(Stdio::piped()).stdout(Stdio::piped());
+        command.spawn().unwrap()
+    }
+
     pub fn redshank(&self, words: &[&str]) -> Said {
         self.redshank_told(words, &[])
     }

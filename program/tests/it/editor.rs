@@ -1,0 +1,401 @@
+//! The language server, by a client that speaks the protocol and nothing else. A real editor drives it in
+//! tests/editor/.
+
+use crate::common::{Person, private_key};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::process::{Child, ChildStdin, ChildStdout};
+
+/// An editor with the server running.
+struct Client {
+    child: Child,
+    to: ChildStdin,
+    from: BufReader<ChildStdout>,
+    asked: i64,
+    root: String,
+    /// What the server told of each file last.
+    told: Vec<(String, Value)>,
+}
+
+impl Client {
+    fn of(nia: &Person) -> Self {
+        let mut child = nia.starts(&["editor"]);
+        let (to, from) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+        let mut client = Self {
+            child,
+            to,
+            from: BufReader::new(from),
+            asked: 0,
+            root: format!("file://{}", nia.here().display()),
+            told: Vec::new(),
+        };
+        let root = client.root.clone();
+        let params = json!({
+            "processId": null, "rootUri": root,
+            "capabilities": {"general": {"positionEncodings": ["utf-8"]}},
+        });
+        let said = client.asks("initialize", params);
+        assert_eq!(said["capabilities"]["positionEncoding"], "utf-8");
+        client.tells("initialized", json!({}));
+        client
+    }
+
+    fn writes(&mut self, message: &Value) {
+        let text = message.to_string();
+        write!(self.to, "Content-Length: {}\r\n\r\n{text}", text.len()).unwrap();
+        self.to.flush().unwrap();
+    }
+
+    fn reads(&mut self) -> Value {
+        let mut length = 0;
+        loop {
+            let mut line = String::new();
+            assert!(
+                self.from.read_line(&mut line).unwrap() > 0,
+                "the server is gone"
+            );
+            match line.trim_end().split_once(": ") {
+                Some(("Content-Length", many)) => length = many.parse().unwrap(),
+                Some(_) => {}
+                None => break,
+            }
+        }
+        let mut text = vec![0; length];
+        self.from.read_exact(&mut text).unwrap();
+        let message: Value = serde_json::from_slice(&text).unwrap();
+        if message["method"] == "textDocument/publishDiagnostics" {
+            let uri = message["params"]["uri"].as_str().unwrap().to_owned();
+            self.told.push((uri, message["params"].clone()));
+        }
+        message
+    }
+
+    fn tells(&mut self, method: &str, params: Value) {
+        self.writes(&json!({"jsonrpc": "2.0", "method": method, "params": params}));
+    }
+
+    /// Asks, and waits for the answer.
+    fn asks(&mut self, method: &str, params: Value) -> Value {
+        self.asked += 1;
+        let id = self.asked;
+        self.writes(&json!({"jsonrpc": "2.0", "id": id, "method": method, "params": params}));
+        loop {
+            let message = self.reads();
+            if message["id"] == id && message.get("method").is_none() {
+                return match message.get("error") {
+                    Some(error) => error.clone(),
+                    None => message["result"].clone(),
+                };
+            }
+        }
+    }
+
+    fn uri(&self, file: &str) -> String {
+        format!("{}/{file}", self.root)
+    }
+
+    /// Opens a text, or changes it, and gives what the server says is wrong with that state of it.
+    fn types(&mut self, file: &str, version: i64, text: &str) -> Vec<Value> {
+        let uri = self.uri(file);
+        if version == 1 {
+            let document = json!({"uri": uri, "languageId": "x", "version": 1, "text": text});
+            self.tells("textDocument/didOpen", json!({"textDocument": document}));
+        } else {
+            let change = json!({
+                "textDocument": {"uri": uri, "version": version},
+                "contentChanges": [{"text": text}],
+            });
+            self.tells("textDocument/didChange", change);
+        }
+        self.hears(file, version)
+    }
+
+    /// Waits for what is wrong with a state of a text.
+    fn hears(&mut self, file: &str, version: i64) -> Vec<Value> {
+        let uri = self.uri(file);
+        loop {
+            let known = self
+                .told
+                .iter()
+                .rposition(|(of, told)| *of == uri && told["version"] == version);
+            if let Some(at) = known {
+                let (_, told) = self.told.remove(at);
+                return told["diagnostics"].as_array().unwrap().clone();
+            }
+            self.reads();
+        }
+    }
+
+    fn at(&self, file: &str, line: u32, character: u32) -> Value {
+        json!({
+            "textDocument": {"uri": self.uri(file)},
+            "position": {"line": line, "character": character},
+        })
+    }
+
+    fn hints(&mut self, file: &str) -> Vec<String> {
+        let range =
+            json!({"start": {"line": 0, "character": 0}, "end": {"line": 99, "character": 0}});
+        let params = json!({"textDocument": {"uri": self.uri(file)}, "range": range});
+        let hints = self.asks("textDocument/inlayHint", params);
+        let label = |hint: &Value| {
+            format!(
+                "{}: {}",
+                hint["position"]["line"],
+                hint["label"].as_str().unwrap()
+            )
+        };
+        hints.as_array().unwrap().iter().map(label).collect()
+    }
+
+    fn actions(&mut self, file: &str, line: u32, diagnostics: &[Value]) -> Vec<Value> {
+        let place = json!({"line": line, "character": 0});
+        let params = json!({
+            "textDocument": {"uri": self.uri(file)},
+            "range": {"start": place, "end": place},
+            "context": {"diagnostics": diagnostics},
+        });
+        self.asks("textDocument/codeAction", params)
+            .as_array()
+            .unwrap()
+            .clone()
+    }
+
+    fn leaves(mut self) {
+        assert_eq!(self.asks("shutdown", Value::Null), Value::Null);
+        self.tells("exit", Value::Null);
+        assert!(self.child.wait().unwrap().success());
+    }
+}
+
+fn codes(diagnostics: &[Value]) -> Vec<String> {
+    let code = |one: &Value| {
+        let line = &one["range"]["start"]["line"];
+        format!("{line}: {}", one["code"].as_str().unwrap_or("-"))
+    };
+    diagnostics.iter().map(code).collect()
+}
+
+fn ground() -> Person {
+    let nia = Person::with_repository();
+    for path in ["a.raw", "deep/b.raw", "out/c.o", "notes.txt"] {
+        nia.writes(path, "1");
+    }
+    nia.writes("sub/.gitignore", "");
+    nia
+}
+
+#[test]
+fn rules_explain_themselves_while_they_are_typed() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    assert_eq!(codes(&client.types(".gitignore", 1, "")), [""; 0]);
+    let text = "*.raw\n/out\\c.o\n*.nowhere\nx[\n*.raw\n!notes.txt\n";
+    let wrong = client.types(".gitignore", 2, text);
+    assert_eq!(
+        codes(&wrong),
+        [
+            "0: duplicate",
+            "1: misread",
+            "2: catches-nothing",
+            "3: impossible"
+        ]
+    );
+    assert_eq!(wrong[2]["tags"], json!([1]), "greyed as unnecessary");
+    assert_eq!(
+        client.hints(".gitignore"),
+        ["4: keeps out 2 files, 2 B", "5: lets in 1 file, 1 B"]
+    );
+    let place = client.at(".gitignore", 4, 1);
+    let hover = client.asks("textDocument/hover", place);
+    let said = hover["contents"]["value"].as_str().unwrap();
+    for part in [
+        "every file and folder",
+        "at any depth",
+        "- `a.raw`",
+        "- `deep/b.raw`",
+    ] {
+        assert!(said.contains(part), "{part} in {said}");
+    }
+    let place = client.at(".gitignore", 4, 1);
+    let found = client.asks(
+        "textDocument/references",
+        json!({
+            "textDocument": place["textDocument"], "position": place["position"],
+            "context": {"includeDeclaration": true},
+        }),
+    );
+    assert_eq!(found[1]["uri"], client.uri("deep/b.raw"));
+    // What is wrong is mended at one key.
+    let actions = client.actions(".gitignore", 1, &wrong[1..2]);
+    assert_eq!(actions[0]["title"], "Write `/out/c.o`");
+    let edit = &actions[0]["edit"]["documentChanges"][0]["edits"][0];
+    assert_eq!(edit["newText"], "/out/c.o");
+    assert_eq!(edit["range"]["start"], json!({"line": 1, "character": 0}));
+    assert_eq!(
+        codes(&client.types(".gitignore", 3, "*.raw\n/out/c.o\n")),
+        [""; 0]
+    );
+    client.leaves();
+    // Nothing was written.
+    assert!(!nia.here().join(".gitignore").exists());
+}
+
+#[test]
+fn a_rule_can_be_changed_moved_and_expected() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    client.types("sub/.gitignore", 1, "*.raw\n");
+    nia.writes("sub/d.raw", "12");
+    // The server sees by itself that the disk has changed.
+    while client.hints("sub/.gitignore") != ["0: keeps out 1 file, 2 B"] {
+        client.tells("workspace/didChangeWatchedFiles", json!({"changes": []}));
+        client.reads();
+    }
+    let actions = client.actions("sub/.gitignore", 0, &[]);
+    let titles: Vec<&str> = actions
+        .iter()
+        .map(|one| one["title"].as_str().unwrap())
+        .collect();
+    for title in [
+        "Only beside this file: `/*.raw`",
+        "Only the first that it catches: `/d.raw`",
+        "Expect \"sub/d.raw\" to stay ignored",
+    ] {
+        assert!(titles.contains(&title), "{title} in {titles:?}");
+    }
+    let moved = actions.iter().find(|one| {
+        one["title"]
+            .as_str()
+            .unwrap()
+            .starts_with("Only in this clone")
+    });
+    let changes = moved.unwrap()["edit"]["documentChanges"]
+        .as_array()
+        .unwrap();
+    assert!(
+        changes
+            .iter()
+            .any(|one| one["edits"][0]["newText"] == "*.raw\n")
+    );
+    assert!(changes.iter().any(|one| one["edits"][0]["newText"] == ""));
+    client.leaves();
+}
+
+#[test]
+fn a_line_is_completed_by_what_is_there() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    client.types(".gitignore", 1, "*.\n/de\n");
+    let complete = |client: &mut Client, line, column| -> Vec<String> {
+        let place = client.at(".gitignore", line, column);
+        let items = client.asks("textDocument/completion", place);
+        let label = |item: &Value| {
+            let (label, detail) = (
+                item["label"].as_str().unwrap(),
+                item["detail"].as_str().unwrap(),
+            );
+            format!("{label}  {detail}")
+        };
+        items.as_array().unwrap().iter().map(label).collect()
+    };
+    // The first picture comes a moment after the first answer.
+    while complete(&mut client, 0, 2).is_empty() {
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    let offered = complete(&mut client, 0, 2);
+    assert_eq!(offered[0], "*.raw  2 files, 2 B", "{offered:?}");
+    assert_eq!(complete(&mut client, 1, 3), ["/deep/  1 file, 1 B"]);
+    client.leaves();
+}
+
+#[test]
+fn secrets_settings_and_templates_are_looked_at_before_they_are_saved() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    assert_eq!(codes(&client.types("key.pem", 1, "")), [""; 0]);
+    let key = private_key();
+    let wrong = client.types("key.pem", 2, &key);
+    assert_eq!(codes(&wrong), ["0: secret/private-key"]);
+    let inside = key.lines().nth(1).unwrap();
+    assert!(!json!(wrong).to_string().contains(inside), "{wrong:?}");
+    let actions = client.actions("key.pem", 0, &wrong);
+    let accept = &actions[0]["edit"]["documentChanges"][1]["edits"][0]["newText"];
+    let accept = accept.as_str().unwrap();
+    assert!(accept.contains("because = \"\""), "{accept}");
+    // Without a reason it doesn't count.
+    nia.writes("key.pem", &key);
+    nia.writes("redshank.toml", accept);
+    assert_eq!(nia.redshank(&["check", "key.pem"]).code, 1);
+    let wrong = client.types("redshank.toml", 1, accept);
+    assert!(
+        wrong[0]["message"].as_str().unwrap().contains("say why"),
+        "{wrong:?}"
+    );
+    let expected = "[[expect]]\npath = \"a.raw\"\nstate = \"ignored\"\n";
+    let wrong = client.types("redshank.toml", 2, expected);
+    assert!(
+        wrong[0]["message"]
+            .as_str()
+            .unwrap()
+            .contains("a.raw is a candidate"),
+        "{wrong:?}"
+    );
+    // The rule that is being typed counts.
+    client.types(".gitignore", 1, "*.raw\n");
+    client.told.clear();
+    assert_eq!(codes(&client.types("redshank.toml", 3, expected)), [""; 0]);
+    let wrong = client.types("redshank.toml", 4, "[[expect]\n");
+    assert_eq!(wrong[0]["severity"], 1);
+    let template = "name = \"gauge\"\ntitle = \"Gauges\"\nrevision = 1\ngroup = \"language\"\n[[rule]]\npattern = \"*.g\"\nreason = \"x\"\nignored = [\"a.h\"]\n";
+    let wrong = client.types(".redshank/templates/gauge.toml", 1, template);
+    assert_eq!(wrong[0]["range"]["start"]["line"], 7, "{wrong:?}");
+    client.leaves();
+}
+
+#[test]
+fn broken_input_ends_nothing() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    client.types(".gitignore", 1, "*.raw\n");
+    let refused = client.asks("textDocument/hover", json!({"textDocument": 7}));
+    assert_eq!(refused["code"], -32602);
+    assert_eq!(client.asks("redshank/nothing", Value::Null)["code"], -32601);
+    client.tells("textDocument/didChange", json!([1, 2]));
+    client.tells(
+        "textDocument/didOpen",
+        json!({"textDocument": {"uri": "untitled:x", "languageId": "", "version": 1, "text": ""}}),
+    );
+    for (line, column) in [(0, 99), (7, 0), (u32::MAX, u32::MAX)] {
+        let place = client.at(".gitignore", line, column);
+        client.asks("textDocument/hover", place.clone());
+        client.asks("textDocument/completion", place);
+        client.actions(".gitignore", line, &[]);
+    }
+    // Whatever is typed, in whatever order, the last state counts.
+    let odd = [
+        "\u{0}",
+        "!!",
+        "[",
+        "\\",
+        "***/",
+        "a\r\nb",
+        "\u{feff}*.raw",
+        "é/😀[",
+        "/",
+        "!",
+        " # ",
+        "\n\n\n",
+    ];
+    for (nth, text) in odd.iter().cycle().take(60).enumerate() {
+        let version = nth as i64 + 2;
+        let change = json!({
+            "textDocument": {"uri": client.uri(".gitignore"), "version": version},
+            "contentChanges": [{"text": text.repeat(nth % 7)}],
+        });
+        client.tells("textDocument/didChange", change);
+    }
+    assert_eq!(codes(&client.types(".gitignore", 99, "*.raw\n")), [""; 0]);
+    assert_eq!(client.hints(".gitignore"), ["0: keeps out 2 files, 2 B"]);
+    client.leaves();
+}
