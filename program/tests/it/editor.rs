@@ -32,7 +32,10 @@ impl Client {
         let root = client.root.clone();
         let params = json!({
             "processId": null, "rootUri": root,
-            "capabilities": {"general": {"positionEncodings": ["utf-8"]}},
+            "capabilities": {
+                "general": {"positionEncodings": ["utf-8"]},
+                "textDocument": {"inlayHint": {}},
+            },
         });
         let said = client.asks("initialize", params);
         assert_eq!(said["capabilities"]["positionEncoding"], "utf-8");

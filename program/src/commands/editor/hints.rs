@@ -2,11 +2,12 @@
 
 use super::Server;
 use super::analysis::{Kind, RuleFacts};
+use super::documents::Document;
 use crate::render::{count, files, shown};
 use crate::words;
 use lsp_types::{
-    Hover, HoverContents, HoverParams, InlayHint, InlayHintLabel, InlayHintParams, MarkupContent,
-    MarkupKind, Position,
+    CodeLens, CodeLensParams, Command, Hover, HoverContents, HoverParams, InlayHint,
+    InlayHintLabel, InlayHintParams, MarkupContent, MarkupKind, Position, Uri,
 };
 use redshank_worktree::usage::RuleStatus;
 use serde_json::{Value, json};
@@ -15,20 +16,41 @@ use serde_json::{Value, json};
 const NAMED: usize = 10;
 
 impl Server<'_> {
-    /// What each rule in sight keeps out or lets in.
-    pub(super) fn hints(&self, params: InlayHintParams) -> Value {
-        let Some((document, analysis)) = self.known(&params.text_document.uri) else {
+    /// The rules of a text that do something; those that don't, say so as what is wrong with them.
+    fn working(&self, uri: &Uri) -> Option<(&Document, impl Iterator<Item = &RuleFacts>)> {
+        let (document, analysis) = self.known(uri)?;
+        let Kind::Rules(file) = &analysis.kind else {
+            return None;
+        };
+        let rules = file.rules.iter();
+        Some((
+            document,
+            rules.filter(|rule| rule.status == RuleStatus::Works),
+        ))
+    }
+
+    /// What each rule keeps out or lets in, between the lines.
+    pub(super) fn lenses(&self, params: CodeLensParams) -> Value {
+        let Some((document, rules)) = self.working(&params.text_document.uri) else {
             return json!([]);
         };
-        let Kind::Rules(file) = &analysis.kind else {
+        let lenses = rules.map(|rule| CodeLens {
+            range: self.columns.whole(rule.line, document.line(rule.line)),
+            // It tells something; there is nothing to be done.
+            command: Some(Command::new(label(rule), String::new(), None)),
+            data: None,
+        });
+        json!(lenses.collect::<Vec<_>>())
+    }
+
+    /// The same in their lines, for those in sight.
+    pub(super) fn hints(&self, params: InlayHintParams) -> Value {
+        let Some((document, rules)) = self.working(&params.text_document.uri) else {
             return json!([]);
         };
         let (start, end) = (params.range.start.line, params.range.end.line);
-        let in_sight = file.rules.iter();
-        let in_sight = in_sight.filter(|rule| (start..=end).contains(&rule.line));
-        // Those that do nothing say so as what is wrong with them.
-        let works = in_sight.filter(|rule| rule.status == RuleStatus::Works);
-        let hints = works.map(|rule| {
+        let in_sight = rules.filter(|rule| (start..=end).contains(&rule.line));
+        let hints = in_sight.map(|rule| {
             let line = document.line(rule.line);
             InlayHint {
                 position: Position::new(rule.line, self.columns.of(line, line.len())),

@@ -21,14 +21,14 @@ use lsp_types::notification::{
     DidSaveTextDocument, Notification as _, PublishDiagnostics,
 };
 use lsp_types::request::{
-    CodeActionRequest, Completion, GotoDefinition, HoverRequest, InlayHintRefreshRequest,
-    InlayHintRequest, References, Request as _,
+    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, GotoDefinition, HoverRequest,
+    InlayHintRefreshRequest, InlayHintRequest, References, Request as _,
 };
 use lsp_types::{
-    CodeActionKind, CodeActionOptions, CodeActionProviderCapability, CompletionOptions,
-    HoverProviderCapability, InitializeParams, InitializeResult, OneOf, PublishDiagnosticsParams,
-    ServerCapabilities, ServerInfo, TextDocumentSyncCapability, TextDocumentSyncKind,
-    TextDocumentSyncOptions, TextDocumentSyncSaveOptions, Uri,
+    CodeActionKind, CodeActionOptions, CodeActionProviderCapability, CodeLensOptions,
+    CompletionOptions, HoverProviderCapability, InitializeParams, InitializeResult, OneOf,
+    PublishDiagnosticsParams, ServerCapabilities, ServerInfo, TextDocumentSyncCapability,
+    TextDocumentSyncKind, TextDocumentSyncOptions, TextDocumentSyncSaveOptions, Uri,
 };
 use notify::{RecursiveMode, Watcher};
 use serde::Deserialize;
@@ -62,8 +62,11 @@ impl Editor {
         let general = params.capabilities.general.as_ref();
         let offered = general.and_then(|general| general.position_encodings.as_deref());
         let columns = Columns::offered(offered);
+        // An editor without hints in its lines may show them between these.
+        let document = params.capabilities.text_document.as_ref();
+        let has_hints = document.is_some_and(|document| document.inlay_hint.is_some());
         let result = InitializeResult {
-            capabilities: capabilities(columns),
+            capabilities: capabilities(columns, has_hints),
             server_info: Some(ServerInfo {
                 name: crate::PROGRAM.to_owned(),
                 version: Some(env!("CARGO_PKG_VERSION").to_owned()),
@@ -71,7 +74,16 @@ impl Editor {
         };
         connection.initialize_finish(id, serde_json::to_value(result)?)?;
         let workspace = params.capabilities.workspace.as_ref();
-        let hints = workspace.and_then(|workspace| workspace.inlay_hint.as_ref());
+        let refreshes = workspace.map(|workspace| match has_hints {
+            true => workspace
+                .inlay_hint
+                .as_ref()
+                .and_then(|one| one.refresh_support),
+            false => workspace
+                .code_lens
+                .as_ref()
+                .and_then(|one| one.refresh_support),
+        });
         let (jobs, todo) = unbounded();
         let (found, news) = unbounded();
         let here = top.clone();
@@ -81,7 +93,8 @@ impl Editor {
             connection: &connection,
             jobs,
             columns,
-            refreshes_hints: hints.and_then(|hints| hints.refresh_support) == Some(true),
+            has_hints,
+            refreshes_hints: refreshes.flatten() == Some(true),
             open: Documents::default(),
             known: HashMap::new(),
             picture: Arc::default(),
@@ -111,7 +124,7 @@ fn folder(params: &InitializeParams, args: &GlobalArgs) -> Result<PathBuf> {
     }
 }
 
-fn capabilities(columns: Columns) -> ServerCapabilities {
+fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
     ServerCapabilities {
         position_encoding: Some(columns.kind()),
         text_document_sync: Some(TextDocumentSyncCapability::Options(
@@ -123,7 +136,10 @@ fn capabilities(columns: Columns) -> ServerCapabilities {
             },
         )),
         hover_provider: Some(HoverProviderCapability::Simple(true)),
-        inlay_hint_provider: Some(OneOf::Left(true)),
+        inlay_hint_provider: has_hints.then_some(OneOf::Left(true)),
+        code_lens_provider: (!has_hints).then_some(CodeLensOptions {
+            resolve_provider: Some(false),
+        }),
         completion_provider: Some(CompletionOptions {
             trigger_characters: Some(vec!["/".to_owned(), "*".to_owned(), ".".to_owned()]),
             ..CompletionOptions::default()
@@ -181,6 +197,8 @@ struct Server<'c> {
     connection: &'c Connection,
     jobs: Sender<Job>,
     columns: Columns,
+    /// The editor shows hints in its lines, not between them.
+    has_hints: bool,
     /// The editor can be told that its hints are old.
     refreshes_hints: bool,
     open: Documents,
@@ -223,6 +241,10 @@ impl Server<'_> {
             InlayHintRequest::METHOD => {
                 self.is_hint_asked = true;
                 self.with(request, Self::hints)
+            }
+            CodeLensRequest::METHOD => {
+                self.is_hint_asked = true;
+                self.with(request, Self::lenses)
             }
             Completion::METHOD => self.with(request, Self::complete),
             CodeActionRequest::METHOD => self.with(request, Self::actions),
@@ -336,7 +358,11 @@ impl Server<'_> {
             return Ok(());
         }
         self.asked += 1;
-        let method = InlayHintRefreshRequest::METHOD.to_owned();
+        let method = match self.has_hints {
+            true => InlayHintRefreshRequest::METHOD,
+            false => CodeLensRefresh::METHOD,
+        };
+        let method = method.to_owned();
         self.send(Message::Request(Request::new(
             self.asked.into(),
             method,

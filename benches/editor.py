@@ -1,0 +1,117 @@
+#!/usr/bin/env python3
+"""How long the language server takes to answer, with 200,000 files in the working tree.
+
+benches/editor.py [--binary FILE] [--files N]
+
+Asks each question 300 times, in the middle of typing, and gives the median and the 99th of 100 in milliseconds; and how long it
+takes from a key to what is wrong with the rules.
+"""
+import argparse
+import json
+import pathlib
+import statistics
+import subprocess
+import tempfile
+import time
+
+
+class Server:
+    def __init__(self, binary, top):
+        self.process = subprocess.Popen([binary, "editor"], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        self.asked = 0
+        self.top = top
+        self.ask("initialize", {"processId": None, "rootUri": top.as_uri(), "capabilities": {"textDocument": {"inlayHint": {}}}})
+        self.tell("initialized", {})
+
+    def send(self, message):
+        text = json.dumps({"jsonrpc": "2.0", **message}).encode()
+        self.process.stdin.write(b"Content-Length: %d\r\n\r\n" % len(text) + text)
+        self.process.stdin.flush()
+
+    def read(self):
+        length = 0
+        while (line := self.process.stdout.readline().strip()):
+            name, value = line.split(b": ")
+            length = int(value) if name == b"Content-Length" else length
+        return json.loads(self.process.stdout.read(length))
+
+    def tell(self, method, params):
+        self.send({"method": method, "params": params})
+
+    def ask(self, method, params):
+        self.asked += 1
+        self.send({"id": self.asked, "method": method, "params": params})
+        while (message := self.read()).get("id") != self.asked:
+            pass
+        return message.get("result")
+
+    def hear(self, version):
+        while True:
+            message = self.read()
+            if message.get("method") == "textDocument/publishDiagnostics" and message["params"].get("version") == version:
+                return message["params"]["diagnostics"]
+
+
+def lay_out(top, files):
+    subprocess.run(["git", "init", "-q", top], check=True)
+    for folder in range(files // 200):
+        place = top / f"station-{folder % 40}" / f"year-{folder}"
+        place.mkdir(parents=True)
+        for number in range(200):
+            (place / f"level-{number}.{'raw' if number % 3 else 'csv'}").touch()
+
+
+def main():
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--binary", default="target/release/redshank")
+    parser.add_argument("--files", type=int, default=200_000)
+    given = parser.parse_args()
+    with tempfile.TemporaryDirectory() as work:
+        top = pathlib.Path(work).resolve()
+        lay_out(top, given.files)
+        server = Server(pathlib.Path(given.binary).resolve(), top)
+        uri = (top / ".gitignore").as_uri()
+        rules = [f"/station-{number}/year-{number}/" for number in range(40)] + ["*.csv", "*.nowhere", "x["]
+        text = "\n".join(rules) + "\n"
+        start = time.perf_counter()
+        server.tell("textDocument/didOpen", {"textDocument": {"uri": uri, "languageId": "", "version": 1, "text": text}})
+        server.hear(1)
+        print(f"first answer on {given.files:,} files: {(time.perf_counter() - start) * 1000:.0f} ms")
+        typed = []
+        for version in range(2, 42):
+            start = time.perf_counter()
+            text = "\n".join(rules + [f"level-{version}.raw"]) + "\n"
+            server.tell("textDocument/didChange", {"textDocument": {"uri": uri, "version": version}, "contentChanges": [{"text": text}]})
+            server.hear(version)
+            typed.append((time.perf_counter() - start) * 1000)
+        place = {"textDocument": {"uri": uri}, "position": {"line": 40, "character": 2}}
+        whole = {"start": {"line": 0, "character": 0}, "end": {"line": 99, "character": 0}}
+        at = {"start": place["position"], "end": place["position"]}
+        questions = {
+            "textDocument/hover": place,
+            "textDocument/inlayHint": {"textDocument": {"uri": uri}, "range": whole},
+            "textDocument/codeAction": {"textDocument": {"uri": uri}, "range": at, "context": {"diagnostics": []}},
+            "textDocument/references": {**place, "context": {"includeDeclaration": True}},
+            "textDocument/completion": place,
+        }
+        print(f"{'':28} {'median':>9} {'99 of 100':>9}")
+        version = 41
+        for method, params in questions.items():
+            times = []
+            for nth in range(300):
+                if nth % 3 == 0:
+                    # Somebody types on: the answer must not wait for what that comes to.
+                    version += 1
+                    changed = text + "#" * (nth % 5) + "\n"
+                    server.tell("textDocument/didChange", {"textDocument": {"uri": uri, "version": version}, "contentChanges": [{"text": changed}]})
+                start = time.perf_counter()
+                server.ask(method, params)
+                times.append((time.perf_counter() - start) * 1000)
+            print(f"{method:28} {statistics.median(times):6.1f} ms {sorted(times)[int(len(times) * 0.99)]:6.1f} ms")
+        print(f"{'from a key to what is wrong':28} {statistics.median(typed):6.1f} ms {max(typed):6.1f} ms")
+        server.ask("shutdown", None)
+        server.tell("exit", None)
+        server.process.wait()
+
+
+main()
