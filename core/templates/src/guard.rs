@@ -311,6 +311,15 @@ pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, 
     kept_out.collect()
 }
 
+/// Whether a folder that a rule of this pattern keeps out is such a one.
+pub fn is_work_kept_out(survey: &Survey, folder: &RepoPath, pattern: &BStr) -> bool {
+    let Some(guard) = &survey.guard else {
+        return false;
+    };
+    let is_of_tools = is_output_name(folder.name()) && !is_unmistakable(&pattern.to_str_lossy());
+    is_of_tools && guard.holds_sources(folder)
+}
+
 /// Whether a rule, in the ignore file of that folder, would take work away.
 pub fn takes_work(survey: &Survey, tree: &Tree, folder: &RepoPath, pattern: &[u8]) -> bool {
     let Some(guard) = &survey.guard else {

@@ -47,7 +47,7 @@ pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
     SettingFormat, Sign, Template, TemplateRule, Variant,
 };
-pub use guard::{takes_work, work_kept_out};
+pub use guard::{is_work_kept_out, takes_work, work_kept_out};
 pub use matches::{TemplateMatch, TemplateMatches};
 
 pub use needed::{SwallowedFile, swallowed};

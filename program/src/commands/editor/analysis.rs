@@ -10,7 +10,7 @@ use crossbeam_channel::{Receiver, Sender};
 use redshank_findings::{Finding, secrets_of};
 use redshank_pattern::fit;
 use redshank_templates::{
-    Collection, Draft, DraftOptions, Failure, Survey, Template, prove, recognise, takes_work,
+    Collection, Draft, DraftOptions, Failure, Survey, Template, is_work_kept_out, prove, recognise,
 };
 use redshank_worktree::expectations;
 use redshank_worktree::rules::{RuleScope, Source};
@@ -21,7 +21,8 @@ use redshank_worktree::usage::{FileUsage, RuleStatus, RuleUsage};
 use redshank_worktree::{
     Error, FileStats, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts, toml_file,
 };
-use std::collections::HashMap;
+use std::cell::RefCell;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -155,6 +156,7 @@ fn look(
     let here = Here {
         snapshot,
         survey: survey.as_ref(),
+        work: RefCell::default(),
     };
     let mut known: HashMap<String, i32> = HashMap::new();
     // What is open comes first: it is what the person looks at.
@@ -188,6 +190,8 @@ fn chosen(snapshot: &Snapshot) -> Option<Collection> {
 struct Here<'a> {
     snapshot: &'a Snapshot,
     survey: Option<&'a Survey<'a>>,
+    /// What the guard said of folders that a pattern keeps out; it reads files.
+    work: RefCell<HashMap<(RepoPathBuf, BString), bool>>,
 }
 
 impl Here<'_> {
@@ -270,6 +274,7 @@ impl Here<'_> {
             }
         }
         let facts = usage.rules.iter().enumerate().map(|(at, rule)| {
+            let first = caught.remove(&at).unwrap_or_default();
             let reason = reasons.get(&rule.rule().text).cloned();
             RuleFacts {
                 line: rule.rule().line.saturating_sub(1),
@@ -277,9 +282,8 @@ impl Here<'_> {
                 negated: rule.rule().negated,
                 status: rule.status.clone(),
                 catches: rule.catches,
-                first: caught.remove(&at).unwrap_or_default(),
-                // A draft has asked the guard already.
-                takes_work: reason.is_none() && self.takes_work(&usage, rule),
+                takes_work: self.takes_work(rule, &first),
+                first,
                 reason,
             }
         });
@@ -289,15 +293,29 @@ impl Here<'_> {
         })
     }
 
-    /// Whether a rule that keeps something out keeps out somebody's sources.
-    fn takes_work(&self, usage: &FileUsage, rule: &RuleUsage) -> bool {
-        let text = &rule.rule().text;
-        let base = &rule.list.source.base;
-        rule.status == RuleStatus::Works
-            && !rule.rule().negated
-            && self
-                .survey
-                .is_some_and(|survey| takes_work(survey, &usage.tree, base, text))
+    /// Whether a rule keeps out a folder of somebody's sources, by a name that tools use as well.
+    fn takes_work(&self, rule: &RuleUsage, caught: &[RepoPathBuf]) -> bool {
+        let (Some(survey), base) = (self.survey, &rule.list.source.base) else {
+            return false;
+        };
+        if rule.rule().negated {
+            return false;
+        }
+        let text = rule.rule().text.as_bstr();
+        let folders = caught.iter().filter_map(|path| {
+            let below = path.below(base)?;
+            let is_it = |part: &&RepoPath| rule.rule().matches(part.bare(), part.is_folder());
+            let part = below.parts().find(is_it).filter(|part| part.is_folder())?;
+            Some(base.join(part))
+        });
+        let folders: HashSet<RepoPathBuf> = folders.collect();
+        folders.into_iter().any(|folder| {
+            let mut known = self.work.borrow_mut();
+            let ask = || is_work_kept_out(survey, &folder, text);
+            *known
+                .entry((folder.clone(), text.to_owned()))
+                .or_insert_with(ask)
+        })
     }
 
     /// What templates say of patterns, as they are written for the projects here.

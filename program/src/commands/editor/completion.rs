@@ -3,14 +3,15 @@
 use super::Server;
 use super::analysis::Kind;
 use crate::render::{files, shown};
-use bstr::ByteSlice;
+use bstr::{BStr, ByteSlice};
 use lsp_types::{
     CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, TextEdit,
 };
 use redshank_pattern::quote;
-use redshank_worktree::{FileStats, RepoPath};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::{FileStats, RepoPath, RepoPathBuf};
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 
 /// More would hide what is meant.
 const MOST: usize = 100;
@@ -34,10 +35,12 @@ impl Server<'_> {
         let range = self
             .columns
             .range(at.position.line, line, negated..line.len());
-        let offered = offered(&self.picture.candidates, &file.source.base, body);
-        let mut offered: Vec<(String, FileStats)> = offered.into_iter().collect();
+        let mut offered = offered(&self.picture.candidates, &file.source.base, body);
         // What catches most comes first.
-        offered.sort_by_key(|(_, stats)| std::cmp::Reverse((stats.files, stats.size)));
+        offered.sort_by(|(one, a), (other, b)| {
+            let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
+            by_weight.then_with(|| one.cmp(other))
+        });
         let items = offered.into_iter().take(MOST).enumerate();
         let items = items.map(|(nth, (pattern, stats))| CompletionItem {
             label: pattern.clone(),
@@ -57,14 +60,10 @@ impl Server<'_> {
 
 /// Patterns that what was typed can become: extensions, and what lies in the folder that it names.
 fn offered(
-    candidates: &[(
-        redshank_worktree::RepoPathBuf,
-        redshank_worktree::size::Bytes,
-    )],
+    candidates: &[(RepoPathBuf, Bytes)],
     base: &RepoPath,
     typed: &str,
-) -> BTreeMap<String, FileStats> {
-    let mut offered: BTreeMap<String, FileStats> = BTreeMap::new();
+) -> Vec<(String, FileStats)> {
     let (folder, start) = typed.rsplit_once('/').unwrap_or(("", typed));
     let anchored = typed.contains('/');
     let folder = folder.trim_start_matches('/');
@@ -72,32 +71,38 @@ fn offered(
         "" => base.to_owned(),
         folder => base.join(folder).as_folder(),
     };
-    for (path, size) in candidates {
-        let Some(below) = path.below(&from) else {
-            continue;
-        };
+    // They come sorted: what lies in one folder lies together.
+    let first = candidates.partition_point(|(path, _)| **path < *from);
+    let within = candidates[first..].iter();
+    let within = within.take_while(|(path, _)| path.starts_with(&**from));
+    let mut names: HashMap<&BStr, FileStats> = HashMap::new();
+    let mut types: HashMap<&BStr, FileStats> = HashMap::new();
+    let wants_types = !anchored && "*.".starts_with(start.get(..2).unwrap_or(start));
+    for (path, size) in within {
         let stats = FileStats::one(*size);
+        let below = path.below(&from).unwrap_or(path);
         let part = below.top_folder();
         let name = if part.is_top() { below } else { part };
-        let quoted = quote(name.bare());
-        let slash = if part.is_top() { "" } else { "/" };
-        let above = if anchored {
-            format!("/{folder}")
-        } else {
-            String::new()
-        };
-        let above = above.trim_end_matches('/');
-        let between = if anchored { "/" } else { "" };
-        let pattern = format!("{above}{between}{}{slash}", shown(quoted.as_bstr()));
-        *offered.entry(pattern).or_default() += stats;
-        if let (false, Some(extension)) = (anchored, path.extension()) {
-            let pattern = format!("*{}", shown(quote(extension).as_bstr()));
-            *offered.entry(pattern).or_default() += stats;
+        *names.entry(name.as_bstr()).or_default() += stats;
+        if let (true, Some(extension)) = (wants_types, path.extension()) {
+            *types.entry(extension).or_default() += stats;
         }
     }
-    offered.retain(|pattern, _| {
-        let name = pattern.trim_end_matches('/').rsplit('/').next();
-        name.unwrap_or_default().starts_with(start)
+    let above = match (anchored, folder) {
+        (false, _) => String::new(),
+        (true, "") => "/".to_owned(),
+        (true, folder) => format!("/{folder}/"),
+    };
+    let names = names.into_iter().map(|(name, stats)| {
+        let slash = if name.ends_with(b"/") { "/" } else { "" };
+        let quoted = quote(RepoPath::new(name).bare());
+        (format!("{}{slash}", shown(quoted.as_bstr())), stats)
     });
-    offered
+    let types = types.into_iter();
+    let types = types.map(|(kind, stats)| (format!("*{}", shown(quote(kind).as_bstr())), stats));
+    let fits = names
+        .chain(types)
+        .filter(|(name, _)| name.starts_with(start));
+    fits.map(|(name, stats)| (format!("{above}{name}"), stats))
+        .collect()
 }
