@@ -1,8 +1,8 @@
 //! The arguments that every command takes, and the formats that commands have.
 
+use crate::choices::Color;
 use crate::preferences::Preferences;
 use clap::{Args, ValueEnum};
-use serde::Deserialize;
 use std::path::PathBuf;
 
 /// What holds for every command.
@@ -105,41 +105,5 @@ impl Format for CheckFormat {
 impl Format for ProveFormat {
     fn is_text(self) -> bool {
         self == Self::Text
-    }
-}
-
-/// When something is done to what is written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum When {
-    /// Where the terminal can.
-    Auto,
-    /// Always.
-    Always,
-    /// Never.
-    Never,
-}
-
-/// When an answer is coloured.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Color {
-    /// On a terminal, unless `NO_COLOR` is set
-    Auto,
-    /// Always
-    Always,
-    /// Never
-    Never,
-}
-
-impl Color {
-    /// Makes the choice hold for all output.
-    pub fn write_global(self) {
-        match self {
-            Self::Auto => anstream::ColorChoice::Auto,
-            Self::Always => anstream::ColorChoice::Always,
-            Self::Never => anstream::ColorChoice::Never,
-        }
-        .write_global();
     }
 }

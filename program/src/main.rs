@@ -3,6 +3,7 @@
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
 mod ask;
+mod choices;
 mod cli;
 mod commands;
 mod context;
@@ -16,9 +17,9 @@ mod values;
 mod words;
 
 use anyhow::Result;
+use choices::Color;
 use clap::Parser;
 use clap_complete::CompleteEnv;
-use cli::Color;
 use commands::completions;
 use preferences::Preferences;
 use std::process::ExitCode;

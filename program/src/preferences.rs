@@ -1,7 +1,6 @@
 //! What a person prefers in every repository: `config.toml` in their configuration folder.
 
-use crate::cli::{Color, When};
-use crate::commands::ReachArg;
+use crate::choices::{Color, ReachArg, When};
 use anyhow::Result;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{FILE, GivenLimits};

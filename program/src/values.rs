@@ -2,7 +2,6 @@
 //! for. Where nothing can be read, nothing is offered; whoever completes wants no complaint.
 
 use crate::cli::{DocumentFormat, GlobalArgs};
-use crate::commands::setting_names;
 use crate::context::Context;
 use crate::words;
 use anyhow::Result;
@@ -17,10 +16,10 @@ use redshank_worktree::Class;
 use redshank_worktree::usage::rule_usage;
 
 /// A value, and what it stands for.
-type Value = (String, String);
+pub type Value = (String, String);
 
 /// The values that something here gives.
-fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
+pub fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
     ArgValueCandidates::new(move || {
         let args = GlobalArgs::default();
         let context = Context::find(&args, DocumentFormat::Json);
@@ -76,7 +75,7 @@ pub fn findings() -> ArgValueCandidates {
     here(|context| {
         let result = context.scan(&context.scan_options())?;
         let row = |one: &Finding| {
-            let place = crate::commands::place(one);
+            let place = words::place(one);
             (one.id.clone(), format!("{place}: {}", words::message(one)))
         };
         Ok(result.findings.iter().map(row).collect())
@@ -102,17 +101,6 @@ pub fn changes() -> ArgValueCandidates {
         let rows = list.iter().rev();
         let rows = rows.map(|one| (one.number.to_string(), one.command.clone()));
         Ok(rows.collect())
-    })
-}
-
-/// The names of settings.
-pub fn settings() -> ArgValueCandidates {
-    here(|context| {
-        let names = setting_names(context.args, context.snapshot.settings()?);
-        Ok(names
-            .into_iter()
-            .map(|name| (name.to_owned(), String::new()))
-            .collect())
     })
 }
 

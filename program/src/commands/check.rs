@@ -250,7 +250,7 @@ impl Checked<'_> {
                     false => String::new(),
                 };
                 let in_it = Paint::Quiet.on("also in");
-                writeln!(text, "      {in_it} {}{id}", place(also))?;
+                writeln!(text, "      {in_it} {}{id}", words::place(also))?;
             }
         }
         let mend = words::remedy(finding);
@@ -324,19 +324,10 @@ fn what(finding: &Finding) -> String {
     shown(text.as_bytes().as_bstr())
 }
 
-/// The path, and the line behind it.
-pub fn place(finding: &Finding) -> String {
-    let path = shown(&finding.path);
-    match finding.line {
-        Some(line) => format!("{path}:{line}"),
-        None => path,
-    }
-}
-
-/// The same, not wider than leaves room for the rest of a row.
+/// The path and the line behind it, not wider than leaves room for the rest of a row.
 fn short_place(finding: &Finding) -> String {
     let most = width().map_or(usize::MAX, |width| width * 2 / 5);
-    shortened(&place(finding), most)
+    shortened(&words::place(finding), most)
 }
 
 fn cells(finding: &Finding) -> [Cell; 4] {

@@ -26,11 +26,6 @@ mod r#try;
 mod undo;
 mod why;
 
-pub use check::place;
-pub use proposal::Outcome;
-pub use rule_args::ReachArg;
-pub use settings::names as setting_names;
-
 use crate::cli::GlobalArgs;
 use crate::eputln;
 use anyhow::Result;

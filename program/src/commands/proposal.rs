@@ -4,6 +4,7 @@
 use crate::ask;
 use crate::context::Context;
 use crate::render::{self, Paint, pager, screen, shown, wrapped};
+use crate::report::Outcome;
 use crate::{put, putln};
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -25,16 +26,6 @@ pub struct Proposal<'a> {
     /// What stands for the difference where that is too long for the screen and somebody can ask
     /// for it.
     pub summary: Option<String>,
-}
-
-/// What came of a proposal.
-pub struct Outcome {
-    /// Whether it was written.
-    pub written: bool,
-    /// What the edits do to the next commit.
-    pub effect: Effect,
-    /// The notes again.
-    pub notes: Vec<String>,
 }
 
 impl Proposal<'_> {

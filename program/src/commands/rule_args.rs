@@ -1,15 +1,15 @@
 //! The options that say which file of rules is meant.
 
+use crate::choices::ReachArg;
 use crate::context::Context;
 use crate::words;
 use anyhow::{Result, bail};
-use clap::{Args, ValueEnum};
+use clap::Args;
 use redshank_changes::RuleTarget;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::rules::{RuleScope, Source};
 use redshank_worktree::usage::{FileUsage, RuleUsage};
-use serde::Deserialize;
 use std::collections::HashSet;
 use std::ffi::OsString;
 
@@ -26,20 +26,6 @@ pub struct RuleArgs {
     /// Make your own ignore file if you have none yet
     #[arg(long)]
     create: bool,
-}
-
-/// Who a rule is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum ReachArg {
-    /// Everyone: the ignore file at the top
-    Team,
-    /// Everyone: the one of a folder
-    Folder,
-    /// Only this clone
-    Clone,
-    /// Only you, in every repository
-    Personal,
 }
 
 /// Which of new rules would do nothing, or not what they seem to, each in a sentence with why;

@@ -1,5 +1,6 @@
 use super::proposal::Proposal;
-use crate::cli::{Color, DocumentFormat, GlobalArgs, When};
+use crate::choices::{Color, ReachArg, When};
+use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::preferences::Origin;
 use crate::render::{self, Align, Cell, Paint, Table, pager};
@@ -7,6 +8,7 @@ use crate::report::{Report, SettingOut, SettingsOut, root};
 use crate::values;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
+use clap_complete::ArgValueCandidates;
 use redshank_changes::Edit;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
@@ -17,7 +19,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Settings {
     /// Only this one; a whole group for the part before a dot
-    #[arg(add = values::settings())]
+    #[arg(add = names())]
     name: Option<String>,
     /// What the repository is to set it to, in redshank.toml
     #[arg(requires = "name")]
@@ -119,10 +121,14 @@ struct Row {
     from: Origin,
 }
 
-/// The names of all settings.
-pub fn names(args: &GlobalArgs, team: &SettingsFile) -> Vec<&'static str> {
-    let rows = [of_person(args), of_limits(team, args), of_repository(team)];
-    rows.iter().flatten().map(|row| row.name).collect()
+/// The names of all settings, for a shell that completes.
+fn names() -> ArgValueCandidates {
+    values::here(|context| {
+        let (args, team) = (context.args, context.snapshot.settings()?);
+        let rows = [of_person(args), of_limits(team, args), of_repository(team)];
+        let rows = rows.into_iter().flatten();
+        Ok(rows.map(|row| (row.name.to_owned(), row.value)).collect())
+    })
 }
 
 impl Row {
@@ -156,7 +162,7 @@ fn of_person(args: &GlobalArgs) -> Vec<Row> {
         color,
         Row::personal("links", own.links, When::Auto, |when| value_word(&when)),
         Row::of("pager", pager, from),
-        Row::personal("add.for", own.add.reach, super::ReachArg::Team, |reach| {
+        Row::personal("add.for", own.add.reach, ReachArg::Team, |reach| {
             value_word(&reach)
         }),
         Row::personal("setup.hook", own.setup.hook, true, yes_or_no),

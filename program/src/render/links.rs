@@ -1,6 +1,6 @@
 //! Names of files that lead to them, where the terminal can (OSC 8, which several terminals share).
 
-use crate::cli::When;
+use crate::choices::When;
 use crate::preferences::Preferences;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use std::os::unix::ffi::OsStrExt;

@@ -1,7 +1,6 @@
 //! What a change of rules does.
 
 use super::{PathOut, root};
-use crate::commands::Outcome;
 
 use redshank_worktree::FileStats;
 use redshank_worktree::effect::Effect;
@@ -31,6 +30,16 @@ pub struct EffectOut {
     /// Paths that change from ignored to candidate.
     pub let_in: Vec<PathOut>,
     /// What else there is to know, each in a sentence.
+    pub notes: Vec<String>,
+}
+
+/// What came of a proposal.
+pub struct Outcome {
+    /// Whether it was written.
+    pub written: bool,
+    /// What the edits do to the next commit.
+    pub effect: Effect,
+    /// The notes again.
     pub notes: Vec<String>,
 }
 

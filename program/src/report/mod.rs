@@ -19,7 +19,7 @@ mod why;
 
 pub use accept::AcceptOut;
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
-pub use effect::EffectOut;
+pub use effect::{EffectOut, Outcome};
 pub use files::{FileOut, FolderRowOut, FoldersOut};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};

@@ -1,7 +1,7 @@
 //! What is said of findings: what each is, what gives it away, what mends it.
 
 use super::rules::{fault, pattern, stray_reason};
-use crate::render::quoted;
+use crate::render::{quoted, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
     ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
@@ -33,6 +33,15 @@ pub fn level(level: Level) -> &'static str {
         Level::Error => "a stranger who reads it can do harm, or a host refuses it",
         Level::Warning => "it doesn't belong",
         Level::Note => "many keep it on purpose, or it lies where samples lie",
+    }
+}
+
+/// The path, and the line behind it.
+pub fn place(finding: &Finding) -> String {
+    let path = shown(&finding.path);
+    match finding.line {
+        Some(line) => format!("{path}:{line}"),
+        None => path,
     }
 }
 

@@ -248,7 +248,8 @@ fn a_command_runs_in_the_clone_where_the_person_stands() {
     nia.goes_to("deep");
     let said = rehearsed(&nia, &["--", "test", "-e", "notes.txt"]);
     assert_eq!(said["run"]["exit_code"], 0);
-    nia.stands_in(&nia.here().parent().unwrap().to_owned());
+    let top = nia.here().parent().unwrap().to_owned();
+    nia.stands_in(&top);
     nia.writes("out/a", "1");
     nia.goes_to("out");
     let said = nia.redshank(&["rehearse", "--", "true"]);

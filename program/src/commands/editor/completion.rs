@@ -74,7 +74,7 @@ fn offered(
     // They come sorted: what lies in one folder lies together.
     let first = candidates.partition_point(|(path, _)| **path < *from);
     let within = candidates[first..].iter();
-    let within = within.take_while(|(path, _)| path.starts_with(&**from));
+    let within = within.take_while(|(path, _)| path.starts_with(&from));
     let mut names: HashMap<&BStr, FileStats> = HashMap::new();
     let mut types: HashMap<&BStr, FileStats> = HashMap::new();
     let wants_types = !anchored && "*.".starts_with(start.get(..2).unwrap_or(start));

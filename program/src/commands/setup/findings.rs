@@ -165,7 +165,7 @@ impl Walk<'_> {
 }
 
 fn say(finding: &Finding) -> Result<()> {
-    let place = super::super::check::place(finding);
+    let place = words::place(finding);
     let message = words::message(finding);
     let message = shown(message.as_bytes().as_bstr());
     Ok(putln!(

@@ -1,6 +1,5 @@
 //! A plan in words.
 
-use crate::commands::check::place;
 use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
 use crate::words;
 use anyhow::Result;
@@ -134,7 +133,7 @@ fn left(plan: &Plan) -> Result<String> {
     }
     for finding in &plan.left {
         let level = level_paint(finding.level).on(finding.level);
-        let (place, message) = (place(finding), words::message(finding));
+        let (place, message) = (words::place(finding), words::message(finding));
         writeln!(text, "  {level}  {place}  {message}")?;
         let mend = Paint::Good.on("mend:");
         writeln!(text, "      {mend} {}", words::remedy(finding))?;
