@@ -4,6 +4,7 @@
 //! at what is open, the newest state only, and hands over what it found, owned and complete, so that
 //! no question of the editor waits for it.
 
+use super::completion::Parts;
 use super::documents::{Document, Documents};
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
@@ -49,6 +50,8 @@ pub struct Picture {
     pub top: PathBuf,
     /// The files that a commit of everything would take in, sorted, with their sizes.
     pub candidates: Vec<(RepoPathBuf, Bytes)>,
+    /// What of these lies at the top, and their types.
+    pub parts: Parts,
     /// Where rules for this clone alone go, and for this person.
     pub elsewhere: Vec<(RuleScope, PathBuf)>,
     /// What each ignore file would hold with the rules that fit the projects, and the file that
@@ -405,11 +408,12 @@ impl Here<'_> {
         let clone = self.snapshot.repository.iter();
         let clone = clone.map(|repository| (RuleScope::Clone, repository.clone_file().0));
         let personal = personal.map(|personal| (RuleScope::Personal, personal.path.clone()));
+        let candidates = candidates.map(|entry| (entry.path.clone(), entry.size));
+        let candidates: Vec<(RepoPathBuf, Bytes)> = candidates.collect();
         Picture {
             top: self.snapshot.top.clone(),
-            candidates: candidates
-                .map(|entry| (entry.path.clone(), entry.size))
-                .collect(),
+            parts: Parts::of(&candidates, RepoPath::top()),
+            candidates,
             elsewhere: clone.chain(personal).collect(),
             drafted: self.drafted().unwrap_or_default(),
         }
