@@ -5,8 +5,8 @@ use bstr::{BStr, BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_git::Git;
 use redshank_worktree::rules::Ruling;
-use redshank_worktree::tree::State;
-use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts};
+use redshank_worktree::tree::{Entry, State, Tree};
+use redshank_worktree::{Depth, Overlay, RepoPath, Snapshot, Verdicts, WalkOptions};
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -430,5 +430,25 @@ proptest! {
     #[test]
     fn every_answer_on_random_trees_is_gits(case in case()) {
         agrees(&case)?;
+    }
+
+    #[test]
+    fn a_tree_ruled_anew_is_the_one_that_a_walk_with_these_rules_finds(case in case(), other in rule_file()) {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        lay_out(&case, &top);
+        let snapshot = Snapshot::of(&top).unwrap();
+        let overlay = Overlay::from([(".gitignore".into(), other.to_vec())]);
+        let verdicts = Verdicts::new(&snapshot, overlay.clone()).unwrap();
+        let ruled = verdicts.ruled_anew(snapshot.whole_tree().unwrap()).unwrap();
+        let options = WalkOptions { overlay, depth: Depth::IntoIgnored, ..WalkOptions::default() };
+        let walked = Tree::walk(&snapshot, &options).unwrap();
+        let row = |entry: &Entry| {
+            let by = entry.ruling.as_ref();
+            let by = by.map(|by| (by.source().shown.clone(), by.rule().line));
+            (entry.path.clone(), entry.state, by)
+        };
+        let rows = |tree: &Tree| tree.entries.iter().map(row).collect::<Vec<_>>();
+        prop_assert_eq!(rows(&ruled), rows(&walked));
     }
 }
