@@ -108,13 +108,16 @@ fn a_question_counts_once_enter_is_pressed_and_esc_leaves_all_as_it_was() {
 #[test]
 fn findings_can_be_left_and_accepted_one_by_one() {
     let nia = Person::with_repository();
+    nia.writes("vite.config.ts", "export default {}\n");
+    nia.writes("tsconfig.json", "{}\n");
     for name in ["a.pem", "b.pem", "c.pem"] {
         nia.writes(name, format!("{}\n", crate::common::private_key()));
     }
     let keys = [
         ("Who gets a copy", "e\r"),
-        ("Other types", "\r"),
-        ("Write the rules that fit?", "n\r"),
+        ("Other types", "nosuch\r"),
+        ("no template is called nosuch", "-typescript node\r"),
+        ("Write the rules that fit?", "y\r"),
         ("line ends the same", "\r"),
         ("Mend these 3?", "e\r"),
         ("[Y/n/a]", "\r"),
@@ -127,6 +130,9 @@ fn findings_can_be_left_and_accepted_one_by_one() {
     ];
     let said = nia.redshank_at_a_terminal("setup", &keys);
     assert!(said.out.contains("goes on from this step"), "{}", said.out);
+    let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert!(rules.contains("begin node, vite"), "{rules}");
+    assert!(!rules.contains("typescript"), "{rules}");
     let settings = String::from_utf8(nia.reads("redshank.toml")).unwrap();
     assert!(settings.contains("visibility = \"public\""), "{settings}");
     assert_eq!(settings.matches("because = \"made up\"").count(), 1);

@@ -50,8 +50,9 @@ impl Walk<'_> {
             names => putln!("Found here: {}.", Paint::Type.on(names.join(", ")))?,
         }
         let mut types = self.setup.types.clone();
+        let mut without = Vec::new();
         if self.asks {
-            types.extend(self.other_types(&context)?);
+            (types, without) = self.other_types(&context, types)?;
         }
         let mut variants = self.setup.variants.clone();
         for practice in practices(&context.snapshot, &survey.projects)? {
@@ -75,13 +76,22 @@ impl Walk<'_> {
         for variant in &variants {
             words.extend(["--variant", variant]);
         }
-        let mut all = vec![words.clone()];
+        // Without a name, a draft takes all that is found.
+        let mut found = words.clone();
+        if !without.is_empty() {
+            let wanted = names
+                .iter()
+                .filter(|name| !without.iter().any(|one| one == *name));
+            found.splice(1..1, wanted.copied());
+        }
+        let mut all = Vec::new();
+        if without.is_empty() || names.iter().any(|name| found.contains(name)) {
+            all.push(found);
+        }
         if !types.is_empty() {
             words.splice(1..1, types.iter().map(String::as_str));
             all.push(words);
         }
-        drop(survey);
-        drop(context);
         loop {
             match self.asked("Write the rules that fit?", DO_OR_SEE)? {
                 'd' => {
@@ -102,16 +112,28 @@ impl Walk<'_> {
         }
     }
 
-    /// Types that the person names; none for Enter.
-    fn other_types(&self, context: &Context) -> Result<Vec<String>> {
+    /// Types that the person names beside those given already, and those that are not wanted.
+    fn other_types(
+        &self,
+        context: &Context,
+        given: Vec<String>,
+    ) -> Result<(Vec<String>, Vec<String>)> {
+        let question = "Other types, by name; -NAME leaves one out (Enter for none)";
         loop {
-            let said = ask::text("Other types, by name (Enter for none)")?.unwrap_or_default();
+            let said = ask::text(question)?.unwrap_or_default();
             let asked = said.split([',', ' ']).filter(|name| !name.is_empty());
             let collection = context.collection()?;
+            let name = |asked: &str| asked.trim_start_matches('-').to_owned();
             let (known, unknown): (Vec<&str>, Vec<&str>) =
-                asked.partition(|name| collection.find(name).is_ok());
+                asked.partition(|asked| collection.find(&name(asked)).is_ok());
             if unknown.is_empty() {
-                return Ok(known.into_iter().map(str::to_owned).collect());
+                let (without, more): (Vec<&str>, Vec<&str>) =
+                    known.into_iter().partition(|asked| asked.starts_with('-'));
+                let more = more.into_iter().map(name);
+                return Ok((
+                    given.into_iter().chain(more).collect(),
+                    without.into_iter().map(name).collect(),
+                ));
             }
             let unknown = unknown.join(", ");
             putln!("  no template is called {unknown}; `redshank templates` lists them")?;
