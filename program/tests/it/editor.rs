@@ -1,7 +1,7 @@
 //! The language server, by a client that speaks the protocol and nothing else. A real editor drives it in
 //! tests/editor/.
 
-use crate::common::{Person, private_key};
+use crate::common::{Person, made_up_of, private_key};
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::process::{Child, ChildStdin, ChildStdout};
@@ -229,6 +229,17 @@ fn rules_explain_themselves_while_they_are_typed() {
         }),
     );
     assert_eq!(found[1]["uri"], client.uri("deep/b.raw"));
+    // And back, from a file to the rule on disk.
+    nia.writes(".gitignore", "# out\n/out/\n");
+    let file = client.uri("out/c.o");
+    let mut why = Value::Null;
+    while why.is_null() {
+        let asked = json!({"command": "redshank.why", "arguments": [file]});
+        why = client.asks("workspace/executeCommand", asked);
+    }
+    assert_eq!(why["uri"], client.uri(".gitignore"));
+    assert_eq!(why["range"]["start"]["line"], 1);
+    std::fs::remove_file(nia.here().join(".gitignore")).unwrap();
     // What is wrong is mended at one key.
     let actions = client.actions(".gitignore", 1, &wrong[1..2]);
     assert_eq!(actions[0]["title"], "Write `/out/c.o`");
@@ -398,7 +409,18 @@ fn broken_input_ends_nothing() {
         });
         client.tells("textDocument/didChange", change);
     }
-    assert_eq!(codes(&client.types(".gitignore", 99, "*.raw\n")), [""; 0]);
+    // Texts of nothing but what patterns are made of, and questions about any place in them.
+    let letters = "*?[]!/\\# \n\r\tab.-^:{}é\u{feff}";
+    for seed in 0..60 {
+        let text = made_up_of(letters, (seed % 23) as usize * 3, seed);
+        let version = 100 + seed as i64;
+        client.types(".gitignore", version, &text);
+        let place = client.at(".gitignore", seed as u32 % 9, seed as u32 % 13);
+        client.asks("textDocument/hover", place.clone());
+        client.asks("textDocument/completion", place);
+        client.actions(".gitignore", seed as u32 % 9, &[]);
+    }
+    assert_eq!(codes(&client.types(".gitignore", 999, "*.raw\n")), [""; 0]);
     assert_eq!(client.hints(".gitignore"), ["0: keeps out 2 files, 2 B"]);
     client.leaves();
 }

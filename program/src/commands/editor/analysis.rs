@@ -52,6 +52,8 @@ pub struct Picture {
     pub candidates: Vec<(RepoPathBuf, Bytes)>,
     /// What of these lies at the top, and their types.
     pub parts: Parts,
+    /// For each path that rules decide about: the file of the rule, and its line from 0.
+    pub rulings: HashMap<RepoPathBuf, (Arc<Path>, u32)>,
     /// Where rules for this clone alone go, and for this person.
     pub elsewhere: Vec<(RuleScope, PathBuf)>,
     /// What each ignore file would hold with the rules that fit the projects, and the file that
@@ -414,9 +416,26 @@ impl Here<'_> {
             top: self.snapshot.top.clone(),
             parts: Parts::of(&candidates, RepoPath::top()),
             candidates,
+            rulings: self.rulings(),
             elsewhere: clone.chain(personal).collect(),
             drafted: self.drafted().unwrap_or_default(),
         }
+    }
+
+    /// Which rule decides about each path.
+    fn rulings(&self) -> HashMap<RepoPathBuf, (Arc<Path>, u32)> {
+        let mut files: HashMap<BString, Arc<Path>> = HashMap::new();
+        let tree = self.snapshot.whole_tree();
+        let entries = tree.iter().flat_map(|tree| &tree.entries);
+        let rulings = entries.filter_map(|entry| {
+            let ruling = entry.ruling.as_ref()?;
+            let source = ruling.source();
+            let file = || Arc::from(self.snapshot.file_of(source));
+            let file = files.entry(source.shown.clone()).or_insert_with(file);
+            let line = ruling.rule().line.saturating_sub(1);
+            Some((entry.path.clone(), (Arc::clone(file), line)))
+        });
+        rulings.collect()
     }
 
     /// What a draft would write.

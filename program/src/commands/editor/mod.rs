@@ -21,14 +21,16 @@ use lsp_types::notification::{
     DidSaveTextDocument, Notification as _, PublishDiagnostics,
 };
 use lsp_types::request::{
-    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, GotoDefinition, HoverRequest,
-    InlayHintRefreshRequest, InlayHintRequest, References, Request as _,
+    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, ExecuteCommand,
+    GotoDefinition, HoverRequest, InlayHintRefreshRequest, InlayHintRequest, References,
+    Request as _,
 };
 use lsp_types::{
     CodeActionKind, CodeActionOptions, CodeActionProviderCapability, CodeLensOptions,
-    CompletionOptions, HoverProviderCapability, InitializeParams, InitializeResult, OneOf,
-    PublishDiagnosticsParams, ServerCapabilities, ServerInfo, TextDocumentSyncCapability,
-    TextDocumentSyncKind, TextDocumentSyncOptions, TextDocumentSyncSaveOptions, Uri,
+    CompletionOptions, ExecuteCommandOptions, HoverProviderCapability, InitializeParams,
+    InitializeResult, OneOf, PublishDiagnosticsParams, ServerCapabilities, ServerInfo,
+    TextDocumentSyncCapability, TextDocumentSyncKind, TextDocumentSyncOptions,
+    TextDocumentSyncSaveOptions, Uri,
 };
 use notify::{RecursiveMode, Watcher};
 use serde::Deserialize;
@@ -146,6 +148,10 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
         }),
         definition_provider: Some(OneOf::Left(true)),
         references_provider: Some(OneOf::Left(true)),
+        execute_command_provider: Some(ExecuteCommandOptions {
+            commands: vec![places::WHY.to_owned()],
+            ..ExecuteCommandOptions::default()
+        }),
         code_action_provider: Some(CodeActionProviderCapability::Options(CodeActionOptions {
             code_action_kinds: Some(vec![
                 CodeActionKind::QUICKFIX,
@@ -250,6 +256,7 @@ impl Server<'_> {
             CodeActionRequest::METHOD => self.with(request, Self::actions),
             GotoDefinition::METHOD => self.with(request, Self::definition),
             References::METHOD => self.with(request, Self::references),
+            ExecuteCommand::METHOD => self.with(request, Self::why),
             unknown => Err((
                 ErrorCode::MethodNotFound,
                 format!("{unknown} is not known here"),
