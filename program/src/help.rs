@@ -254,6 +254,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "live",
+        &[(
+            "live",
+            "type a pattern, watch the tree change; F1 tells the keys",
+        )],
+    ),
+    (
         "editor",
         &[(
             "editor",

@@ -14,6 +14,7 @@ mod render;
 mod report;
 mod stop;
 mod values;
+mod watch;
 mod words;
 
 use anyhow::Result;

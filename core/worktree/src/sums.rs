@@ -3,6 +3,7 @@
 use crate::tree::{Entry, State, Tree};
 use crate::{FileStats, RepoPath, RepoPathBuf};
 use std::cmp::Reverse;
+use std::collections::HashMap;
 
 /// A folder with all that lies in it.
 pub struct FolderSum<'t> {
@@ -85,5 +86,78 @@ impl<'t> FolderSum<'t> {
     fn weight(&self) -> (u64, u64) {
         let (one, other) = (self.to_commit, self.ignored);
         (one.size.0 + other.size.0, one.files + other.files)
+    }
+}
+
+/// What changed rules do to a folder.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct FolderChange {
+    /// What a commit of everything would hold of it before.
+    pub before: FileStats,
+    /// And after.
+    pub after: FileStats,
+    /// What rules keep out of it after.
+    pub ignored: FileStats,
+}
+
+/// What lies in each folder of a tree, before and after other rules.
+pub struct Comparison {
+    folders: HashMap<RepoPathBuf, FolderChange>,
+}
+
+impl Comparison {
+    /// Compares a tree with the same one ruled anew ([`crate::Verdicts::ruled_anew`]): their entries
+    /// are the same, in the same order.
+    pub fn of(before: &Tree, after: &Tree) -> Self {
+        let mut folders = HashMap::new();
+        // The folders on the way to the entry before, each with what was counted of it so far.
+        let mut above: Vec<(&RepoPath, FolderChange)> =
+            vec![(RepoPath::top(), FolderChange::default())];
+        let close = |above: &mut Vec<(&RepoPath, FolderChange)>,
+                     folders: &mut HashMap<RepoPathBuf, FolderChange>| {
+            let Some((path, change)) = above.pop() else {
+                return;
+            };
+            if let Some((_, outer)) = above.last_mut() {
+                outer.before += change.before;
+                outer.after += change.after;
+                outer.ignored += change.ignored;
+            }
+            folders.insert(path.to_owned(), change);
+        };
+        for (was, is) in before.entries.iter().zip(&after.entries) {
+            let folder = is.path.folder();
+            while above
+                .last()
+                .is_some_and(|(path, _)| !path.is_top() && !folder.starts_with(path))
+            {
+                close(&mut above, &mut folders);
+            }
+            let deepest = above.last().map_or(0, |(path, _)| path.len());
+            let new = folder.folders_above().filter(|path| path.len() > deepest);
+            let new: Vec<&RepoPath> = new.collect();
+            above.extend(new.into_iter().map(|path| (path, FolderChange::default())));
+            if folder.len() > above.last().map_or(0, |(path, _)| path.len()) {
+                above.push((folder, FolderChange::default()));
+            }
+            if let Some((_, change)) = above.last_mut() {
+                if was.state != State::Ignored {
+                    change.before += was.stats();
+                }
+                match is.state {
+                    State::Ignored => change.ignored += is.stats(),
+                    State::Candidate | State::Tracked => change.after += is.stats(),
+                }
+            }
+        }
+        while !above.is_empty() {
+            close(&mut above, &mut folders);
+        }
+        Self { folders }
+    }
+
+    /// What changes in a folder; the top for the empty path.
+    pub fn folder(&self, folder: &RepoPath) -> FolderChange {
+        self.folders.get(folder).copied().unwrap_or_default()
     }
 }

@@ -10,6 +10,7 @@ mod drop;
 mod editor;
 mod files;
 mod hook;
+mod live;
 mod manual;
 mod mute;
 mod proposal;
@@ -57,6 +58,7 @@ pub enum Command {
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
     Hook(hook::Hook),
+    Live(live::Live),
     Editor(editor::Editor),
     Settings(settings::Settings),
     Completions(completions::Completions),
@@ -95,6 +97,7 @@ fn is_overtaken(error: &anyhow::Error) -> bool {
 fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     match command {
         Command::Setup(setup) => setup.run(args),
+        Command::Live(live) => live.run(args),
         Command::Editor(editor) => editor.run(args),
         Command::Settings(settings) => settings.run(args),
         Command::Completions(completions) => completions.run(args),

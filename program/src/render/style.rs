@@ -10,6 +10,8 @@ use std::fmt::Display;
 pub enum Paint {
     /// A heading.
     Head,
+    /// What needs no colour.
+    Plain,
     /// What must not stay so: the red of the bird's legs.
     Bad,
     /// What should be looked at: wet sand.
@@ -24,9 +26,10 @@ pub enum Paint {
 
 impl Paint {
     /// Its number among the 256 colours of a terminal, and whether it's bold.
-    pub(super) fn color(self) -> (Option<u8>, bool) {
+    pub fn color(self) -> (Option<u8>, bool) {
         match self {
             Self::Head => (None, true),
+            Self::Plain => (None, false),
             Self::Bad => (Some(203), true),
             Self::Warn => (Some(179), false),
             Self::Good => (Some(72), false),

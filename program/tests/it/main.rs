@@ -18,6 +18,7 @@ mod guard;
 mod guided;
 mod history;
 mod killed;
+mod live;
 mod one_look;
 mod page;
 mod places;

@@ -10,6 +10,7 @@ mod places;
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
+use crate::watch;
 use analysis::{Analysis, Job, Kind, News, Picture, RuleFacts, RuleFile};
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
@@ -32,15 +33,13 @@ use lsp_types::{
     TextDocumentSyncCapability, TextDocumentSyncKind, TextDocumentSyncOptions,
     TextDocumentSyncSaveOptions, Uri,
 };
-use notify::{RecursiveMode, Watcher};
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
-use std::time::Duration;
 
 /// A language server over standard input and output: for ignore files, redshank.toml, templates, and
 /// secrets in any open file
@@ -90,7 +89,8 @@ impl Editor {
         let (found, news) = unbounded();
         let here = top.clone();
         std::thread::spawn(move || analysis::work(&here, &todo, &found));
-        let _watcher = watch(&top, jobs.clone());
+        let changed = jobs.clone();
+        let _watcher = watch::tree(&top, move || changed.send(Job::DiskChanged).is_ok());
         let mut server = Server {
             connection: &connection,
             jobs,
@@ -162,40 +162,6 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
         })),
         ..ServerCapabilities::default()
     }
-}
-
-/// So long the disk must be quiet before it is looked at anew.
-const QUIET: Duration = Duration::from_millis(200);
-
-/// Tells of changes on disk. Where the system can't watch so much, saving still does.
-fn watch(top: &Path, jobs: Sender<Job>) -> Option<notify::RecommendedWatcher> {
-    let (changed, changes) = unbounded();
-    let mut watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
-        let is_change = event.is_ok_and(|event| !event.kind.is_access() && concerns(&event.paths));
-        if is_change {
-            // Whoever is gone needs no news.
-            let _ = changed.send(());
-        }
-    })
-    .ok()?;
-    watcher.watch(top, RecursiveMode::Recursive).ok()?;
-    std::thread::spawn(move || {
-        while changes.recv().is_ok() {
-            while changes.recv_timeout(QUIET).is_ok() {}
-            if jobs.send(Job::DiskChanged).is_err() {
-                return;
-            }
-        }
-    });
-    Some(watcher)
-}
-
-/// Whether a change of these paths can change what is known: of git's own folder, the index and this
-/// clone's rules do.
-fn concerns(paths: &[PathBuf]) -> bool {
-    let is_gits = |path: &Path| path.components().any(|part| part.as_os_str() == ".git");
-    let counts = |path: &Path| path.ends_with(".git/index") || path.ends_with("info/exclude");
-    paths.iter().any(|path| !is_gits(path) || counts(path))
 }
 
 /// The conversation with the editor.

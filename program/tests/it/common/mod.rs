@@ -305,7 +305,7 @@ impl Person {
         std::fs::read(self.here.join(path)).unwrap()
     }
 
-    fn command(&self, program: impl AsRef<OsStr>) -> Command {
+    pub fn command(&self, program: impl AsRef<OsStr>) -> Command {
         let mut command = Command::new(program);
         command.current_dir(&self.here).env_clear();
         command

@@ -1,0 +1,42 @@
+//! Rules, live: type a pattern and watch the tree change.
+
+mod look;
+mod view;
+mod window;
+
+use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::context::Context;
+use crate::watch;
+use anyhow::{Result, bail};
+use clap::Args;
+use crossbeam_channel::unbounded;
+use std::io::IsTerminal;
+use std::process::ExitCode;
+
+/// A full-screen view: type a pattern, watch the tree change
+#[derive(Args)]
+pub struct Live {}
+
+impl Live {
+    #[allow(
+        clippy::disallowed_methods,
+        reason = "it only asks whether it is a terminal"
+    )]
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
+            bail!("a full-screen view needs a terminal\n  `redshank try PATTERN` tells the same");
+        }
+        let context = Context::find(args, DocumentFormat::Text)?;
+        context.recover(true)?;
+        let top = context.snapshot.top.clone();
+        let limits = args.preferences.limits;
+        drop(context);
+        let (jobs, todo) = unbounded();
+        let (found, news) = unbounded();
+        let changed = jobs.clone();
+        let _watcher = watch::tree(&top, move || changed.send(look::Job::DiskChanged).is_ok());
+        std::thread::spawn(move || look::work(&top, limits, &todo, &found));
+        window::show(&jobs, &news)?;
+        Ok(ExitCode::SUCCESS)
+    }
+}

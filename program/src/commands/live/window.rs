@@ -1,0 +1,376 @@
+//! The window: keys in, pictures out. It holds what a person has typed and chosen; all else comes from
+//! [`super::look`].
+
+use super::look::{Job, Look, News, Proposal, Row, RowKind};
+use super::view;
+use crate::stop;
+use anyhow::Result;
+use crossbeam_channel::{Receiver, Sender, select, unbounded};
+use ratatui::DefaultTerminal;
+use ratatui::crossterm::event::{
+    self, DisableMouseCapture, EnableMouseCapture, Event, KeyCode, KeyEvent, KeyEventKind,
+    KeyModifiers, MouseEvent, MouseEventKind,
+};
+use ratatui::crossterm::execute;
+use redshank_findings::Finding;
+use redshank_pattern::Breadth;
+use redshank_worktree::rules::RuleScope;
+use redshank_worktree::{RepoPath, RepoPathBuf};
+use rustix::process::{Signal, getpid, kill_process};
+use std::collections::HashSet;
+use std::io::stdout;
+use std::sync::Arc;
+
+/// What the window holds.
+pub struct Window {
+    /// What is typed.
+    pub pattern: String,
+    /// Who it is for.
+    pub scope: RuleScope,
+    /// The tree, once it is known.
+    pub look: Option<Arc<Look>>,
+    /// The rows that show.
+    pub rows: Vec<Row>,
+    /// Which of them is chosen.
+    pub chosen: usize,
+    /// The first row in sight.
+    pub first: usize,
+    /// How many rows fit; known once it is drawn.
+    pub height: usize,
+    /// The row of the screen where the tree begins.
+    pub top: u16,
+    /// Why the chosen path is what it is.
+    pub reason: Option<(RepoPathBuf, Vec<String>)>,
+    /// What was found here.
+    pub findings: Arc<Vec<Finding>>,
+    /// What came of the last thing asked for.
+    pub said: String,
+    /// What waits for Enter.
+    pub asks: Option<Question>,
+    /// The keys are told.
+    pub helps: bool,
+    open: HashSet<RepoPathBuf>,
+    width: usize,
+}
+
+/// What waits for Enter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Question {
+    /// Write the rule?
+    Write,
+    /// Take the last change back?
+    Undo,
+}
+
+/// What becomes of the view.
+enum Next {
+    Stay,
+    Leave,
+    Suspend,
+}
+
+/// Shows the view until somebody leaves it.
+pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
+    stop::clears_up(give_back);
+    let mut terminal = take();
+    let (pressed, keys) = unbounded();
+    std::thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            if pressed.send(event).is_err() {
+                return;
+            }
+        }
+    });
+    let mut window = Window {
+        pattern: String::new(),
+        scope: RuleScope::Team,
+        look: None,
+        rows: Vec::new(),
+        chosen: 0,
+        first: 0,
+        height: 1,
+        top: 0,
+        reason: None,
+        findings: Arc::default(),
+        said: String::new(),
+        asks: None,
+        helps: false,
+        open: HashSet::new(),
+        width: 0,
+    };
+    let ended = window.converse(&mut terminal, jobs, news, &keys);
+    give_back();
+    ended
+}
+
+#[allow(
+    clippy::disallowed_methods,
+    reason = "the terminal itself, not what is printed"
+)]
+fn take() -> DefaultTerminal {
+    let terminal = ratatui::init();
+    let _ = execute!(stdout(), EnableMouseCapture);
+    terminal
+}
+
+/// The terminal as it was.
+#[allow(
+    clippy::disallowed_methods,
+    reason = "the terminal itself, not what is printed"
+)]
+fn give_back() {
+    let _ = execute!(stdout(), DisableMouseCapture);
+    ratatui::restore();
+}
+
+impl Window {
+    fn converse(
+        &mut self,
+        terminal: &mut DefaultTerminal,
+        jobs: &Sender<Job>,
+        news: &Receiver<News>,
+        keys: &Receiver<Event>,
+    ) -> Result<()> {
+        loop {
+            terminal.draw(|frame| view::draw(self, frame))?;
+            select! {
+                recv(keys) -> event => match self.take_in(event?, jobs) {
+                    Next::Stay => {}
+                    Next::Leave => return Ok(()),
+                    Next::Suspend => {
+                        give_back();
+                        let _ = kill_process(getpid(), Signal::TSTP);
+                        *terminal = take();
+                        terminal.clear()?;
+                    }
+                },
+                recv(news) -> found => self.learn(found?, jobs),
+            }
+            // What has come meanwhile needs no picture of its own.
+            for found in news.try_iter() {
+                self.learn(found, jobs);
+            }
+        }
+    }
+
+    fn learn(&mut self, found: News, jobs: &Sender<Job>) {
+        match found {
+            News::Look(look) => {
+                self.look = Some(look);
+                self.arrange(jobs);
+            }
+            News::Reason(path, lines) => self.reason = Some((path, lines)),
+            News::Findings(findings) => self.findings = findings,
+            News::Said(said) => self.said = said,
+        }
+    }
+
+    /// The rows anew; the same one stays chosen.
+    fn arrange(&mut self, jobs: &Sender<Job>) {
+        let Some(look) = &self.look else {
+            return;
+        };
+        let chosen = self.rows.get(self.chosen).map(|row| row.path.clone());
+        self.rows = look.rows(&self.open);
+        let same = chosen.and_then(|path| self.rows.iter().position(|row| row.path == path));
+        self.choose(same.unwrap_or(self.chosen), jobs);
+    }
+
+    fn choose(&mut self, at: usize, jobs: &Sender<Job>) {
+        self.chosen = at.min(self.rows.len().saturating_sub(1));
+        if let Some(row) = self.rows.get(self.chosen) {
+            // The window is gone with the program.
+            let _ = jobs.send(Job::Explain(row.path.clone()));
+        }
+    }
+
+    /// What is typed, as it would be written.
+    pub fn proposal(&self) -> Proposal {
+        let row = self.rows.get(self.chosen);
+        let folder = row.map(|row| match row.kind {
+            RowKind::Folder(..) => row.path.clone(),
+            RowKind::File(..) => row.path.folder().to_owned(),
+        });
+        Proposal {
+            pattern: self.pattern.clone(),
+            scope: self.scope,
+            folder: match self.scope {
+                RuleScope::Folder => folder.unwrap_or_default(),
+                _ => RepoPathBuf::default(),
+            },
+        }
+    }
+
+    fn tries(&mut self, jobs: &Sender<Job>) {
+        self.said.clear();
+        let _ = jobs.send(Job::Try(self.proposal()));
+    }
+
+    fn take_in(&mut self, event: Event, jobs: &Sender<Job>) -> Next {
+        match event {
+            Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key, jobs),
+            Event::Mouse(mouse) => {
+                self.point(mouse, jobs);
+                Next::Stay
+            }
+            _ => Next::Stay,
+        }
+    }
+
+    fn point(&mut self, mouse: MouseEvent, jobs: &Sender<Job>) {
+        match mouse.kind {
+            MouseEventKind::Down(_) => {
+                let row = usize::from(mouse.row.saturating_sub(self.top));
+                if mouse.row >= self.top && row < self.height && self.first + row < self.rows.len()
+                {
+                    let again = self.first + row == self.chosen;
+                    self.choose(self.first + row, jobs);
+                    if again {
+                        self.toggle(jobs);
+                    }
+                }
+            }
+            MouseEventKind::ScrollDown => self.choose(self.chosen + 3, jobs),
+            MouseEventKind::ScrollUp => self.choose(self.chosen.saturating_sub(3), jobs),
+            _ => {}
+        }
+    }
+
+    fn press(&mut self, key: KeyEvent, jobs: &Sender<Job>) -> Next {
+        let is_ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
+        if is_ctrl && key.code == KeyCode::Char('c') {
+            return Next::Leave;
+        }
+        if is_ctrl && key.code == KeyCode::Char('z') {
+            return Next::Suspend;
+        }
+        if self.helps {
+            self.helps = false;
+            return Next::Stay;
+        }
+        if let Some(question) = self.asks.take() {
+            if key.code == KeyCode::Enter {
+                self.do_it(question, jobs);
+            } else {
+                self.said = "left as it is".to_owned();
+            }
+            return Next::Stay;
+        }
+        match key.code {
+            KeyCode::F(1) => self.helps = true,
+            KeyCode::Esc if self.pattern.is_empty() => return Next::Leave,
+            KeyCode::Esc => {
+                self.pattern.clear();
+                self.tries(jobs);
+            }
+            KeyCode::Enter if !self.pattern.is_empty() => self.asks = Some(Question::Write),
+            KeyCode::Enter => self.toggle(jobs),
+            KeyCode::Up => self.choose(self.chosen.saturating_sub(1), jobs),
+            KeyCode::Down => self.choose(self.chosen + 1, jobs),
+            KeyCode::PageUp => self.choose(self.chosen.saturating_sub(self.height), jobs),
+            KeyCode::PageDown => self.choose(self.chosen + self.height, jobs),
+            KeyCode::Home => self.choose(0, jobs),
+            KeyCode::End => self.choose(usize::MAX, jobs),
+            KeyCode::Right => self.unfold(true, jobs),
+            KeyCode::Left => self.unfold(false, jobs),
+            KeyCode::Tab => self.next_width(jobs),
+            KeyCode::Char('t') if is_ctrl => self.next_scope(jobs),
+            KeyCode::Char('r') if is_ctrl => self.asks = Some(Question::Undo),
+            KeyCode::Char('u') if is_ctrl => {
+                self.pattern.clear();
+                self.tries(jobs);
+            }
+            KeyCode::Backspace => {
+                self.pattern.pop();
+                self.tries(jobs);
+            }
+            KeyCode::Char(letter) if !is_ctrl => {
+                self.pattern.push(letter);
+                self.tries(jobs);
+            }
+            _ => {}
+        }
+        Next::Stay
+    }
+
+    fn do_it(&mut self, question: Question, jobs: &Sender<Job>) {
+        let _ = match question {
+            Question::Write => jobs.send(Job::Write(self.proposal())),
+            Question::Undo => jobs.send(Job::Undo),
+        };
+        if question == Question::Write {
+            self.pattern.clear();
+        }
+    }
+
+    /// Opens or shuts the chosen folder.
+    fn toggle(&mut self, jobs: &Sender<Job>) {
+        let is_open = match self.rows.get(self.chosen).map(|row| &row.kind) {
+            Some(RowKind::Folder(_, is_open)) => *is_open,
+            _ => return,
+        };
+        self.unfold(!is_open, jobs);
+    }
+
+    fn unfold(&mut self, opens: bool, jobs: &Sender<Job>) {
+        let Some(row) = self.rows.get(self.chosen) else {
+            return;
+        };
+        match (&row.kind, opens) {
+            (RowKind::Folder(_, false), true) => {
+                self.open.insert(row.path.clone());
+            }
+            (RowKind::Folder(_, true), false) => {
+                self.open.remove(&row.path);
+            }
+            // From inside, to the folder around it.
+            (_, false) => {
+                let above = match &row.kind {
+                    RowKind::Folder(..) => row.path.bare().folder().to_owned(),
+                    RowKind::File(..) => row.path.folder().to_owned(),
+                };
+                if let Some(at) = self.rows.iter().position(|row| row.path == above) {
+                    self.choose(at, jobs);
+                }
+                return;
+            }
+            _ => return,
+        }
+        self.arrange(jobs);
+    }
+
+    /// A pattern from the chosen row; each time the next width.
+    fn next_width(&mut self, jobs: &Sender<Job>) {
+        let Some(row) = self.rows.get(self.chosen) else {
+            return;
+        };
+        let base = self.proposal().folder;
+        let below = row.path.below(&base).filter(|below| !below.is_top());
+        let path: &RepoPath = below.unwrap_or(&row.path);
+        let offers: Vec<_> = Breadth::ALL
+            .into_iter()
+            .filter_map(|breadth| breadth.pattern(path))
+            .collect();
+        if offers.is_empty() {
+            return;
+        }
+        let is_of_it = offers.iter().any(|offer| *offer == self.pattern.as_bytes());
+        self.width = if is_of_it {
+            (self.width + 1) % offers.len()
+        } else {
+            0
+        };
+        self.pattern = offers[self.width].to_string();
+        self.tries(jobs);
+    }
+
+    fn next_scope(&mut self, jobs: &Sender<Job>) {
+        self.scope = match self.scope {
+            RuleScope::Team => RuleScope::Folder,
+            RuleScope::Folder => RuleScope::Clone,
+            RuleScope::Clone => RuleScope::Personal,
+            RuleScope::Personal => RuleScope::Team,
+        };
+        self.tries(jobs);
+    }
+}

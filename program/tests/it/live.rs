@@ -1,0 +1,208 @@
+//! The full-screen view, at a terminal whose screen is read.
+
+use crate::common::Person;
+use std::io::{Read, Write};
+use std::process::{Child, ChildStdin, Stdio};
+use std::sync::mpsc::{Receiver, channel};
+use std::time::Duration;
+
+/// A terminal with the view on it.
+struct Terminal {
+    child: Child,
+    hands: ChildStdin,
+    output: Receiver<Vec<u8>>,
+    screen: vt100::Parser,
+    /// All that came, for what a screen doesn't keep.
+    all: Vec<u8>,
+}
+
+impl Terminal {
+    fn of(nia: &Person, (rows, columns): (u16, u16), environment: &str) -> Self {
+        let (program, root) = (env!("CARGO_BIN_EXE_redshank"), nia.here().display());
+        let run = format!(
+            "stty rows {rows} columns {columns}; {environment} timeout --foreground 60 {program} live --root {root}; echo left $?"
+        );
+        let mut command = nia.command("script");
+        let command = command
+            .args(["-qec", &run, "/dev/null"])
+            .env("TERM", "xterm-256color");
+        let mut child = command
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let (hands, mut from) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
+        let (came, output) = channel();
+        std::thread::spawn(move || {
+            let mut part = [0; 8192];
+            while let Ok(length) = from.read(&mut part) {
+                if length == 0 || came.send(part[..length].to_vec()).is_err() {
+                    return;
+                }
+            }
+        });
+        let screen = vt100::Parser::new(rows.try_into().unwrap(), columns.try_into().unwrap(), 0);
+        Self {
+            child,
+            hands,
+            output,
+            screen,
+            all: Vec::new(),
+        }
+    }
+
+    fn types(&mut self, keys: &str) {
+        self.hands.write_all(keys.as_bytes()).unwrap();
+        self.hands.flush().unwrap();
+    }
+
+    fn text(&self) -> String {
+        self.screen.screen().contents()
+    }
+
+    /// Waits until the screen is as it should be.
+    #[track_caller]
+    fn sees(&mut self, what: &str, is: impl Fn(&str) -> bool) -> String {
+        while !is(&self.text()) {
+            match self.output.recv_timeout(Duration::from_secs(20)) {
+                Ok(part) => {
+                    self.screen.process(&part);
+                    self.all.extend(part);
+                }
+                Err(_) => panic!("it never came to this: {what}\n{}", self.text()),
+            }
+        }
+        self.text()
+    }
+
+    #[track_caller]
+    fn shows(&mut self, part: &str) -> String {
+        self.sees(part, |text| text.contains(part))
+    }
+
+    /// It is left; the terminal is as it was.
+    #[track_caller]
+    fn is_left(&mut self, code: i32) {
+        self.shows(&format!("left {code}"));
+        let screen = self.screen.screen();
+        assert!(!screen.alternate_screen() && !screen.hide_cursor());
+        assert_eq!(screen.mouse_protocol_mode(), vt100::MouseProtocolMode::None);
+        self.child.wait().unwrap();
+    }
+}
+
+fn ground() -> Person {
+    let nia = Person::with_repository();
+    for number in 0..3 {
+        nia.writes(&format!("soundings/{number}.raw"), "0123456789");
+    }
+    nia.writes("src/main.rs", "fn main() {}\n");
+    nia
+}
+
+#[test]
+fn files_go_grey_while_a_pattern_is_typed() {
+    let nia = ground();
+    for size in [(24, 80), (40, 140)] {
+        let mut view = Terminal::of(&nia, size, "");
+        let text = view.shows("to commit: 4 files, 43 B");
+        assert!(
+            text.contains("> soundings/") && text.contains("F1 keys"),
+            "{text}"
+        );
+        view.types("*.raw");
+        let text = view.shows("- keeps out 3 files");
+        assert!(text.contains("4 files, 43 B  ->  1 file, 13 B"), "{text}");
+        assert!(
+            text.contains("- kept out         3       30 B  > soundings/"),
+            "{text}"
+        );
+        // Into the folder, and why the file is what it is.
+        view.types("\x1b[C\x1b[B");
+        view.shows("0.raw is ignored");
+        view.types("\x15*.nowhere");
+        view.shows("`*.nowhere`: catches nothing here");
+        view.types("\x1b");
+        view.sees("an empty pattern", |text| {
+            text.contains("pattern:    for everyone")
+        });
+        view.types("\x1b");
+        view.is_left(0);
+    }
+    assert!(!nia.here().join(".gitignore").exists());
+}
+
+#[test]
+fn a_rule_is_made_from_a_row_written_and_taken_back() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (30, 120), "");
+    view.shows("> soundings/");
+    view.types("\t");
+    view.shows("pattern: /soundings/");
+    view.types("\t");
+    view.shows("pattern: soundings/");
+    view.types("\x14");
+    view.shows("in soundings/.gitignore");
+    view.types("\x14");
+    view.shows("only in this clone");
+    view.types("\r");
+    view.shows("write `soundings/`? Enter does it");
+    view.types("x");
+    view.shows("left as it is");
+    view.types("\r\r");
+    view.shows("written; Ctrl-R takes it back");
+    view.shows("to commit: 1 file");
+    assert!(nia.reads(".git/info/exclude").ends_with(b"soundings/\n"));
+    view.types("\x12\r");
+    view.shows("the last change is taken back");
+    view.shows("to commit: 4 files");
+    assert!(!nia.reads(".git/info/exclude").ends_with(b"soundings/\n"));
+    view.types("\x03");
+    view.is_left(0);
+}
+
+#[test]
+fn what_a_build_writes_shows_up_first() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (24, 80), "");
+    view.shows("> soundings/");
+    nia.writes("made/by/build.o", "1");
+    let text = view.shows("> made/");
+    let row = |name: &str| text.lines().position(|line| line.contains(name)).unwrap();
+    assert!(row("> made/") < row("> soundings/"), "{text}");
+    assert!(
+        text.lines()
+            .any(|line| line.starts_with("* ") && line.contains("made/")),
+        "{text}"
+    );
+    view.types("\x03");
+    view.is_left(0);
+}
+
+#[test]
+fn it_needs_no_colour_and_the_terminal_is_whole_after_a_signal() {
+    let nia = ground();
+    nia.writes("odd\u{1b}]0;x\u{7}\u{202e}name", "1");
+    let mut view = Terminal::of(&nia, (24, 80), "NO_COLOR=1");
+    view.types("*.raw");
+    view.shows("- kept out");
+    let all = String::from_utf8_lossy(&view.all).into_owned();
+    assert!(
+        !all.contains("38;5;") && !all.contains("\x1b]0;x"),
+        "{all:?}"
+    );
+    let this_one = format!(
+        "^{} live --root {}$",
+        env!("CARGO_BIN_EXE_redshank"),
+        nia.here().display()
+    );
+    nia.runs("pkill", &["-TERM", "-f", &this_one]);
+    view.is_left(130);
+    // Without a terminal it says what tells the same.
+    let said = nia.redshank(&["live"]);
+    assert!(
+        said.code == 2 && said.err.contains("redshank try"),
+        "{}",
+        said.err
+    );
+}
