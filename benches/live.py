@@ -74,11 +74,11 @@ def main():
             subprocess.run([binary, "files", "--root", top, "--state", "candidate,tracked,ignored"], stdout=subprocess.DEVNULL, check=True)
             lists.append((time.perf_counter() - start) * 1000)
             view = View(binary, top)
-            pictures.append((view.wait(rb"to commit: ") - view.start) * 1000)
+            pictures.append((view.wait(rb"commit:") - view.start) * 1000)
             view.leave()
         print(f"files: {statistics.median(lists):.0f} ms; first picture: {statistics.median(pictures):.0f} ms")
         view = View(binary, top)
-        view.wait(rb"to commit: ")
+        view.wait(rb"commit:")
         # What is found here comes once, a moment later.
         time.sleep(5)
         while select.select([view.terminal], [], [], 0.2)[0]:

@@ -149,9 +149,27 @@ pub fn walk(top: &Path, files: u64) -> Result<()> {
         count(committed),
         count(files - committed.min(files))
     ));
+    putln!("\n{}", Paint::Head.on("to look on, in a folder of yours"))?;
+    for (typed, does) in LOOK_ON {
+        let typed = Paint::Type.on(format!("{typed:38}"));
+        putln!("  {typed}  {}", Paint::Quiet.on(does))?;
+    }
     putln!("\n{out}")?;
     Ok(())
 }
+
+/// What a person may open next.
+const LOOK_ON: &[(&str, &str)] = &[
+    ("redshank live", "type a pattern, watch the tree change"),
+    (
+        "redshank survey --page picture.html",
+        "the picture as a page",
+    ),
+    (
+        "redshank editor",
+        "for your editor to start: docs/guide/editor.md",
+    ),
+];
 
 fn is_here(program: &str) -> bool {
     Command::new(program)

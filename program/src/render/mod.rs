@@ -21,7 +21,7 @@ pub use links::link;
 pub use numbers::{count, files};
 pub use sarif::log as sarif;
 pub use shell::quoted;
-pub use stages::listen;
+pub use stages::{hide_progress, listen};
 pub use style::{Paint, class_paint, level_paint};
 pub use table::{Align, Cell, Table, width};
 

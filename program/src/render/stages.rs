@@ -8,7 +8,7 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use redshank_stage::{Stage, TARGET};
 use redshank_worktree::size::Bytes;
 use std::sync::Mutex;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use tracing::field::{Field, Visit};
 use tracing::{Event, Metadata, Subscriber};
@@ -56,6 +56,14 @@ pub fn listen(lines: bool, quiet: bool) -> Result<()> {
         let _ = tracing::subscriber::set_global_default(Registry::default().with(listener));
     }
     Ok(())
+}
+
+/// The screen belongs to something else.
+static IS_HIDDEN: AtomicBool = AtomicBool::new(false);
+
+/// From now on nothing shows of how far a stage has come: the screen is somebody else's.
+pub fn hide_progress() {
+    IS_HIDDEN.store(true, Ordering::Relaxed);
 }
 
 struct Listener {
@@ -164,7 +172,7 @@ impl<S: Subscriber> Layer<S> for Listener {
 
 impl Listener {
     fn come_further(&self, stage: Stage, more: u64, bytes: u64) {
-        if stage == Stage::Git {
+        if stage == Stage::Git || IS_HIDDEN.load(Ordering::Relaxed) {
             return;
         }
         let Ok(mut come) = self.come.lock() else {

@@ -6,7 +6,7 @@ mod window;
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::watch;
+use crate::{render, watch};
 use anyhow::{Result, bail};
 use clap::Args;
 use crossbeam_channel::unbounded;
@@ -31,6 +31,7 @@ impl Live {
         let top = context.snapshot.top.clone();
         let limits = args.preferences.limits;
         drop(context);
+        render::hide_progress();
         let (jobs, todo) = unbounded();
         let (found, news) = unbounded();
         let changed = jobs.clone();
