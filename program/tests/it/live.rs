@@ -175,6 +175,9 @@ fn what_a_build_writes_shows_up_first() {
             .any(|line| line.starts_with("* ") && line.contains("made/")),
         "{text}"
     );
+    // Nobody has chosen another row: a pattern is made from what is new.
+    view.types("\t");
+    view.shows("pattern: /made/");
     view.types("\x03");
     view.is_left(0);
 }

@@ -51,6 +51,8 @@ pub struct Window {
     pub helps: bool,
     open: HashSet<RepoPathBuf>,
     width: usize,
+    /// Somebody chose the row; else it is the first, whatever comes there.
+    has_chosen: bool,
 }
 
 /// What waits for Enter.
@@ -97,6 +99,7 @@ pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
         helps: false,
         open: HashSet::new(),
         width: 0,
+        has_chosen: false,
     };
     let ended = window.converse(&mut terminal, jobs, news, &keys);
     give_back();
@@ -170,8 +173,12 @@ impl Window {
         let Some(look) = &self.look else {
             return;
         };
-        let chosen = self.rows.get(self.chosen).map(|row| row.path.clone());
+        let chosen = self.rows.get(self.chosen).filter(|_| self.has_chosen);
+        let chosen = chosen.map(|row| row.path.clone());
         self.rows = look.rows(&self.open);
+        if !self.has_chosen {
+            self.chosen = 0;
+        }
         let same = chosen.and_then(|path| self.rows.iter().position(|row| row.path == path));
         self.choose(same.unwrap_or(self.chosen), jobs);
     }
@@ -220,6 +227,7 @@ impl Window {
     fn point(&mut self, mouse: MouseEvent, jobs: &Sender<Job>) {
         match mouse.kind {
             MouseEventKind::Down(_) => {
+                self.has_chosen = true;
                 let row = usize::from(mouse.row.saturating_sub(self.top));
                 if mouse.row >= self.top && row < self.height && self.first + row < self.rows.len()
                 {
@@ -256,6 +264,18 @@ impl Window {
             }
             return Next::Stay;
         }
+        let moves = matches!(
+            key.code,
+            KeyCode::Up
+                | KeyCode::Down
+                | KeyCode::Left
+                | KeyCode::Right
+                | KeyCode::PageUp
+                | KeyCode::PageDown
+                | KeyCode::Home
+                | KeyCode::End
+        );
+        self.has_chosen |= moves;
         match key.code {
             KeyCode::F(1) => self.helps = true,
             KeyCode::Esc if self.pattern.is_empty() => return Next::Leave,
