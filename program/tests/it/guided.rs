@@ -76,8 +76,15 @@ fn without_anybody_to_ask_setup_explains_and_does_nothing() {
     let said = nia.redshank(&["setup"]).fine();
     assert!(said.out.contains("nothing was done"), "{}", said.out);
     assert!(!nia.here().join(".git").exists());
-    nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"])
-        .fine();
+    nia.writes("film.mov", "x".repeat(2000));
+    nia.writes("redshank.toml", "[limits]\nfile_warning = 1000\n");
+    nia.git(&["init", "-q"]);
+    nia.git(&["config", "filter.lfs.clean", "cat"]);
+    let large = ["--large", "store-type"];
+    let words = ["setup", "--yes", "--no-hook", "--commit", "Begin"];
+    nia.redshank(&[&words[..], &large].concat()).fine();
+    let attributes = String::from_utf8(nia.reads(".gitattributes")).unwrap();
+    assert!(attributes.contains("*.mov filter=lfs"), "{attributes}");
     assert!(!nia.here().join(".git/hooks/pre-commit").exists());
     assert_eq!(nia.git_says(&["log", "--format=%s"]).out, "Begin\n");
 }

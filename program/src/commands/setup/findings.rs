@@ -106,6 +106,9 @@ impl Walk<'_> {
             let words = [&tidy, more, &["--apply", "--quiet"]].concat();
             self.ours(&words)
         };
+        if let (Some(way), Class::Oversized, false) = (&self.setup.large, class, self.asks) {
+            return apply(&["--large", way]);
+        }
         loop {
             return match self.asked(&question, answers)? {
                 'd' => {

@@ -37,6 +37,9 @@ pub struct Setup {
     /// Who gets a copy: `private` for the team, `public` for everybody
     #[arg(long, value_name = "WHO", value_parser = ["private", "public"])]
     visibility: Option<String>,
+    /// What to do about files too large for git
+    #[arg(long, value_name = "WAY", value_parser = ["keep-out", "store-type", "store-folder"])]
+    large: Option<String>,
     /// Keep line ends the same for everybody
     #[arg(long)]
     line_ends: bool,
