@@ -14,6 +14,8 @@ import subprocess
 import tempfile
 import time
 
+from grounds import stations
+
 
 class Server:
     def __init__(self, binary, top):
@@ -52,15 +54,6 @@ class Server:
                 return message["params"]["diagnostics"]
 
 
-def lay_out(top, files):
-    subprocess.run(["git", "init", "-q", top], check=True)
-    for folder in range(files // 200):
-        place = top / f"station-{folder % 40}" / f"year-{folder}"
-        place.mkdir(parents=True)
-        for number in range(200):
-            (place / f"level-{number}.{'raw' if number % 3 else 'csv'}").touch()
-
-
 def main():
     parser = argparse.ArgumentParser()
     parser.add_argument("--binary", default="target/release/redshank")
@@ -68,7 +61,7 @@ def main():
     given = parser.parse_args()
     with tempfile.TemporaryDirectory() as work:
         top = pathlib.Path(work).resolve()
-        lay_out(top, given.files)
+        stations(top, given.files)
         server = Server(pathlib.Path(given.binary).resolve(), top)
         uri = (top / ".gitignore").as_uri()
         rules = [f"/station-{number}/year-{number}/" for number in range(40)] + ["*.csv", "*.nowhere", "x["]

@@ -36,6 +36,16 @@ def lay_out(top, maker):
     return top
 
 
+def stations(top, files):
+    """A repository of so many empty files, 200 in a folder."""
+    git(top.parent, "init", "-q", str(top))
+    for folder in range(files // 200):
+        place = top / f"station-{folder % 40}" / f"year-{folder}"
+        place.mkdir(parents=True)
+        for number in range(200):
+            (place / f"level-{number}.{'raw' if number % 3 else 'csv'}").touch()
+
+
 def rules(count):
     """Rules as people write them: names, extensions, paths, a few with wildcards inside."""
     dice = random.Random(1)

@@ -20,14 +20,7 @@ import tempfile
 import termios
 import time
 
-
-def lay_out(top, files):
-    subprocess.run(["git", "init", "-q", top], check=True)
-    for folder in range(files // 200):
-        place = top / f"station-{folder % 40}" / f"year-{folder}"
-        place.mkdir(parents=True)
-        for number in range(200):
-            (place / f"level-{number}.{'raw' if number % 3 else 'csv'}").touch()
+from grounds import stations
 
 
 class View:
@@ -67,7 +60,7 @@ def main():
     binary = pathlib.Path(given.binary).resolve()
     with tempfile.TemporaryDirectory() as work:
         top = pathlib.Path(work).resolve()
-        lay_out(top, given.files)
+        stations(top, given.files)
         lists, pictures = [], []
         for _ in range(given.rounds):
             start = time.perf_counter()

@@ -2,7 +2,7 @@
 
 use crate::choices::When;
 use crate::preferences::Preferences;
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, PercentEncode, percent_encode};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::OnceLock;
@@ -37,6 +37,11 @@ pub fn choose(own: &Preferences) {
     let _ = ARE_ON.set(are_on);
 }
 
+/// A path as the address of a file has it.
+pub fn address(path: &Path) -> PercentEncode<'_> {
+    percent_encode(path.as_os_str().as_bytes(), AS_IT_IS)
+}
+
 /// A text that leads to a file of this machine; only the text where there are no links.
 pub fn link(text: String, file: &Path) -> String {
     if !ARE_ON.get().is_some_and(|are_on| *are_on) {
@@ -44,7 +49,7 @@ pub fn link(text: String, file: &Path) -> String {
     }
     let machine = rustix::system::uname();
     let machine = percent_encode(machine.nodename().to_bytes(), AS_IT_IS);
-    let file = percent_encode(file.as_os_str().as_bytes(), AS_IT_IS);
+    let file = address(file);
     format!("{START}{machine}{file}{END}{text}{CLOSE}")
 }
 

@@ -1,7 +1,8 @@
 //! What the editor has open: texts as they are on its screen, saved or not.
 
+use crate::render::links;
 use lsp_types::{Position, PositionEncodingKind, Range, Uri};
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, percent_encode};
+use percent_encoding::percent_decode_str;
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
@@ -65,14 +66,6 @@ impl Document {
     }
 }
 
-/// What stands in the address of a file as it is (RFC 3986, unreserved characters and the slash).
-const AS_IT_IS: &AsciiSet = &NON_ALPHANUMERIC
-    .remove(b'/')
-    .remove(b'.')
-    .remove(b'-')
-    .remove(b'_')
-    .remove(b'~');
-
 /// The path of a file that the editor names; nothing for what is no file of this machine.
 pub fn path_of(uri: &Uri) -> Option<PathBuf> {
     let rest = uri.as_str().strip_prefix("file://")?;
@@ -83,8 +76,7 @@ pub fn path_of(uri: &Uri) -> Option<PathBuf> {
 
 /// The name that the editor knows a file by.
 pub fn uri_of(path: &Path) -> Option<Uri> {
-    let path = percent_encode(path.as_os_str().as_bytes(), AS_IT_IS);
-    Uri::from_str(&format!("file://{path}")).ok()
+    Uri::from_str(&format!("file://{}", links::address(path))).ok()
 }
 
 /// In what the editor counts columns (LSP 3.17, position encodings).
