@@ -68,7 +68,7 @@ impl Tree {
         let top = Folder {
             path: RepoPathBuf::default(),
             chain: snapshot.everywhere(&options.overlay),
-            shut: None,
+            ruling: None,
             tracked_above: index.whole(),
         };
         rayon::scope(|threads| walk.enter(threads, top));
@@ -234,8 +234,8 @@ struct Walk<'a> {
 struct Folder {
     path: RepoPathBuf,
     chain: Chain,
-    /// The rule that shuts it, or a folder above.
-    shut: Option<Ruling>,
+    /// The rule that decides on it; if a folder above is shut, the one that shuts that.
+    ruling: Option<Ruling>,
     /// What is tracked in the folder above it.
     tracked_above: Span,
 }
@@ -302,7 +302,7 @@ impl<'a> Walk<'a> {
         let Folder {
             path,
             mut chain,
-            shut,
+            ruling,
             tracked_above,
         } = folder;
         let unread = |at: RepoPathBuf, error: std::io::Error| Unread {
@@ -312,10 +312,11 @@ impl<'a> Walk<'a> {
         let listed = OpenFolder::listed(&self.snapshot.root, &path);
         let (open, names) = listed.map_err(|error| unread(path.clone(), error))?;
         if self.is_nested_repository(&path, &names) {
-            let entry = self.entry(path, EntryKind::Repository, None, shut);
+            let entry = self.entry(path, EntryKind::Repository, None, ruling);
             seen.entries.push(entry);
             return Ok(());
         }
+        let shut = ruling.filter(Ruling::ignores);
         let overlay = &self.options.overlay;
         let has_rules = !overlay.is_empty()
             || self.index.skips_any()
@@ -399,15 +400,15 @@ impl<'a> Walk<'a> {
         }
         path.push(b'/');
         let path = RepoPathBuf::from(path);
-        let shut = ruling.filter(Ruling::ignores);
-        if shut.is_some() && self.options.depth == Depth::StopAtIgnored {
-            let entry = self.entry(path, EntryKind::Folder, None, shut);
+        let is_shut = ruling.as_ref().is_some_and(Ruling::ignores);
+        if is_shut && self.options.depth == Depth::StopAtIgnored {
+            let entry = self.entry(path, EntryKind::Folder, None, ruling);
             seen.entries.push(entry);
         } else {
             let folder = Folder {
                 path,
                 chain: chain.clone(),
-                shut,
+                ruling,
                 tracked_above: tracked,
             };
             threads.spawn(move |threads| self.enter(threads, folder));
