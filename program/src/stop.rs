@@ -1,6 +1,7 @@
 //! What happens when somebody stops the program: Ctrl-C, or a signal to end (signal(7)).
 
 use anyhow::{Context as _, Result};
+use crossbeam_channel::{Receiver, Sender, unbounded};
 use std::io::IsTerminal;
 use std::process::exit;
 use std::sync::Mutex;
@@ -15,6 +16,9 @@ static IS_STOPPED: AtomicBool = AtomicBool::new(false);
 /// Another program at the terminal takes Ctrl-C for itself.
 static IS_HELD: AtomicBool = AtomicBool::new(false);
 
+/// Somebody waits for Ctrl-C, who goes on then.
+static AWAITED: Mutex<Option<Sender<()>>> = Mutex::new(None);
+
 /// As a shell counts it: 128 and the signal's number.
 const INTERRUPTED: i32 = 128 + 2;
 
@@ -24,7 +28,9 @@ const INTERRUPTED: i32 = 128 + 2;
 /// If signals can't be waited for.
 pub fn listen() -> Result<()> {
     let stop_unless_held = || {
-        if !IS_HELD.load(Ordering::SeqCst) {
+        let awaited = AWAITED.lock().ok().and_then(|mut awaited| awaited.take());
+        let is_told = awaited.is_some_and(|awaited| awaited.send(()).is_ok());
+        if !is_told && !IS_HELD.load(Ordering::SeqCst) {
             stop("stopped");
         }
     };
@@ -44,6 +50,15 @@ impl Drop for Hold {
 pub fn hold() -> Hold {
     IS_HELD.store(true, Ordering::SeqCst);
     Hold
+}
+
+/// The next Ctrl-C is a message, and the program goes on; the one after it ends it.
+pub fn awaited() -> Receiver<()> {
+    let (tell, told) = unbounded();
+    if let Ok(mut awaited) = AWAITED.lock() {
+        *awaited = Some(tell);
+    }
+    told
 }
 
 /// Does this, too, before the program ends.

@@ -74,6 +74,14 @@ pub enum Error {
         /// Why.
         said: String,
     },
+    /// What is kept of earlier runs can't be understood.
+    #[error("{path}: {said}")]
+    BadRuns {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        said: String,
+    },
     /// Something is not any more what it was when a change was decided.
     #[error("{path} was changed by somebody else meanwhile, so nothing was changed")]
     ChangedMeanwhile {

@@ -243,7 +243,8 @@ impl<'a> Guard<'a> {
         let same = of_name.get(path.name()).into_iter().flatten();
         same.take(NAMESAKES).any(|at| {
             let other = &self.tree.entries[*at];
-            !other.path.is_within(folder)
+            other.path.as_bstr() != path.as_bstr()
+                && !other.path.is_within(folder)
                 && other.size.0 == size
                 && self.start_of(&other.path) == self.start_of(path)
         })
@@ -341,6 +342,19 @@ pub fn takes_work(survey: &Survey, tree: &Tree, folder: &RepoPath, pattern: &[u8
             || guard.is_work(place, false) || place.is_folder() && guard.holds_written(place);
         !is_made && is_work()
     })
+}
+
+/// Whether something that just came looks like somebody's work: a folder with sources, or a file of a
+/// language that people write, and nothing tells that a tool wrote it.
+pub fn looks_like_work(survey: &Survey, place: &RepoPath) -> bool {
+    let Some(guard) = &survey.guard else {
+        return false;
+    };
+    guard.is_work(place, false)
+        || match place.is_folder() {
+            true => guard.holds_written(place),
+            false => is_written(place) && !guard.is_made(place, place),
+        }
 }
 
 /// Files by whose names an empty folder is kept (no tool reads them; people call them so).

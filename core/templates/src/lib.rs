@@ -47,10 +47,10 @@ pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
     SettingFormat, Sign, Template, TemplateRule, Variant,
 };
-pub use guard::{is_work_kept_out, takes_work, work_kept_out};
+pub use guard::{is_work_kept_out, looks_like_work, takes_work, work_kept_out};
 pub use matches::{TemplateMatch, TemplateMatches};
 
-pub use needed::{SwallowedFile, swallowed};
+pub use needed::{NeededPaths, SwallowedFile, swallowed};
 pub use outputs::setting;
 pub use practice::{Practice, ShownBy, practices};
 pub use recognise::{KnownPlace, Project, Survey, recognise};

@@ -7,7 +7,7 @@ use redshank_pattern::{Case, Rule, exactly, fit};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{Overlay, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 
 /// A needed file that a rule keeps out.
 pub struct SwallowedFile<'a> {
@@ -96,6 +96,31 @@ pub fn swallowed<'a>(
         }
     }
     Ok(found)
+}
+
+/// What the projects of a tree need, to be asked about many paths.
+pub struct NeededPaths(Vec<(RepoPathBuf, Rule)>);
+
+impl NeededPaths {
+    /// What these projects need.
+    pub fn of(projects: &[Project]) -> Self {
+        let of_project = |project: &Project| {
+            let folder = project.folder.clone();
+            let needed = project.template.needed.iter();
+            let rules =
+                needed.map(|needed| Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive));
+            rules.map(|rule| (folder.clone(), rule)).collect::<Vec<_>>()
+        };
+        Self(projects.iter().flat_map(of_project).collect())
+    }
+
+    /// Whether one of the projects needs this file.
+    pub fn has(&self, path: &RepoPath) -> bool {
+        self.0.iter().any(|(folder, rule)| {
+            path.below(folder)
+                .is_some_and(|below| rule.matches(below, false))
+        })
+    }
 }
 
 /// Whether the project is one that needs them.

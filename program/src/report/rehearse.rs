@@ -3,9 +3,10 @@
 use super::PathOut;
 use crate::words;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Missing, RunDifference};
-use redshank_worktree::FileStats;
+use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_worktree::{FileStats, RepoPathBuf};
 use serde::Serialize;
+use std::collections::BTreeSet;
 
 /// What a clone of the next commit would hold, and what a run in it left behind.
 #[derive(Serialize)]
@@ -51,11 +52,11 @@ impl From<&Missing> for MissingOut {
     }
 }
 
-/// A command that ran.
+/// A command that ran, or a watch.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct RunOut {
-    /// Its exit code; none if it was killed.
+    /// Its exit code; none if it was killed, and of a watch.
     pub exit_code: Option<i32>,
     /// How long it took, in seconds.
     pub seconds: f64,
@@ -74,6 +75,12 @@ pub struct DifferenceOut {
     pub unruled: Vec<NewOut>,
     /// Tracked files that it changed.
     pub changed: Vec<PathOut>,
+    /// Files that nothing keeps out and git doesn't track: there before, and changed.
+    pub rewritten: Vec<PathOut>,
+    /// What came and went meanwhile, and nothing would have kept out.
+    pub passing: Vec<PathOut>,
+    /// The rules for what earlier runs of the same command left behind, and this one did not.
+    pub not_again: Vec<String>,
 }
 
 /// What one rule keeps out of what is new.
@@ -104,6 +111,62 @@ pub struct NewOut {
     pub stats: FileStats,
     /// The narrowest rule that keeps it out.
     pub rule: String,
+    /// What speaks for the rule: `proposed`, or against it: it is `needed` in every clone, it looks like
+    /// `work`, somebody may have
+    /// made it `by-hand` while it was watched, some runs of the command leave it behind and others do
+    /// not (`not-every-time`).
+    pub standing: &'static str,
+    /// The template that has the rule, if one does.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub template: Option<String>,
+    /// When it was first written, in seconds from the start, where that was seen.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub first: Option<f64>,
+    /// And last.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub last: Option<f64>,
+    /// The programs that had it open to write, where the system tells.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub by: Vec<String>,
+    /// The programs that wrote something just then, where none was seen to have it open.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<String>,
+    /// How many runs of the command left it behind, this one counted.
+    pub runs: u32,
+    /// Of how many.
+    pub of_runs: u32,
+}
+
+impl From<&Learned> for NewOut {
+    fn from(new: &Learned) -> Self {
+        let seen = new.seen.as_ref();
+        let (by, beside) = seen.map_or((Vec::new(), Vec::new()), |seen| {
+            let names = |names: &BTreeSet<String>| names.iter().cloned().collect::<Vec<_>>();
+            match seen.by.is_empty() {
+                true => (Vec::new(), names(&seen.beside)),
+                false => (names(&seen.by), Vec::new()),
+            }
+        });
+        Self {
+            path: PathOut::of(&new.path),
+            stats: new.stats,
+            rule: new.rule.to_string(),
+            standing: match new.standing {
+                Standing::Proposed => "proposed",
+                Standing::Needed => "needed",
+                Standing::Work => "work",
+                Standing::ByHand => "by-hand",
+                Standing::NotEveryTime => "not-every-time",
+            },
+            template: new.template.clone(),
+            first: seen.map(|seen| seen.first.as_secs_f64()),
+            last: seen.map(|seen| seen.last.as_secs_f64()),
+            by,
+            beside,
+            runs: new.runs,
+            of_runs: new.of_runs,
+        }
+    }
 }
 
 impl From<&RunDifference> for DifferenceOut {
@@ -114,20 +177,21 @@ impl From<&RunDifference> for DifferenceOut {
             rule: ruling.rule().text.to_string(),
             stats: *stats,
         });
-        let new = difference.unruled.iter().map(|new| NewOut {
-            path: PathOut::of(&new.path),
-            stats: new.stats,
-            rule: new.rule.to_string(),
-        });
-        let changed = difference
-            .changed
-            .iter()
-            .map(|path| PathOut::of(path.as_bstr()))
-            .collect();
+        let paths = |paths: &[RepoPathBuf]| {
+            let paths = paths.iter();
+            paths.map(|path| PathOut::of(path.as_bstr())).collect()
+        };
         Self {
             ignored: ruled.collect(),
-            unruled: new.collect(),
-            changed,
+            unruled: difference.unruled.iter().map(NewOut::from).collect(),
+            changed: paths(&difference.changed),
+            rewritten: paths(&difference.rewritten),
+            passing: paths(&difference.passing),
+            not_again: difference
+                .not_again
+                .iter()
+                .map(ToString::to_string)
+                .collect(),
         }
     }
 }

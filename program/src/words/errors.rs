@@ -223,6 +223,7 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::BadJournal { .. } => "no record that this version wrote; the copies beside it are \
                                      as they were, and nothing was changed"
             .to_owned(),
+        Error::BadRuns { .. } => "delete it: only how earlier runs went is forgotten".to_owned(),
         Error::ChangedMeanwhile { .. } | Error::IndexMoved => "try again".to_owned(),
         Error::Endless(_) => "put a regular file in its place, or take it away".to_owned(),
         Error::NotPrivate(_) => "name another folder for temporary files with TMPDIR".to_owned(),

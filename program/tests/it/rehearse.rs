@@ -10,6 +10,13 @@ fn rehearsed(person: &Person, words: &[&str]) -> Value {
         .json()
 }
 
+/// These facts of each thing that is new and not kept out.
+fn facts(run: &Value, names: &[&str]) -> Vec<Value> {
+    let new = run["unruled"].as_array().unwrap().iter();
+    new.map(|new| names.iter().map(|name| new[name].clone()).collect())
+        .collect()
+}
+
 fn gauge() -> Person {
     let nia = Person::with_repository();
     nia.writes(".gitignore", "/out/\n.env\n");
@@ -68,13 +75,18 @@ fn what_a_run_creates_is_told_with_rules_that_keep_it_out() {
         run["ignored"],
         json!([{ "source": ".gitignore", "line": 1, "rule": "/out/", "files": 1, "size": 2 }])
     );
-    let new = |path: &str, rule: &str| json!({ "path": path, "files": 1, "size": 2, "rule": rule });
+    let new = |path: &str, rule: &str| json!([path, 1, 2, rule, "proposed", 1, 1]);
     assert_eq!(
-        run["unruled"],
-        json!([
+        facts(
+            run,
+            &[
+                "path", "files", "size", "rule", "standing", "runs", "of_runs"
+            ]
+        ),
+        [
             new("deep/new/", "/deep/new/"),
             new("level.cache", "/level.cache")
-        ])
+        ]
     );
     assert!(
         !nia.here().join("out").exists(),
@@ -126,7 +138,7 @@ fn a_failure_a_change_and_a_missing_file_are_told() {
             &report["run"]["unruled"][0]["rule"],
             &report["run"]["unruled"][0]["files"]
         ),
-        (&json!("/*.tmp"), &json!(4))
+        (&json!("/t*.tmp"), &json!(4))
     );
     let said = nia.redshank(&["rehearse", "--", "no-such-program"]);
     assert_eq!(said.code, 2);
@@ -267,4 +279,165 @@ fn whoever_stops_a_rehearsal_leaves_no_clone_behind() {
     nia.stands_in(&nia.home());
     let left = nia.runs("find", &[".", "-path", "*redshank-*/*"]).out;
     assert_eq!(left, "");
+}
+
+/// A script that leaves something behind: the same, something with another name, and, where there is
+/// a flag, one thing more.
+const BUILD: &str = "mkdir -p report && echo 1 > report/a.html && echo 1 > report/b.html\n\
+                     echo 1 > trace-$(date +%s%N).out; [ ! -e flag ] || echo 1 > extra.bin\n";
+
+#[test]
+fn what_each_run_leaves_behind_is_told_from_what_one_does() {
+    let nia = Person::with_repository();
+    nia.writes("build.sh", BUILD);
+    let run = || rehearsed(&nia, &["--here", "--", "sh", "build.sh"])["run"].clone();
+    let known = ["rule", "standing", "runs", "of_runs"];
+    run();
+    let second = facts(&run(), &known);
+    assert_eq!(
+        second,
+        [
+            json!(["/report/", "proposed", 2, 2]),
+            json!(["/trace-*.out", "proposed", 2, 2])
+        ]
+    );
+    nia.writes("flag", "");
+    let third = facts(&run(), &known);
+    assert_eq!(third[0], json!(["/extra.bin", "not-every-time", 1, 3]));
+    assert_eq!(
+        third[1..],
+        [
+            json!(["/report/", "proposed", 3, 3]),
+            json!(["/trace-*.out", "proposed", 3, 3])
+        ]
+    );
+    std::fs::remove_file(nia.here().join("flag")).unwrap();
+    let fourth = run();
+    assert_eq!(fourth["not_again"], json!(["/extra.bin"]));
+    // Once somebody has put something of their own there, it is theirs again.
+    nia.writes("report/own.txt", "read this");
+    assert_eq!(
+        facts(&run(), &known),
+        [json!(["/trace-*.out", "proposed", 5, 5])]
+    );
+    // Another command has not been run so far; and a clone of it counts like a run here.
+    let other = rehearsed(&nia, &["--", "sh", "-c", "echo 1 > one.out"]);
+    assert_eq!(
+        facts(&other["run"], &known),
+        [json!(["/one.out", "proposed", 1, 1])]
+    );
+}
+
+#[test]
+fn no_rule_is_learned_that_would_take_work_away() {
+    let nia = Person::with_repository();
+    nia.writes("package.json", "{\"name\": \"kiosk\", \"private\": true}");
+    nia.writes("data/tides.csv", "1");
+    nia.writes("src/kiosk.py", "x = 1\n");
+    nia.writes("notes.txt", "one");
+    // It formats what is there, and starts something new.
+    let tool = "echo 'x = 2' > src/kiosk.py; echo two > notes.txt; echo 'y = 1' > src/new.py; \
+                echo '{}' > package-lock.json; for n in a b c; do echo 1 > data/$n.csv; done; \
+                mkdir parts; echo 'z = 1' > parts/a.py; mkdir node_modules; echo 1 > node_modules/a";
+    let report = rehearsed(&nia, &["--here", "--", "sh", "-c", tool]);
+    let run = &report["run"];
+    assert_eq!(
+        facts(run, &["rule", "standing"]),
+        [
+            json!(["/data/a.csv", "proposed"]),
+            json!(["/data/b.csv", "proposed"]),
+            json!(["/data/c.csv", "proposed"]),
+            json!(["/node_modules/", "proposed"]),
+            json!(["/package-lock.json", "needed"]),
+            json!(["/parts/", "work"]),
+            json!(["/src/new.py", "work"]),
+        ]
+    );
+    assert_eq!(
+        run["rewritten"],
+        json!([{ "path": "notes.txt" }, { "path": "src/kiosk.py" }])
+    );
+    let said = nia.redshank(&[
+        "rehearse",
+        "--here",
+        "--",
+        "sh",
+        "-c",
+        "echo 'y = 2' > other.py",
+    ]);
+    assert!(
+        said.out.contains("looks like work") && !said.out.contains("redshank add"),
+        "{}",
+        said.out
+    );
+}
+
+#[test]
+fn whoever_has_a_file_open_to_write_is_told_and_what_came_and_went() {
+    let nia = Person::with_repository();
+    nia.writes(
+        "tool.sh",
+        "exec 3> level.out; : > gone.out; sleep 1; rm gone.out; echo 1 >&3\n",
+    );
+    let report = rehearsed(
+        &nia,
+        &["--here", "--", "sh", "tool.sh", "--key=not-to-be-told"],
+    );
+    let new = &report["run"]["unruled"][0];
+    assert_eq!(
+        (&new["rule"], &new["by"]),
+        (&json!("/level.out"), &json!(["sh tool.sh"]))
+    );
+    assert!(new["last"].as_f64() > Some(0.9), "{new}");
+    assert_eq!(report["run"]["passing"], json!([{ "path": "gone.out" }]));
+    // What is secret in a command isn't kept.
+    let secret = crate::common::made_up(40, 7);
+    let command = format!("true; PASSWORD={secret}");
+    nia.redshank(&["rehearse", "--here", "--", "sh", "-c", &command])
+        .fine();
+    let kept = String::from_utf8(nia.reads(".git/redshank/runs.json")).unwrap();
+    assert!(kept.contains("***") && !kept.contains(&secret), "{kept}");
+    nia.writes(".git/redshank/runs.json", "{");
+    let said = nia.redshank(&["rehearse", "--here", "--", "true"]);
+    assert!(
+        said.code == 2 && said.err.contains("delete it"),
+        "{}",
+        said.err
+    );
+}
+
+#[test]
+fn a_watch_tells_what_comes_until_somebody_ends_it() {
+    for end in ["\n", "\u{3}"] {
+        let mut nia = Person::with_repository();
+        nia.sets("NO_COLOR", "1".into());
+        nia.writes(
+            "tool.sh",
+            "exec 3> level.out; sleep 1; mkdir out; echo 1 > out/a; exec 4> out/b; sleep 1\n",
+        );
+        let keys = [("Enter ends it", ""), ("level.out", ""), ("out/", end)];
+        let mut at_work = None;
+        let said = nia.redshank_at_a_terminal_meanwhile("rehearse --here", &keys, &mut || {
+            nia.writes("by-hand.txt", "1");
+            at_work = Some(nia.command("sh").arg("tool.sh").spawn().unwrap());
+        });
+        at_work.unwrap().wait().unwrap();
+        assert!(said.out.contains("watched for"), "{}", said.out);
+        assert!(end != "\n" || said.code == 1, "{}", said.code);
+        let add = "redshank add /level.out /out/ --write";
+        let (told, proposed) = said.out.split_once("left to you").unwrap();
+        assert!(
+            told.contains("new  level.out") && proposed.contains(add),
+            "{}",
+            said.out
+        );
+        assert!(proposed.contains("perhaps by hand"), "{}", said.out);
+    }
+    let nia = Person::with_repository();
+    let said = nia.redshank(&["rehearse", "--here"]);
+    assert!(
+        said.code == 2 && said.err.contains("needs a terminal"),
+        "{}",
+        said.err
+    );
 }

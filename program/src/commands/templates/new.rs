@@ -7,7 +7,7 @@ use crate::report::{NewTemplateOut, Report};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
-use redshank_changes::rehearse::remembered;
+use redshank_changes::rehearse::PastRuns;
 use redshank_files::Root;
 use redshank_templates::{self as templates, TEAM_FOLDER};
 use std::io::Write;
@@ -73,16 +73,20 @@ impl New {
 
     fn text(&self, context: &Context) -> Result<String> {
         let Some(from) = &self.from else {
-            let run = remembered(&context.snapshot)?;
-            let (command, rules) = run.context(
+            let past = PastRuns::of(&context.snapshot)?;
+            let run = past.last().context(
                 "nothing was rehearsed here yet\n  `redshank rehearse -- COMMAND` first",
             )?;
-            let origin = format!("a run of {command}");
+            let command = Some(&*run.command).filter(|command| !command.is_empty());
+            let origin = match command {
+                Some(command) => format!("a run of {command}"),
+                None => "what came during a watch".to_owned(),
+            };
             return Ok(templates::started(
                 &self.name,
                 &origin,
-                &rules,
-                Some(&command),
+                &run.rules(),
+                command,
             )?);
         };
         let contents = redshank_files::read_trusted(from, LARGEST)

@@ -1,5 +1,10 @@
 //! Watching a working tree for changes.
 
+mod programs;
+mod recorder;
+
+pub use recorder::Recorder;
+
 use crossbeam_channel::unbounded;
 use notify::{RecommendedWatcher, RecursiveMode, Watcher};
 use std::path::{Path, PathBuf};

@@ -1,14 +1,20 @@
+//! A rehearsal: what a clone would hold, and what a command leaves behind there or here.
+
+mod text;
+mod while_watched;
+
 use super::found;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, files, quoted, shown};
+use crate::render::{self, Paint, files, shown};
 use crate::report::{DifferenceOut, MissingOut, RehearseOut, RunOut, root};
-use crate::{put, putln, stop, words};
+use crate::watch::Recorder;
+use crate::{put, putln, stop};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::{
-    Missing, NewPath, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
+    PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
 };
 use redshank_worktree::Worktree;
 use rustix::process::Pid;
@@ -24,8 +30,8 @@ pub struct Rehearse {
     /// Only what is staged, not all that `git add --all` would stage
     #[arg(long, conflicts_with = "here")]
     staged: bool,
-    /// Run the command in this folder, without a clone
-    #[arg(long, requires = "command")]
+    /// Run the command in this folder, without a clone; without a command, watch what comes
+    #[arg(long)]
     here: bool,
     /// What to run there, behind `--`
     #[arg(last = true, value_name = "COMMAND")]
@@ -47,16 +53,21 @@ fn clear_up() {
     scratch::remove_all();
 }
 
-/// A command that ran.
+/// A command that ran, or a watch.
 struct Ran {
-    code: Option<i32>,
+    /// How it ended; nothing of a watch.
+    end: Option<End>,
     time: Duration,
     difference: RunDifference,
 }
 
+/// How a command ended: with its exit code, unless it was killed.
+struct End(Option<i32>);
+
 impl Ran {
     fn worked(&self) -> bool {
-        self.code == Some(0) && self.difference.unruled.is_empty()
+        let is_good = self.end.as_ref().is_none_or(|end| end.0 == Some(0));
+        is_good && self.difference.unruled.is_empty()
     }
 }
 
@@ -67,9 +78,10 @@ impl Rehearse {
         let missing = missing(snapshot, &context.survey()?, self.staged)?;
         let clone = self.clone_of(&context)?;
         if context.for_people {
-            put!("{}", text_of_missing(&missing))?;
+            put!("{}", text::of_missing(&missing))?;
         }
         let ran = match self.command.as_slice() {
+            [] if self.here => Some(while_watched::watch(&context)?),
             [] => None,
             [program, words @ ..] => {
                 let (worktree, folder) = match &clone {
@@ -95,13 +107,13 @@ impl Rehearse {
                 clone: clone.as_ref().map(|clone| clone.stats),
                 missing: missing.iter().map(MissingOut::from).collect(),
                 run: ran.as_ref().map(|ran| RunOut {
-                    exit_code: ran.code,
+                    exit_code: ran.end.as_ref().and_then(|end| end.0),
                     seconds: ran.time.as_secs_f64(),
                     difference: DifferenceOut::from(&ran.difference),
                 }),
             })?;
         } else if let Some(ran) = &ran {
-            put!("{}", text_of_run(ran))?;
+            put!("{}", text::of_run(ran))?;
         }
         let worked = ran.as_ref().is_none_or(Ran::worked);
         Ok(found(!(worked && missing.is_empty())))
@@ -134,7 +146,9 @@ fn run(
     folder: &Path,
     (program, words): (&OsString, &[OsString]),
 ) -> Result<Ran> {
+    let past = PastRuns::of(&context.snapshot)?;
     let before = RunSnapshot::take(worktree)?;
+    let recorder = Recorder::start(&worktree.top);
     let mut command = Command::new(program);
     command.args(words).current_dir(folder);
     // What a hook says of the repository here, is not so there.
@@ -165,10 +179,14 @@ fn run(
         ),
     };
     let time = start.elapsed();
-    let difference = before.difference()?;
-    difference.remember(&context.snapshot, &typed)?;
+    let run = Run {
+        command: typed,
+        seen: recorder.seen(),
+    };
+    let difference = before.difference(&run, &past)?;
+    past.remember(&context.snapshot, &run, &difference)?;
     Ok(Ran {
-        code: status.code(),
+        end: Some(End(status.code())),
         time,
         difference,
     })
@@ -181,84 +199,4 @@ fn typed(program: &OsString, words: &[OsString]) -> String {
             .chain(words)
             .map(|word| word.to_string_lossy()),
     )
-}
-
-fn text_of_missing(missing: &[Missing]) -> String {
-    let line = |file: &Missing| {
-        let by = match &file.ruling {
-            Some(by) => format!("kept out by {}", words::ruling(by)),
-            None => "not staged".to_owned(),
-        };
-        let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
-        let reason = words::missing_reason(&file.reason);
-        format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
-    };
-    missing.iter().map(line).collect()
-}
-
-fn text_of_run(ran: &Ran) -> String {
-    let seconds = format!("{:.1} s", ran.time.as_secs_f64());
-    let mut text = match ran.code {
-        Some(0) => format!("\n{} in {seconds}\n", Paint::Good.on("it works")),
-        Some(code) => {
-            let failed = Paint::Bad.on(format!("it failed with {code}"));
-            format!("\n{failed} after {seconds}\n")
-        }
-        None => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
-    };
-    let difference = &ran.difference;
-    if !difference.ignored.is_empty() {
-        text += &text_of_ignored(difference);
-    }
-    if !difference.changed.is_empty() {
-        text += &format!("\n{}\n", Paint::Head.on("tracked, and changed by the run"));
-        for path in &difference.changed {
-            text += &format!("  {}\n", shown(path.as_bstr()));
-        }
-    }
-    text + &match difference.unruled.as_slice() {
-        [] => {
-            let nothing = Paint::Good.on("nothing new that no rule keeps out");
-            format!("\n{nothing}\n")
-        }
-        unruled => text_of_unruled(unruled),
-    }
-}
-
-fn text_of_ignored(difference: &RunDifference) -> String {
-    let columns = [Align::Right, Align::Right, Align::Whole, Align::Left];
-    let mut table = Table::new(&columns);
-    for (ruling, stats) in &difference.ignored {
-        let by = format!("{}:{}", ruling.source().shown, ruling.rule().line);
-        table.row([
-            files(stats.files).into(),
-            stats.size.to_string().into(),
-            Cell::painted(Paint::Type, words::pattern(ruling.rule().text.as_bstr())),
-            Cell::painted(Paint::Quiet, by),
-        ]);
-    }
-    format!(
-        "\n{}\n{}",
-        Paint::Head.on("new, and kept out"),
-        table.text()
-    )
-}
-
-fn text_of_unruled(unruled: &[NewPath]) -> String {
-    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right]);
-    for new in unruled {
-        table.row([
-            shown(&new.path).into(),
-            files(new.stats.files).into(),
-            new.stats.size.to_string().into(),
-        ]);
-    }
-    let rules: Vec<String> = unruled
-        .iter()
-        .map(|new| quoted(new.rule.as_bstr()))
-        .collect();
-    let add = Paint::Type.on(format!("redshank add {} --write", rules.join(" ")));
-    let head = Paint::Warn.on("new, and NOT kept out");
-    let keeps = Paint::Quiet.on("keeps it out");
-    format!("\n{head}\n{}{add}  {keeps}\n", table.text())
 }

@@ -1,0 +1,320 @@
+//! Rules learned from what tools create: as narrow as what was seen allows, and none that would take
+//! work away.
+
+use super::shape::shape;
+use super::{PastRun, Sighting, Sightings};
+use bstr::{BString, ByteSlice};
+use redshank_pattern::{Case, Rule, exactly, fit};
+use redshank_templates::{NeededPaths, Survey, TemplateMatch, looks_like_work};
+use redshank_worktree::tree::{Entry, State, Tree};
+use redshank_worktree::{FileStats, RepoPath, RepoPathBuf, common_folder};
+use std::collections::{BTreeMap, HashSet};
+
+/// Something new that no rule keeps out, and the rule that would.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Learned {
+    /// A file, or a folder that is new as a whole; of several of one kind, the folder around them.
+    pub path: RepoPathBuf,
+    /// All of them.
+    pub paths: Vec<RepoPathBuf>,
+    /// How much.
+    pub stats: FileStats,
+    /// The narrowest rule that keeps them out, as in an ignore file at the top.
+    pub rule: BString,
+    /// Which template has that rule, if one does.
+    pub template: Option<String>,
+    /// What speaks for the rule, or against it.
+    pub standing: Standing,
+    /// When and by whom they were written, where it was seen.
+    pub seen: Option<Sighting>,
+    /// How many runs of the command left them behind, this one counted.
+    pub runs: u32,
+    /// Of how many.
+    pub of_runs: u32,
+}
+
+impl Learned {
+    /// Whether its rule keeps out this path, too.
+    pub(super) fn would_take(&self, path: &RepoPath) -> bool {
+        let rule = Rule::parse(&self.rule, 1, Case::Sensitive);
+        rule.matches(path.bare(), path.is_folder())
+    }
+}
+
+/// What speaks for a learned rule, or against it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Standing {
+    /// A tool made it, as far as is known.
+    Proposed,
+    /// A project needs it in every clone.
+    Needed,
+    /// It looks like somebody's work.
+    Work,
+    /// Somebody may have made it by hand while it was watched.
+    ByHand,
+    /// Some runs of the command left it behind, and others, the last among them, did not.
+    NotEveryTime,
+}
+
+/// What is known where something came.
+pub struct Scene<'s> {
+    /// All that is there now.
+    pub tree: &'s Tree,
+    /// What is known of the projects.
+    pub survey: &'s Survey<'s>,
+    /// What came; only what no rule keeps out counts.
+    pub came: &'s [&'s Entry],
+    /// What was there before, and earlier runs of the same command left behind.
+    pub left: &'s HashSet<&'s RepoPath>,
+    /// The folders that hold something else, too.
+    pub known: HashSet<&'s RepoPath>,
+    /// The earlier runs of the same command, the oldest first.
+    pub earlier: &'s [&'s PastRun],
+    /// What was seen.
+    pub seen: &'s Sightings,
+    /// A command made it, rather than whoever was at work.
+    pub is_command: bool,
+}
+
+/// A file, or a folder that is new as a whole, or what a template's rule matches.
+struct Unit<'s> {
+    path: &'s RepoPath,
+    stats: FileStats,
+    /// A template's rule, and the template.
+    template: Option<(BString, &'s str)>,
+    /// A project needs something of it.
+    is_needed: bool,
+}
+
+/// From so many places on, a name makes a rule for the name.
+const PLACES: usize = 3;
+/// From so many files on, an extension in a folder makes a rule for the extension.
+const SEVERAL: usize = 3;
+/// From so many names on that differ only in a number or a hash, they make one rule.
+const ALIKE: usize = 2;
+
+/// What came, taken together where one rule is for all of it.
+pub fn learned(scene: &Scene) -> Vec<Learned> {
+    let came = scene.came.iter().map(|entry| &*entry.path);
+    let came: HashSet<&RepoPath> = came.chain(scene.left.iter().copied()).collect();
+    let mut groups: BTreeMap<BString, Vec<Unit>> = BTreeMap::new();
+    let mut plain = Vec::new();
+    for unit in scene.units() {
+        match &unit.template {
+            Some((rule, _)) => groups.entry(rule.clone()).or_default().push(unit),
+            None => plain.push(unit),
+        }
+    }
+    // Of one place, no more is known than that place.
+    let known = groups.into_iter().map(|(rule, units)| match &*units {
+        [unit] => (exactly(unit.path), units),
+        _ => (rule, units),
+    });
+    let all = known.chain(scene.in_groups(plain, &came));
+    let learned = all.map(|(rule, units)| scene.judged(rule, &units));
+    let mut learned: Vec<Learned> = learned.collect();
+    learned.sort_by(|a, b| a.path.cmp(&b.path));
+    learned
+}
+
+/// How units are alike: what the rule for all of them would be, and how many there must be.
+type Likeness = (fn(&Unit) -> Option<BString>, usize);
+
+/// The ways in which units are alike, the narrow ones first.
+const LIKENESSES: [Likeness; 3] = [(by_name, PLACES), (by_shape, ALIKE), (by_type, SEVERAL)];
+
+fn by_name(unit: &Unit) -> Option<BString> {
+    let slash: &[u8] = if unit.path.is_folder() { b"/" } else { b"" };
+    Some(
+        [redshank_pattern::quote(unit.path.name()).as_slice(), slash]
+            .concat()
+            .into(),
+    )
+}
+
+fn by_shape(unit: &Unit) -> Option<BString> {
+    let slash: &[u8] = if unit.path.is_folder() { b"/" } else { b"" };
+    let shape = shape(unit.path.name())?;
+    Some(
+        [in_folder(unit.path.folder()).as_slice(), &shape, slash]
+            .concat()
+            .into(),
+    )
+}
+
+fn by_type(unit: &Unit) -> Option<BString> {
+    let is_file = !unit.path.is_folder();
+    let kind = unit.path.extension().filter(|_| is_file)?;
+    let kind = redshank_pattern::quote(kind);
+    Some(
+        [in_folder(unit.path.folder()).as_slice(), b"*", &kind]
+            .concat()
+            .into(),
+    )
+}
+
+/// How a pattern starts that is for this folder only.
+fn in_folder(folder: &RepoPath) -> BString {
+    match folder.is_top() {
+        true => "/".into(),
+        false => exactly(folder),
+    }
+}
+
+impl<'s> Scene<'s> {
+    fn units(&self) -> Vec<Unit<'s>> {
+        let needed = NeededPaths::of(&self.survey.projects);
+        let mut units: BTreeMap<&RepoPath, Unit> = BTreeMap::new();
+        for entry in self
+            .came
+            .iter()
+            .filter(|entry| entry.state == State::Candidate)
+        {
+            let of_template = entry.path.parts().find_map(|part| {
+                let matched = self.survey.matches.on(part)?;
+                Some((part, (rule_of(part, &matched), matched.template())))
+            });
+            let new_folder = || {
+                entry
+                    .path
+                    .folders_above()
+                    .find(|folder| !self.known.contains(folder))
+            };
+            let (path, template) = match of_template {
+                Some((part, template)) => (part, Some(template)),
+                None => (new_folder().unwrap_or(&entry.path), None),
+            };
+            let none = || Unit {
+                path,
+                stats: FileStats::default(),
+                template,
+                is_needed: false,
+            };
+            let unit = units.entry(path).or_insert_with(none);
+            unit.stats += entry.stats();
+            unit.is_needed |= unit.template.is_none() && needed.has(&entry.path);
+        }
+        units.into_values().collect()
+    }
+
+    /// Units that are alike, with a rule for all of them that takes nothing else; each other one
+    /// with its own.
+    fn in_groups(
+        &self,
+        mut units: Vec<Unit<'s>>,
+        came: &HashSet<&RepoPath>,
+    ) -> Vec<(BString, Vec<Unit<'s>>)> {
+        let mut grouped = Vec::new();
+        for (likeness, many) in LIKENESSES {
+            let mut alike: BTreeMap<Option<BString>, Vec<Unit>> = BTreeMap::new();
+            for unit in units {
+                alike.entry(likeness(&unit)).or_default().push(unit);
+            }
+            units = alike.remove(&None).unwrap_or_default();
+            for (rule, alike) in alike {
+                let rule = rule.unwrap_or_default();
+                let is_enough = || alike.len() + self.earlier_of(&rule, &alike) >= many;
+                if is_enough() && self.takes_only(&rule, came) {
+                    grouped.push((rule, alike));
+                } else {
+                    units.extend(alike);
+                }
+            }
+        }
+        let own = |unit: Unit<'s>| (exactly(unit.path), vec![unit]);
+        grouped.extend(units.into_iter().map(own));
+        grouped
+    }
+
+    /// How many other paths of that kind earlier runs left behind.
+    fn earlier_of(&self, rule: &BString, units: &[Unit]) -> usize {
+        let rule = Rule::parse(rule, 1, Case::Sensitive);
+        let left = self.earlier.iter().flat_map(|run| run.new_things());
+        let other = left.map(|(path, _)| path).filter(|path| {
+            rule.matches(path.bare(), path.is_folder())
+                && !units.iter().any(|unit| unit.path == *path)
+        });
+        other.collect::<HashSet<_>>().len()
+    }
+
+    /// Whether a rule takes nothing that would be committed but what came.
+    fn takes_only(&self, rule: &BString, came: &HashSet<&RepoPath>) -> bool {
+        let rule = Rule::parse(rule, 1, Case::Sensitive);
+        let taken = |path: &RepoPath| {
+            path.parts()
+                .any(|part| rule.matches(part.bare(), part.is_folder()))
+        };
+        let others = self
+            .tree
+            .to_commit()
+            .filter(|entry| !came.contains(&*entry.path));
+        !others.into_iter().any(|entry| taken(&entry.path))
+    }
+
+    fn judged(&self, rule: BString, units: &[Unit]) -> Learned {
+        let paths: Vec<RepoPathBuf> = units.iter().map(|unit| unit.path.to_owned()).collect();
+        let around = common_folder(paths.iter().map(|path| &**path));
+        let path = match paths.as_slice() {
+            [path] => path.clone(),
+            [first, ..] if around.is_top() => first.clone(),
+            _ => around.to_owned(),
+        };
+        let parsed = Rule::parse(&rule, 1, Case::Sensitive);
+        let made = |run: &PastRun| paths.iter().any(|path| run.made(path, &parsed));
+        let runs = 1 + self.earlier.iter().filter(|run| made(run)).count();
+        let of_runs = 1 + self.earlier.len();
+        let is_steady = runs == of_runs || self.earlier.last().is_some_and(|run| made(run));
+        let template = units
+            .first()
+            .and_then(|unit| Some(unit.template.as_ref()?.1.to_owned()));
+        let seen = paths
+            .iter()
+            .filter_map(|path| self.seen.of(path))
+            .reduce(Sighting::and);
+        let is_work = || paths.iter().any(|path| looks_like_work(self.survey, path));
+        let standing = match () {
+            () if template.is_some() => Standing::Proposed,
+            () if units.iter().any(|unit| unit.is_needed) => Standing::Needed,
+            () if is_work() => Standing::Work,
+            () if !self.is_command && is_by_hand(&paths, seen.as_ref()) => Standing::ByHand,
+            () if !is_steady => Standing::NotEveryTime,
+            () => Standing::Proposed,
+        };
+        Learned {
+            stats: units.iter().map(|unit| unit.stats).sum(),
+            path,
+            paths,
+            rule,
+            template,
+            standing,
+            seen,
+            runs: runs as u32,
+            of_runs: of_runs as u32,
+        }
+    }
+}
+
+/// The rule of a template, as at the top.
+fn rule_of(path: &RepoPath, matched: &TemplateMatch) -> BString {
+    match matched {
+        TemplateMatch::Rule(project, rule) => fit(&rule.pattern, project.rules_folder().as_bstr()),
+        TemplateMatch::Known(_) => exactly(path),
+    }
+}
+
+/// Programs by which people write files themselves: editors, and what copies, unpacks or fetches.
+const HANDS: [&str; 30] = [
+    "bash", "cat", "code", "cp", "curl", "dash", "emacs", "fish", "gedit", "git", "gvim", "hx",
+    "idea", "kate", "kwrite", "micro", "mv", "nano", "nvim", "rsync", "sed", "sh", "subl", "tar",
+    "tee", "touch", "unzip", "vim", "wget", "zsh",
+];
+
+/// Whether somebody may have made this by hand: a single file, or several, that no other program was
+/// seen to write.
+fn is_by_hand(paths: &[RepoPathBuf], seen: Option<&Sighting>) -> bool {
+    // A shell that runs a script is a tool.
+    let is_tool = |program: &String| !HANDS.contains(&&**program);
+    let by_tool = seen.is_some_and(|seen| seen.by.iter().chain(&seen.beside).any(is_tool));
+    // Nobody names many things so that they differ only in a number.
+    !by_tool && paths.len() < PLACES
+}

@@ -1,0 +1,136 @@
+//! A rehearsal, for people.
+
+use super::Ran;
+use crate::render::{Align, Cell, Paint, Table, count, files, quoted, shown};
+use crate::words;
+use bstr::ByteSlice;
+use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_worktree::{RepoPath, RepoPathBuf};
+
+/// What a clone would lack.
+pub fn of_missing(missing: &[Missing]) -> String {
+    let line = |file: &Missing| {
+        let by = match &file.ruling {
+            Some(by) => format!("kept out by {}", words::ruling(by)),
+            None => "not staged".to_owned(),
+        };
+        let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
+        let reason = words::missing_reason(&file.reason);
+        format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
+    };
+    missing.iter().map(line).collect()
+}
+
+/// What a run left behind.
+pub fn of_run(ran: &Ran) -> String {
+    let seconds = format!("{:.1} s", ran.time.as_secs_f64());
+    let mut text = match ran.end.as_ref().map(|end| end.0) {
+        None => format!("\nwatched for {seconds}\n"),
+        Some(Some(0)) => format!("\n{} in {seconds}\n", Paint::Good.on("it works")),
+        Some(Some(code)) => {
+            let failed = Paint::Bad.on(format!("it failed with {code}"));
+            format!("\n{failed} after {seconds}\n")
+        }
+        Some(None) => format!("\n{} after {seconds}\n", Paint::Bad.on("it was killed")),
+    };
+    let difference = &ran.difference;
+    if !difference.ignored.is_empty() {
+        text += &text_of_ignored(difference);
+    }
+    let untracked = "not tracked, there before, and changed meanwhile";
+    text += &listed("tracked, and changed meanwhile", &difference.changed);
+    text += &listed(untracked, &difference.rewritten);
+    text += &listed("came and went", &difference.passing);
+    if !difference.not_again.is_empty() {
+        let head = Paint::Head.on("earlier runs left it behind, this one did not");
+        let rules = difference.not_again.iter().take(MOST);
+        let rules: String = rules
+            .map(|rule| format!("  {}\n", words::pattern(rule.as_bstr())))
+            .collect();
+        text += &format!("\n{head}\n{rules}{}", more(difference.not_again.len()));
+    }
+    if difference.unruled.is_empty() {
+        let nothing = Paint::Good.on("nothing new that no rule keeps out");
+        return text + &format!("\n{nothing}\n");
+    }
+    let is_proposed = |new: &&Learned| new.standing == Standing::Proposed;
+    let (proposed, left): (Vec<&Learned>, Vec<&Learned>) =
+        difference.unruled.iter().partition(is_proposed);
+    if !left.is_empty() {
+        let head = Paint::Warn.on("new, NOT kept out, and left to you");
+        text += &format!("\n{head}\n{}", table_of(&left));
+    }
+    if !proposed.is_empty() {
+        let head = Paint::Warn.on("new, and NOT kept out");
+        let rules: Vec<String> = proposed
+            .iter()
+            .map(|new| quoted(new.rule.as_bstr()))
+            .collect();
+        let add = Paint::Type.on(format!("redshank add {} --write", rules.join(" ")));
+        let keeps = Paint::Quiet.on("keeps it out");
+        text += &format!("\n{head}\n{}{add}  {keeps}\n", table_of(&proposed));
+    }
+    text
+}
+
+/// So many paths of a kind are told.
+const MOST: usize = 10;
+
+fn listed(head: &str, paths: &[RepoPathBuf]) -> String {
+    if paths.is_empty() {
+        return String::new();
+    }
+    let rows = paths.iter().take(MOST);
+    let rows: String = rows
+        .map(|path| format!("  {}\n", shown(path.as_bstr())))
+        .collect();
+    format!("\n{}\n{rows}{}", Paint::Head.on(head), more(paths.len()))
+}
+
+/// That there are more than were told.
+fn more(all: usize) -> String {
+    match all.saturating_sub(MOST) {
+        0 => String::new(),
+        rest => format!("  and {} more\n", count(rest as u64)),
+    }
+}
+
+fn text_of_ignored(difference: &RunDifference) -> String {
+    let columns = [Align::Right, Align::Right, Align::Whole, Align::Left];
+    let mut table = Table::new(&columns);
+    for (ruling, stats) in &difference.ignored {
+        let by = format!("{}:{}", ruling.source().shown, ruling.rule().line);
+        table.row([
+            files(stats.files).into(),
+            stats.size.to_string().into(),
+            Cell::painted(Paint::Type, words::pattern(ruling.rule().text.as_bstr())),
+            Cell::painted(Paint::Quiet, by),
+        ]);
+    }
+    format!(
+        "\n{}\n{}",
+        Paint::Head.on("new, and kept out"),
+        table.text()
+    )
+}
+
+fn table_of(new: &[&Learned]) -> String {
+    let mut table = Table::new(&[Align::Whole, Align::Right, Align::Right, Align::Left]);
+    for new in new {
+        table.row([
+            shown(name(new)).into(),
+            files(new.stats.files).into(),
+            new.stats.size.to_string().into(),
+            Cell::painted(Paint::Quiet, words::learned(new)),
+        ]);
+    }
+    table.text()
+}
+
+/// What stands for it: its path, or the rule for several.
+fn name(new: &Learned) -> &RepoPath {
+    match new.paths.as_slice() {
+        [path] => path,
+        _ => RepoPath::new(&new.rule),
+    }
+}

@@ -1,0 +1,122 @@
+//! Which programs write, where the system tells: proc(5) has it on Linux.
+
+#[cfg(target_os = "linux")]
+use procfs::process::{FDPermissions, FDTarget, Process, all_processes};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+/// What was learned of processes so far, by their numbers.
+#[derive(Default)]
+pub struct Programs(HashMap<i32, Known>);
+
+/// What is known of a process.
+#[derive(Default)]
+struct Known {
+    /// The process that started it.
+    parent: i32,
+    /// How often it had written when it was asked last.
+    writes: u64,
+}
+
+/// What programs of this person do just now.
+#[derive(Default)]
+pub struct AtWork {
+    /// The files in the folder that they have open to write, each with the program.
+    pub files: Vec<(PathBuf, String)>,
+    /// The programs that run in the folder and have written something since they were asked last.
+    pub writers: Vec<String>,
+}
+
+#[cfg(target_os = "linux")]
+impl Programs {
+    /// What programs do in a folder just now.
+    pub fn at_work(&mut self, top: &Path) -> AtWork {
+        let own = std::process::id().cast_signed();
+        let (mut open, mut writers) = (HashMap::new(), Vec::new());
+        for process in all_processes().into_iter().flatten().flatten() {
+            // Whoever has ended meanwhile, or is not ours to ask, tells nothing.
+            let Ok(cwd) = process.cwd() else {
+                continue;
+            };
+            if process.pid() == own {
+                continue;
+            }
+            let known = self.0.entry(process.pid());
+            let known = known.or_insert_with(|| Known {
+                parent: process.stat().map_or(0, |stat| stat.ppid),
+                writes: 0,
+            });
+            for file in process.fd().into_iter().flatten().flatten() {
+                let is_to_write = file.mode().contains(FDPermissions::WRITE);
+                if let FDTarget::Path(path) = file.target
+                    && is_to_write
+                    && path.starts_with(top)
+                {
+                    open.insert((process.pid(), file.fd), path);
+                }
+            }
+            let writes = process.io().map_or(known.writes, |io| io.syscw);
+            if cwd.starts_with(top) && writes > known.writes {
+                writers.push(name_of(&process));
+            }
+            known.writes = writes;
+        }
+        // What a process has from the one that started it, that one has opened.
+        let is_own = |(pid, fd): &(i32, i32), path: &PathBuf| {
+            let parent = self.0.get(pid).map_or(0, |known| known.parent);
+            open.get(&(parent, *fd)) != Some(path)
+        };
+        let own = open.iter().filter(|(at, path)| is_own(at, path));
+        let named = own.filter_map(|((pid, _), path)| {
+            Some((path.clone(), name_of(&Process::new(*pid).ok()?)))
+        });
+        AtWork {
+            files: named.collect(),
+            writers,
+        }
+    }
+}
+
+/// The name of a program; of one that runs a script, the script's, too. Nothing else of its command
+/// line, for secrets may be in it.
+#[cfg(target_os = "linux")]
+fn name_of(process: &Process) -> String {
+    let words = process.cmdline().unwrap_or_default();
+    let name = |word: &str| {
+        let name = Path::new(word).file_name().unwrap_or_default();
+        name.to_string_lossy().into_owned()
+    };
+    let Some(program) = words.first().filter(|word| !word.is_empty()) else {
+        return process.stat().map(|stat| stat.comm).unwrap_or_default();
+    };
+    let program = name(program);
+    let bare = program.trim_end_matches(|c: char| c.is_ascii_digit() || c == '.');
+    let script = match bare {
+        "java" => words.iter().skip_while(|word| *word != "-jar").nth(1),
+        _ if INTERPRETERS.contains(&bare) => words.get(1).filter(|word| !word.starts_with('-')),
+        _ => None,
+    };
+    match script {
+        Some(script) => format!("{program} {}", name(script)),
+        None => program,
+    }
+}
+
+/// Programs whose first argument is a script.
+#[cfg(target_os = "linux")]
+const INTERPRETERS: [&str; 13] = [
+    "bash", "dash", "deno", "fish", "ksh", "lua", "node", "perl", "php", "python", "ruby", "sh",
+    "zsh",
+];
+
+#[cfg(not(target_os = "linux"))]
+impl Programs {
+    /// Nothing: this system isn't asked.
+    pub fn at_work(&mut self, _top: &Path) -> AtWork {
+        let Known {
+            parent: _,
+            writes: _,
+        } = self.0.remove(&0).unwrap_or_default();
+        AtWork::default()
+    }
+}

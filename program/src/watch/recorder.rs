@@ -1,0 +1,129 @@
+//! What is written in a working tree, when, and by which program.
+
+use super::concerns;
+use super::programs::Programs;
+use crossbeam_channel::{Receiver, Sender, unbounded};
+use notify::{EventKind, RecommendedWatcher, RecursiveMode, Watcher};
+use parking_lot::Mutex;
+use redshank_changes::rehearse::Sightings;
+use redshank_worktree::{RepoPath, RepoPathBuf};
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// Notes what is written, as long as it lives.
+pub struct Recorder {
+    /// Where the system can't watch so much, nothing is seen.
+    _watcher: Option<RecommendedWatcher>,
+    seen: Arc<Mutex<Sightings>>,
+    written: Receiver<()>,
+}
+
+/// So long after something was written, it is asked who has files open.
+const BUSY: Duration = Duration::from_millis(100);
+
+/// What was written just now is told by the system so much later at most.
+const LATE: Duration = Duration::from_millis(60);
+
+impl Recorder {
+    /// Begins.
+    pub fn start(top: &Path) -> Self {
+        let start = Instant::now();
+        let seen = Arc::new(Mutex::new(Sightings::default()));
+        let (wake, woken) = unbounded();
+        let (tell, written) = unbounded();
+        let watcher = watcher(top, start, Arc::clone(&seen), (wake, tell));
+        let (top, noted) = (top.to_owned(), Arc::clone(&seen));
+        std::thread::spawn(move || ask_who(&top, start, &noted, &woken));
+        Self {
+            _watcher: watcher,
+            seen,
+            written,
+        }
+    }
+
+    /// What was seen so far.
+    pub fn seen(&self) -> Sightings {
+        std::thread::sleep(LATE);
+        self.seen.lock().clone()
+    }
+
+    /// A message whenever something was written.
+    pub fn written(&self) -> &Receiver<()> {
+        &self.written
+    }
+}
+
+fn watcher(
+    top: &Path,
+    start: Instant,
+    seen: Arc<Mutex<Sightings>>,
+    (wake, tell): (Sender<Vec<RepoPathBuf>>, Sender<()>),
+) -> Option<RecommendedWatcher> {
+    let folder = top.to_owned();
+    let note = move |event: notify::Result<notify::Event>| {
+        let Ok(event) = event else {
+            return;
+        };
+        let is_write = matches!(event.kind, EventKind::Create(_) | EventKind::Modify(_));
+        if !is_write || !concerns(&event.paths) {
+            return;
+        }
+        let at = start.elapsed();
+        let paths = event.paths.iter().filter_map(|path| below(&folder, path));
+        let paths: Vec<RepoPathBuf> = paths.collect();
+        for path in &paths {
+            seen.lock().written(path, at);
+        }
+        // Whoever is gone needs no news.
+        let _ = (wake.send(paths), tell.send(()));
+    };
+    let mut watcher = notify::recommended_watcher(note).ok()?;
+    watcher.watch(top, RecursiveMode::Recursive).ok()?;
+    Some(watcher)
+}
+
+/// A path in the working tree that isn't git's own.
+fn below(top: &Path, path: &Path) -> Option<RepoPathBuf> {
+    let below = path.strip_prefix(top).ok()?;
+    let is_gits = below.components().any(|part| part.as_os_str() == ".git");
+    let path = RepoPath::new(below.as_os_str().as_bytes());
+    (!is_gits && !path.is_top()).then(|| path.to_owned())
+}
+
+/// Asks, while something is written, which programs have files open to write, and which write
+/// anything, until nobody listens.
+fn ask_who(
+    top: &Path,
+    start: Instant,
+    seen: &Mutex<Sightings>,
+    woken: &Receiver<Vec<RepoPathBuf>>,
+) {
+    let mut programs = Programs::default();
+    // What they wrote before doesn't count.
+    programs.at_work(top);
+    while let Ok(mut written) = woken.recv() {
+        let mut last = Instant::now();
+        while last.elapsed() < BUSY {
+            let asked = Instant::now();
+            let at_work = programs.at_work(top);
+            written.extend(woken.try_iter().flatten());
+            let mut seen = seen.lock();
+            for (path, program) in at_work.files {
+                if let Some(path) = below(top, &path) {
+                    seen.held(&path, start.elapsed(), &program);
+                }
+            }
+            if !at_work.writers.is_empty() && !written.is_empty() {
+                last = Instant::now();
+                for path in written.drain(..) {
+                    seen.beside(&path, &at_work.writers);
+                }
+            }
+            drop(seen);
+            // At most half of the time goes into asking.
+            std::thread::sleep(asked.elapsed().max(Duration::from_millis(1)));
+        }
+    }
+}
