@@ -112,7 +112,7 @@ pub struct NewOut {
     /// The narrowest rule that keeps it out.
     pub rule: String,
     /// What speaks for the rule: `proposed`, or against it: it is `needed` in every clone, it looks like
-    /// `work`, somebody may have
+    /// `work`, it came with work in the first run (`with-work`), somebody may have
     /// made it `by-hand` while it was watched, some runs of the command leave it behind and others do
     /// not (`not-every-time`).
     pub standing: &'static str,
@@ -155,6 +155,7 @@ impl From<&Learned> for NewOut {
                 Standing::Proposed => "proposed",
                 Standing::Needed => "needed",
                 Standing::Work => "work",
+                Standing::WithWork => "with-work",
                 Standing::ByHand => "by-hand",
                 Standing::NotEveryTime => "not-every-time",
             },

@@ -82,7 +82,9 @@ impl Programs {
 #[cfg(target_os = "linux")]
 fn name_of(process: &Process) -> String {
     let words = process.cmdline().unwrap_or_default();
+    // Some programs write all of their arguments into their name.
     let name = |word: &str| {
+        let word = word.split(' ').next().unwrap_or_default();
         let name = Path::new(word).file_name().unwrap_or_default();
         name.to_string_lossy().into_owned()
     };

@@ -11,6 +11,7 @@ pub fn learned(new: &Learned) -> String {
         Standing::Proposed => None,
         Standing::Needed => Some("every clone needs it".to_owned()),
         Standing::Work => Some("looks like work".to_owned()),
+        Standing::WithWork => Some("came with work; another run tells".to_owned()),
         Standing::ByHand => Some("perhaps by hand".to_owned()),
         Standing::NotEveryTime => Some("not every run leaves it behind".to_owned()),
     };

@@ -50,6 +50,8 @@ pub enum Standing {
     Needed,
     /// It looks like somebody's work.
     Work,
+    /// It came with work, as when a project is started; another run tells.
+    WithWork,
     /// Somebody may have made it by hand while it was watched.
     ByHand,
     /// Some runs of the command left it behind, and others, the last among them, did not.
@@ -84,6 +86,8 @@ struct Unit<'s> {
     template: Option<(BString, &'s str)>,
     /// A project needs something of it.
     is_needed: bool,
+    /// A project is recognised by something in it.
+    is_project: bool,
 }
 
 /// From so many places on, a name makes a rule for the name.
@@ -113,6 +117,14 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
     let all = known.chain(scene.in_groups(plain, &came));
     let learned = all.map(|(rule, units)| scene.judged(rule, &units));
     let mut learned: Vec<Learned> = learned.collect();
+    let is_new_work = |new: &Learned| new.standing == Standing::Work && new.runs == 1;
+    let starts_something = learned.iter().any(is_new_work);
+    for new in learned.iter_mut().filter(|_| starts_something) {
+        let is_doubtful = new.standing == Standing::Proposed && new.template.is_none();
+        if is_doubtful && new.runs == 1 {
+            new.standing = Standing::WithWork;
+        }
+    }
     learned.sort_by(|a, b| a.path.cmp(&b.path));
     learned
 }
@@ -164,35 +176,50 @@ fn in_folder(folder: &RepoPath) -> BString {
 impl<'s> Scene<'s> {
     fn units(&self) -> Vec<Unit<'s>> {
         let needed = NeededPaths::of(&self.survey.projects);
-        let mut units: BTreeMap<&RepoPath, Unit> = BTreeMap::new();
-        for entry in self
-            .came
+        let recognised = self
+            .survey
+            .projects
             .iter()
-            .filter(|entry| entry.state == State::Candidate)
-        {
-            let of_template = entry.path.parts().find_map(|part| {
+            .map(|project| &*project.evidence);
+        let recognised: HashSet<&RepoPath> = recognised.collect();
+        let of_template = |entry: &'s Entry| {
+            let matched = entry.path.parts().find_map(|part| {
                 let matched = self.survey.matches.on(part)?;
                 Some((part, (rule_of(part, &matched), matched.template())))
             });
-            let new_folder = || {
-                entry
-                    .path
-                    .folders_above()
-                    .find(|folder| !self.known.contains(folder))
-            };
-            let (path, template) = match of_template {
+            (entry, matched)
+        };
+        let new = self.came.iter().copied();
+        let new = new.filter(|entry| entry.state == State::Candidate);
+        let new: Vec<_> = new.map(of_template).collect();
+        // Where a tool's own place lies in a new folder, the rest of it is something else.
+        let matched = new
+            .iter()
+            .filter_map(|(_, matched)| Some(matched.as_ref()?.0));
+        let mixed: HashSet<&RepoPath> = matched.flat_map(|part| part.folders_above()).collect();
+        let is_whole = |folder: &&RepoPath| !self.known.contains(folder) && !mixed.contains(folder);
+        let mut units: BTreeMap<&RepoPath, Unit> = BTreeMap::new();
+        for (entry, matched) in new {
+            let (path, template) = match matched {
                 Some((part, template)) => (part, Some(template)),
-                None => (new_folder().unwrap_or(&entry.path), None),
+                None => {
+                    let whole = entry.path.folders_above().find(is_whole);
+                    (whole.unwrap_or(&entry.path), None)
+                }
             };
             let none = || Unit {
                 path,
                 stats: FileStats::default(),
                 template,
                 is_needed: false,
+                is_project: false,
             };
             let unit = units.entry(path).or_insert_with(none);
             unit.stats += entry.stats();
-            unit.is_needed |= unit.template.is_none() && needed.has(&entry.path);
+            if unit.template.is_none() {
+                unit.is_needed |= needed.has(&entry.path);
+                unit.is_project |= recognised.contains(&*entry.path);
+            }
         }
         units.into_values().collect()
     }
@@ -275,7 +302,7 @@ impl<'s> Scene<'s> {
         let standing = match () {
             () if template.is_some() => Standing::Proposed,
             () if units.iter().any(|unit| unit.is_needed) => Standing::Needed,
-            () if is_work() => Standing::Work,
+            () if units.iter().any(|unit| unit.is_project) || is_work() => Standing::Work,
             () if !self.is_command && is_by_hand(&paths, seen.as_ref()) => Standing::ByHand,
             () if !is_steady => Standing::NotEveryTime,
             () => Standing::Proposed,
