@@ -206,6 +206,16 @@ def write(name, row):
     PAGE.write_text(page(in_order(rows), in_order(failures)))
 
 
+def environment_in(work):
+    """A person of their own, with the caches of this one."""
+    home = work / "home"
+    home.mkdir(exist_ok=True)
+    return {**os.environ, "HOME": str(home), "XDG_CONFIG_HOME": str(home / ".config"), "GIT_CONFIG_NOSYSTEM": "1",
+            "CARGO_HOME": os.environ.get("CARGO_HOME", os.path.expanduser("~/.cargo")),
+            "RUSTUP_HOME": os.environ.get("RUSTUP_HOME", os.path.expanduser("~/.rustup")),
+            "npm_config_cache": os.path.expanduser("~/.npm"), "PIP_CACHE_DIR": os.path.expanduser("~/.cache/pip"), "CI": "1"}
+
+
 def main():
     arguments = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     arguments.add_argument("--only", default="")
@@ -217,12 +227,7 @@ def main():
     with tempfile.TemporaryDirectory() as temporary:
         work = asked.keep or pathlib.Path(temporary)
         work.mkdir(parents=True, exist_ok=True)
-        home = work / "home"
-        home.mkdir(exist_ok=True)
-        environment = {**os.environ, "HOME": str(home), "XDG_CONFIG_HOME": str(home / ".config"), "GIT_CONFIG_NOSYSTEM": "1",
-                       "CARGO_HOME": os.environ.get("CARGO_HOME", os.path.expanduser("~/.cargo")),
-                       "RUSTUP_HOME": os.environ.get("RUSTUP_HOME", os.path.expanduser("~/.rustup")),
-                       "npm_config_cache": os.path.expanduser("~/.npm"), "PIP_CACHE_DIR": os.path.expanduser("~/.cache/pip"), "CI": "1"}
+        environment = environment_in(work)
         swallowed = False
         for chain in chains:
             name = chain["name"]

@@ -5,8 +5,8 @@ mod recorder;
 
 pub use recorder::Recorder;
 
-use crossbeam_channel::unbounded;
-use notify::{RecommendedWatcher, RecursiveMode, Watcher};
+use crossbeam_channel::{Receiver, unbounded};
+use notify::{Event, RecommendedWatcher, RecursiveMode, Watcher};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -17,15 +17,17 @@ const QUIET: Duration = Duration::from_millis(200);
 /// false. Where the system can't watch so much, nothing is given.
 pub fn tree(top: &Path, told: impl Fn() -> bool + Send + 'static) -> Option<RecommendedWatcher> {
     let (changed, changes) = unbounded();
-    let mut watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
-        let is_change = event.is_ok_and(|event| !event.kind.is_access() && concerns(&event.paths));
-        if is_change {
-            // Whoever is gone needs no news.
-            let _ = changed.send(());
-        }
-    })
-    .ok()?;
-    watcher.watch(top, RecursiveMode::Recursive).ok()?;
+    let watcher = watcher(top, move |_| {
+        // Whoever is gone needs no news.
+        let _ = changed.send(());
+    })?;
+    when_quiet(changes, told);
+    Some(watcher)
+}
+
+/// Calls this, in a thread of its own, whenever there were changes and it is quiet again, until it
+/// gives false.
+pub fn when_quiet(changes: Receiver<()>, told: impl Fn() -> bool + Send + 'static) {
     std::thread::spawn(move || {
         while changes.recv().is_ok() {
             while changes.recv_timeout(QUIET).is_ok() {}
@@ -34,6 +36,19 @@ pub fn tree(top: &Path, told: impl Fn() -> bool + Send + 'static) -> Option<Reco
             }
         }
     });
+}
+
+/// Calls this with every change that can change what is known.
+fn watcher(
+    top: &Path,
+    mut changed: impl FnMut(Event) + Send + 'static,
+) -> Option<RecommendedWatcher> {
+    let note = move |event: notify::Result<Event>| match event {
+        Ok(event) if !event.kind.is_access() && concerns(&event.paths) => changed(event),
+        _ => {}
+    };
+    let mut watcher = notify::recommended_watcher(note).ok()?;
+    watcher.watch(top, RecursiveMode::Recursive).ok()?;
     Some(watcher)
 }
 

@@ -31,14 +31,15 @@ pub struct AtWork {
 impl Programs {
     /// What programs do in a folder just now.
     pub fn at_work(&mut self, top: &Path) -> AtWork {
-        let own = std::process::id().cast_signed();
+        let own = with_parents(std::process::id().cast_signed());
         let (mut open, mut writers) = (HashMap::new(), Vec::new());
         for process in all_processes().into_iter().flatten().flatten() {
             // Whoever has ended meanwhile, or is not ours to ask, tells nothing.
             let Ok(cwd) = process.cwd() else {
                 continue;
             };
-            if process.pid() == own {
+            // Whoever started us shows what we say.
+            if own.contains(&process.pid()) {
                 continue;
             }
             let known = self.0.entry(process.pid());
@@ -66,8 +67,8 @@ impl Programs {
             let parent = self.0.get(pid).map_or(0, |known| known.parent);
             open.get(&(parent, *fd)) != Some(path)
         };
-        let own = open.iter().filter(|(at, path)| is_own(at, path));
-        let named = own.filter_map(|((pid, _), path)| {
+        let opened = open.iter().filter(|(at, path)| is_own(at, path));
+        let named = opened.filter_map(|((pid, _), path)| {
             Some((path.clone(), name_of(&Process::new(*pid).ok()?)))
         });
         AtWork {
@@ -75,6 +76,16 @@ impl Programs {
             writers,
         }
     }
+}
+
+/// A process, the one that started it, and so on.
+#[cfg(target_os = "linux")]
+fn with_parents(process: i32) -> Vec<i32> {
+    let parent = |process: &i32| {
+        let parent = Process::new(*process).and_then(|process| process.stat());
+        Some(parent.ok()?.ppid).filter(|parent| *parent > 0)
+    };
+    std::iter::successors(Some(process), parent).collect()
 }
 
 /// The name of a program; of one that runs a script, the script's, too. Nothing else of its command

@@ -1,9 +1,9 @@
 //! What is written in a working tree, when, and by which program.
 
-use super::concerns;
 use super::programs::Programs;
-use crossbeam_channel::{Receiver, Sender, unbounded};
-use notify::{EventKind, RecommendedWatcher, RecursiveMode, Watcher};
+use super::watcher;
+use crossbeam_channel::{Receiver, unbounded};
+use notify::{EventKind, RecommendedWatcher};
 use parking_lot::Mutex;
 use redshank_changes::rehearse::Sightings;
 use redshank_worktree::{RepoPath, RepoPathBuf};
@@ -17,7 +17,7 @@ pub struct Recorder {
     /// Where the system can't watch so much, nothing is seen.
     _watcher: Option<RecommendedWatcher>,
     seen: Arc<Mutex<Sightings>>,
-    written: Receiver<()>,
+    changed: Receiver<()>,
 }
 
 /// So long after something was written, it is asked who has files open.
@@ -32,14 +32,26 @@ impl Recorder {
         let start = Instant::now();
         let seen = Arc::new(Mutex::new(Sightings::default()));
         let (wake, woken) = unbounded();
-        let (tell, written) = unbounded();
-        let watcher = watcher(top, start, Arc::clone(&seen), (wake, tell));
+        let (tell, changed) = unbounded();
+        let (folder, noted) = (top.to_owned(), Arc::clone(&seen));
+        let watcher = watcher(top, move |event| {
+            if matches!(event.kind, EventKind::Create(_) | EventKind::Modify(_)) {
+                let paths = event.paths.iter().filter_map(|path| below(&folder, path));
+                let paths: Vec<RepoPathBuf> = paths.collect();
+                for path in &paths {
+                    noted.lock().written(path, start.elapsed());
+                }
+                let _ = wake.send(paths);
+            }
+            // Whoever is gone needs no news.
+            let _ = tell.send(());
+        });
         let (top, noted) = (top.to_owned(), Arc::clone(&seen));
         std::thread::spawn(move || ask_who(&top, start, &noted, &woken));
         Self {
             _watcher: watcher,
             seen,
-            written,
+            changed,
         }
     }
 
@@ -49,39 +61,10 @@ impl Recorder {
         self.seen.lock().clone()
     }
 
-    /// A message whenever something was written.
-    pub fn written(&self) -> &Receiver<()> {
-        &self.written
+    /// A message whenever something has changed.
+    pub fn changed(&self) -> &Receiver<()> {
+        &self.changed
     }
-}
-
-fn watcher(
-    top: &Path,
-    start: Instant,
-    seen: Arc<Mutex<Sightings>>,
-    (wake, tell): (Sender<Vec<RepoPathBuf>>, Sender<()>),
-) -> Option<RecommendedWatcher> {
-    let folder = top.to_owned();
-    let note = move |event: notify::Result<notify::Event>| {
-        let Ok(event) = event else {
-            return;
-        };
-        let is_write = matches!(event.kind, EventKind::Create(_) | EventKind::Modify(_));
-        if !is_write || !concerns(&event.paths) {
-            return;
-        }
-        let at = start.elapsed();
-        let paths = event.paths.iter().filter_map(|path| below(&folder, path));
-        let paths: Vec<RepoPathBuf> = paths.collect();
-        for path in &paths {
-            seen.lock().written(path, at);
-        }
-        // Whoever is gone needs no news.
-        let _ = (wake.send(paths), tell.send(()));
-    };
-    let mut watcher = notify::recommended_watcher(note).ok()?;
-    watcher.watch(top, RecursiveMode::Recursive).ok()?;
-    Some(watcher)
 }
 
 /// A path in the working tree that isn't git's own.

@@ -17,11 +17,15 @@ struct Terminal {
 }
 
 impl Terminal {
-    fn of(nia: &Person, (rows, columns): (u16, u16), environment: &str) -> Self {
+    fn of(nia: &Person, size: (u16, u16), environment: &str) -> Self {
         let (program, root) = (env!("CARGO_BIN_EXE_redshank"), nia.here().display());
-        let run = format!(
-            "stty rows {rows} columns {columns}; {environment} timeout --foreground 60 {program} live --root {root}; echo left $?"
-        );
+        let view = format!("timeout --foreground 60 {program} live --root {root}; echo left $?");
+        Self::with(nia, size, &format!("{environment} {view}"))
+    }
+
+    /// A terminal on which something runs.
+    fn with(nia: &Person, (rows, columns): (u16, u16), program: &str) -> Self {
+        let run = format!("stty rows {rows} columns {columns}; {program}");
         let mut command = nia.command("script");
         let command = command
             .args(["-qec", &run, "/dev/null"])
@@ -180,6 +184,95 @@ fn what_a_build_writes_shows_up_first() {
     view.shows("pattern: /made/");
     view.types("\x03");
     view.is_left(0);
+}
+
+#[test]
+fn a_rule_is_learned_from_what_a_tool_writes_and_none_from_work() {
+    let nia = ground();
+    nia.writes(
+        "tool.sh",
+        "mkdir out; exec 3> out/a.bin 4> level.bin; echo 1 >&3; sleep 2\n",
+    );
+    let mut view = Terminal::of(&nia, (40, 140), "");
+    view.shows("> soundings/");
+    let mut tool = nia.command("sh").arg("tool.sh").spawn().unwrap();
+    view.shows("came; Ctrl-N keeps it out");
+    view.types("\x0e");
+    view.shows("pattern: /level.bin");
+    view.types("\x0e");
+    view.shows("pattern: /out/");
+    view.shows("- keeps out 1 file");
+    view.types("\x0e");
+    view.shows("pattern: /level.bin");
+    // Why a row isn't among them.
+    view.types("\x15");
+    view.shows("came; Ctrl-N keeps it out");
+    view.types("\x1b[H");
+    let text = view.sees("the file by hand", |text| text.contains("by sh tool.sh"));
+    let (_, about) = text.split_once("came since you look").unwrap();
+    assert!(about.contains("a rule for it: /"), "{text}");
+    tool.wait().unwrap();
+    nia.writes("new.py", "x = 1\n");
+    view.shows("    new.py");
+    view.types("\x1b[H");
+    view.shows("came since you look; looks like work");
+    view.types("\x03");
+    view.is_left(0);
+}
+
+#[test]
+fn it_is_put_aside_and_comes_back_and_grows_with_the_terminal() {
+    let nia = ground();
+    let (program, root) = (env!("CARGO_BIN_EXE_redshank"), nia.here().display());
+    let resize = format!(
+        "(until [ -e {root}/.git/wide ]; do sleep 0.1; done; stty rows 40 columns 140 </dev/tty) & "
+    );
+    let mut view = Terminal::with(
+        &nia,
+        (24, 80),
+        &format!("{resize} PS1='ready: ' bash --norc -i"),
+    );
+    view.shows("ready:");
+    view.types(&format!("{program} live --root {root}\n"));
+    view.shows("> soundings/");
+    view.types("*.raw");
+    view.shows("- keeps out 3 files");
+    view.types("\x1a");
+    view.shows("Stopped");
+    assert!(!view.screen.screen().alternate_screen() && !view.screen.screen().hide_cursor());
+    view.types("fg\n");
+    view.shows("- keeps out 3 files");
+    nia.writes(".git/wide", "");
+    view.screen
+        .screen_mut()
+        .set_size(40.try_into().unwrap(), 140.try_into().unwrap());
+    // What is told of a row stands beside the tree, and the foot on the last line.
+    view.sees("a wide picture", |text| {
+        let lines: Vec<&str> = text.lines().collect();
+        lines.len() == 40 && lines[39].contains("F1 keys")
+    });
+    view.types("\x03");
+    view.shows("ready:");
+    view.types("echo left $?; exit\n");
+    view.is_left(0);
+}
+
+#[test]
+fn a_key_is_little_to_a_slow_line_and_letters_of_ascii_are_enough() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (40, 140), "");
+    view.shows("F1 keys");
+    view.shows("> soundings/");
+    view.types("*.ra");
+    view.shows("pattern: *.ra ");
+    let before = view.all.len();
+    view.types("w");
+    view.shows("- keeps out 3 files");
+    let sent = view.all.len() - before;
+    assert!((1..2_000).contains(&sent), "{sent} bytes");
+    view.types("\x03");
+    view.is_left(0);
+    assert!(view.all.is_ascii());
 }
 
 #[test]

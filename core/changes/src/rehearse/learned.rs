@@ -34,6 +34,13 @@ pub struct Learned {
 }
 
 impl Learned {
+    /// The programs that wrote it, as far as is known.
+    fn programs(&self) -> Vec<String> {
+        let seen = self.seen.iter();
+        seen.flat_map(|seen| seen.by.iter().chain(&seen.beside).cloned())
+            .collect()
+    }
+
     /// Whether its rule keeps out this path, too.
     pub(super) fn would_take(&self, path: &RepoPath) -> bool {
         let rule = Rule::parse(&self.rule, 1, Case::Sensitive);
@@ -117,11 +124,21 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
     let all = known.chain(scene.in_groups(plain, &came));
     let learned = all.map(|(rule, units)| scene.judged(rule, &units));
     let mut learned: Vec<Learned> = learned.collect();
-    let is_new_work = |new: &Learned| new.standing == Standing::Work && new.runs == 1;
-    let starts_something = learned.iter().any(is_new_work);
-    for new in learned.iter_mut().filter(|_| starts_something) {
+    let is_new_work = |new: &&Learned| new.standing == Standing::Work && new.runs == 1;
+    let work: Vec<Vec<String>> = learned
+        .iter()
+        .filter(is_new_work)
+        .map(Learned::programs)
+        .collect();
+    for new in &mut learned {
+        let own = new.programs();
+        let came_with =
+            |work: &Vec<String>| match scene.is_command && (own.is_empty() || work.is_empty()) {
+                true => true,
+                false => own.iter().any(|program| work.contains(program)),
+            };
         let is_doubtful = new.standing == Standing::Proposed && new.template.is_none();
-        if is_doubtful && new.runs == 1 {
+        if is_doubtful && new.runs == 1 && work.iter().any(came_with) {
             new.standing = Standing::WithWork;
         }
     }

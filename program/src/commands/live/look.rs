@@ -1,10 +1,12 @@
 //! What there is to see, worked out beside the window so that no key waits for it.
 
+use crate::watch::Recorder;
 use crate::words;
 use anyhow::Result;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
 use redshank_changes::journal::{IfEdited, Journal};
+use redshank_changes::rehearse::{Learned, Scene, learned};
 use redshank_changes::{Edit, RuleTarget, write};
 use redshank_findings::{Finding, ScanOptions, scan};
 use redshank_templates::{Collection, recognise};
@@ -52,6 +54,8 @@ pub enum News {
     Reason(RepoPathBuf, Vec<String>),
     /// What was found here.
     Findings(Arc<Vec<Finding>>),
+    /// The rules for what came since the view was opened.
+    Learned(Arc<Vec<Learned>>),
     /// What came of something that was asked for.
     Said(String),
 }
@@ -179,20 +183,26 @@ impl Row {
 }
 
 /// Works until the window is gone.
-pub fn work(top: &Path, limits: GivenLimits, jobs: &Receiver<Job>, news: &Sender<News>) {
+pub fn work(
+    top: &Path,
+    limits: GivenLimits,
+    recorder: &Recorder,
+    jobs: &Receiver<Job>,
+    news: &Sender<News>,
+) {
     let mut first: Option<HashSet<RepoPathBuf>> = None;
     let mut proposal = Proposal {
         pattern: String::new(),
         scope: RuleScope::Team,
         folder: RepoPathBuf::default(),
     };
-    while let Some(()) = look(top, limits, &mut first, &mut proposal, jobs, news) {}
+    let place = (top, limits, recorder);
+    while let Some(()) = look(place, &mut first, &mut proposal, jobs, news) {}
 }
 
 /// Looks, until the disk changes; nothing once the window is gone.
 fn look(
-    top: &Path,
-    limits: GivenLimits,
+    (top, limits, recorder): (&Path, GivenLimits, &Recorder),
     first: &mut Option<HashSet<RepoPathBuf>>,
     proposal: &mut Proposal,
     jobs: &Receiver<Job>,
@@ -216,8 +226,9 @@ fn look(
     };
     tell(proposal, first)?;
     if jobs.is_empty()
-        && let Ok(found) = findings(&snapshot, limits)
+        && let Ok((learned, found)) = beside(&snapshot, limits, recorder, first.as_ref())
     {
+        news.send(News::Learned(Arc::new(learned))).ok()?;
         news.send(News::Findings(Arc::new(found))).ok()?;
     }
     loop {
@@ -328,12 +339,37 @@ fn reason(snapshot: &Snapshot, proposal: &Proposal, path: &RepoPath) -> Result<V
     Ok(plain.lines().map(str::to_owned).collect())
 }
 
-fn findings(snapshot: &Snapshot, limits: GivenLimits) -> Result<Vec<Finding>> {
+/// What takes longer: rules for what came, and what is found.
+fn beside(
+    snapshot: &Snapshot,
+    limits: GivenLimits,
+    recorder: &Recorder,
+    first: Option<&HashSet<RepoPathBuf>>,
+) -> Result<(Vec<Learned>, Vec<Finding>)> {
     let collection = Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)?;
     let survey = recognise(snapshot, snapshot.tree()?, &collection);
+    let tree = snapshot.whole_tree()?;
+    let is_old = |entry: &&Entry| first.is_none_or(|first| first.contains(&entry.path));
+    let (old, new): (Vec<&Entry>, Vec<&Entry>) = tree.entries.iter().partition(is_old);
+    let learned = match new.is_empty() {
+        true => Vec::new(),
+        false => learned(&Scene {
+            tree,
+            survey: &survey,
+            came: &new,
+            left: &HashSet::new(),
+            known: old
+                .iter()
+                .flat_map(|entry| entry.path.folders_above())
+                .collect(),
+            earlier: &[],
+            seen: &recorder.seen(),
+            is_command: false,
+        }),
+    };
     let options = ScanOptions {
         limits,
         ..ScanOptions::default()
     };
-    Ok(scan(snapshot, &survey, &options)?.findings)
+    Ok((learned, scan(snapshot, &survey, &options)?.findings))
 }

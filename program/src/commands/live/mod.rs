@@ -6,7 +6,8 @@ mod window;
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::{render, watch};
+use crate::render;
+use crate::watch::{self, Recorder};
 use anyhow::{Result, bail};
 use clap::Args;
 use crossbeam_channel::unbounded;
@@ -35,8 +36,11 @@ impl Live {
         let (jobs, todo) = unbounded();
         let (found, news) = unbounded();
         let changed = jobs.clone();
-        let _watcher = watch::tree(&top, move || changed.send(look::Job::DiskChanged).is_ok());
-        std::thread::spawn(move || look::work(&top, limits, &todo, &found));
+        let recorder = Recorder::start(&top);
+        watch::when_quiet(recorder.changed().clone(), move || {
+            changed.send(look::Job::DiskChanged).is_ok()
+        });
+        std::thread::spawn(move || look::work(&top, limits, &recorder, &todo, &found));
         window::show(&jobs, &news)?;
         Ok(ExitCode::SUCCESS)
     }

@@ -5,15 +5,17 @@ use super::look::{Look, Row, RowKind};
 use super::window::{Question, Window};
 use crate::render::{Paint, count, cut, files, screen, shown};
 use crate::words;
+use bstr::ByteSlice;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Position, Rect};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph, Wrap};
+use redshank_changes::rehearse::Learned;
 use redshank_findings::Finding;
-use redshank_worktree::RepoPath;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
+use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// From so many columns on, what is told of a row stands beside the tree.
 const WIDE: u16 = 110;
@@ -30,6 +32,7 @@ const HELP: &[&str] = &[
     "Up, Down, PgUp, PgDn  another row; the mouse does it, too",
     "Right, Left, Enter    open and shut a folder",
     "Tab                   a pattern from the row; again: the next width",
+    "Ctrl-N                a rule for what came; again: the next",
     "Ctrl-T                for whom: team, folder, this clone, yourself",
     "Enter                 write the rule (Enter again does it)",
     "Ctrl-R                take the last change back (Enter does it)",
@@ -170,7 +173,23 @@ fn message(window: &Window, look: &Look) -> Line<'static> {
         std::cmp::Ordering::Less => {
             Line::styled(format!("+ lets in {}", files(is - was)), style(Paint::Warn))
         }
+        std::cmp::Ordering::Equal if window.pattern.is_empty() => came(window),
         std::cmp::Ordering::Equal => Line::raw(""),
+    }
+}
+
+/// That something came, and the key that keeps it out.
+fn came(window: &Window) -> Line<'static> {
+    match window.proposed().next() {
+        Some(new) => {
+            let rule = words::pattern(new.rule.as_bstr());
+            let came = format!(
+                "* {} came; Ctrl-N keeps it out: {rule}",
+                files(new.stats.files)
+            );
+            Line::styled(safe(&came), style(Paint::Warn))
+        }
+        None => Line::raw(""),
     }
 }
 
@@ -268,6 +287,16 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
         && *path == row.path
     {
         lines.extend(reason.iter().map(|line| Line::raw(safe(line))));
+    }
+    let is_of_it = |new: &&Learned| {
+        let is_it = |path: &RepoPathBuf| row.path.is_within(path) || *path == row.path;
+        new.paths.iter().any(is_it)
+    };
+    for new in window.learned.iter().filter(is_of_it) {
+        let rule = words::pattern(new.rule.as_bstr());
+        let text = format!("came since you look; {}", words::learned(new));
+        lines.push(Line::styled(safe(&text), style(Paint::Warn)));
+        lines.push(Line::raw(format!("a rule for it: {}", safe(&rule))));
     }
     let is_here = |finding: &&Finding| {
         finding.path == row.path || finding.path.is_within(&row.path) && row.path.is_folder()

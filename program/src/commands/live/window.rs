@@ -12,6 +12,7 @@ use ratatui::crossterm::event::{
     KeyModifiers, MouseEvent, MouseEventKind,
 };
 use ratatui::crossterm::execute;
+use redshank_changes::rehearse::{Learned, Standing};
 use redshank_findings::Finding;
 use redshank_pattern::Breadth;
 use redshank_worktree::rules::RuleScope;
@@ -43,6 +44,8 @@ pub struct Window {
     pub reason: Option<(RepoPathBuf, Vec<String>)>,
     /// What was found here.
     pub findings: Arc<Vec<Finding>>,
+    /// The rules for what came.
+    pub learned: Arc<Vec<Learned>>,
     /// What came of the last thing asked for.
     pub said: String,
     /// What waits for Enter.
@@ -74,6 +77,7 @@ enum Next {
 /// Shows the view until somebody leaves it.
 pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
     stop::clears_up(give_back);
+    give_back_before_a_crash();
     let mut terminal = take();
     let (pressed, keys) = unbounded();
     std::thread::spawn(move || {
@@ -94,6 +98,7 @@ pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
         top: 0,
         reason: None,
         findings: Arc::default(),
+        learned: Arc::default(),
         said: String::new(),
         asks: None,
         helps: false,
@@ -116,6 +121,15 @@ fn take() -> DefaultTerminal {
     terminal
 }
 
+/// Whatever goes wrong, it is told on a terminal as it was.
+fn give_back_before_a_crash() {
+    let tells = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |crash| {
+        give_back();
+        tells(crash);
+    }));
+}
+
 /// The terminal as it was.
 #[allow(
     clippy::disallowed_methods,
@@ -136,20 +150,25 @@ impl Window {
     ) -> Result<()> {
         loop {
             terminal.draw(|frame| view::draw(self, frame))?;
-            select! {
-                recv(keys) -> event => match self.take_in(event?, jobs) {
+            let first = select! {
+                recv(keys) -> event => Some(event?),
+                recv(news) -> found => {
+                    self.learn(found?, jobs);
+                    None
+                }
+            };
+            // What has come meanwhile needs no picture of its own, on a slow line least of all.
+            for event in first.into_iter().chain(keys.try_iter()) {
+                match self.take_in(event, jobs) {
                     Next::Stay => {}
                     Next::Leave => return Ok(()),
                     Next::Suspend => {
                         give_back();
                         let _ = kill_process(getpid(), Signal::TSTP);
                         *terminal = take();
-                        terminal.clear()?;
                     }
-                },
-                recv(news) -> found => self.learn(found?, jobs),
+                }
             }
-            // What has come meanwhile needs no picture of its own.
             for found in news.try_iter() {
                 self.learn(found, jobs);
             }
@@ -164,6 +183,7 @@ impl Window {
             }
             News::Reason(path, lines) => self.reason = Some((path, lines)),
             News::Findings(findings) => self.findings = findings,
+            News::Learned(learned) => self.learned = learned,
             News::Said(said) => self.said = said,
         }
     }
@@ -294,6 +314,7 @@ impl Window {
             KeyCode::Right => self.unfold(true, jobs),
             KeyCode::Left => self.unfold(false, jobs),
             KeyCode::Tab => self.next_width(jobs),
+            KeyCode::Char('n') if is_ctrl => self.next_learned(jobs),
             KeyCode::Char('t') if is_ctrl => self.next_scope(jobs),
             KeyCode::Char('r') if is_ctrl => self.asks = Some(Question::Undo),
             KeyCode::Char('u') if is_ctrl => {
@@ -384,6 +405,27 @@ impl Window {
         self.tries(jobs);
     }
 
+    /// The rules for what came that are proposed.
+    pub fn proposed(&self) -> impl Iterator<Item = &Learned> {
+        let learned = self.learned.iter();
+        learned.filter(|new| new.standing == Standing::Proposed)
+    }
+
+    /// A rule for what came; each time the next.
+    fn next_learned(&mut self, jobs: &Sender<Job>) {
+        let rules: Vec<String> = self.proposed().map(|new| new.rule.to_string()).collect();
+        let now = rules.iter().position(|rule| *rule == self.pattern);
+        let next = now.map_or(0, |at| (at + 1) % rules.len());
+        match rules.get(next) {
+            Some(rule) => {
+                self.scope = RuleScope::Team;
+                self.pattern.clone_from(rule);
+                self.tries(jobs);
+            }
+            None => self.said = "nothing has come that a rule would be proposed for".to_owned(),
+        }
+    }
+
     fn next_scope(&mut self, jobs: &Sender<Job>) {
         self.scope = match self.scope {
             RuleScope::Team => RuleScope::Folder,
@@ -392,5 +434,51 @@ impl Window {
             RuleScope::Personal => RuleScope::Team,
         };
         self.tries(jobs);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::process::{Command, Stdio};
+
+    /// Set where a test is to crash, for another to look at.
+    const CRASHES: &str = "REDSHANK_TEST_CRASHES";
+
+    #[test]
+    fn crashes_where_it_is_told_to() {
+        if std::env::var_os(CRASHES).is_some() {
+            give_back_before_a_crash();
+            let _terminal = take();
+            panic!("the picture fell down");
+        }
+    }
+
+    #[test]
+    #[allow(clippy::disallowed_methods, reason = "this test, at a terminal")]
+    fn the_terminal_is_whole_after_a_crash() {
+        let this_one = std::env::current_exe().unwrap();
+        let test = format!(
+            "{} --exact --nocapture commands::live::window::tests::crashes_where_it_is_told_to",
+            this_one.display()
+        );
+        let mut child = Command::new("script")
+            .args(["-qec", &test, "/dev/null"])
+            .env(CRASHES, "1")
+            .env("RUST_BACKTRACE", "0")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        // The terminal lives as long as somebody may type.
+        let _hands = child.stdin.take();
+        let output = child.wait_with_output().unwrap();
+        let mut screen = vt100::Parser::default();
+        screen.process(&output.stdout);
+        let screen = screen.screen();
+        assert!(!screen.alternate_screen() && !screen.hide_cursor());
+        assert_eq!(screen.mouse_protocol_mode(), vt100::MouseProtocolMode::None);
+        let told = screen.contents();
+        assert!(told.contains("the picture fell down"), "{told}");
     }
 }

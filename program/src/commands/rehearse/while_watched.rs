@@ -53,7 +53,7 @@ pub fn watch(context: &Context) -> Result<Ran> {
     let mut quiet = never();
     loop {
         select! {
-            recv(recorder.written()) -> _ => quiet = after(QUIET),
+            recv(recorder.changed()) -> _ => quiet = after(QUIET),
             recv(quiet) -> _ => {
                 quiet = never();
                 if context.speaks() {
