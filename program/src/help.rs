@@ -244,6 +244,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "rehearse --here -- make",
                 "what a command leaves behind here",
             ),
+            (
+                "rehearse --here",
+                "what comes while you work, until Enter",
+            ),
         ],
     ),
     (
