@@ -5,8 +5,9 @@
     evidence/learned.py [--only NAME,...]
 
 For each tool chain in chains.toml: its starter runs, then each of its steps twice, each under `redshank rehearse --here`. No rule
-is written. A source, or a file that belongs into the repository, that a proposed rule would keep out was swallowed; a file that the
-steps made is held if a proposed rule keeps it out. `by template` and `by itself` tell by what the rule came.
+is written, and the rules of all templates are taken out: what counts is what is learned. A source, or a file that belongs into the
+repository, that a proposed rule would keep out was swallowed; a file that the steps made is held if a proposed rule keeps it out, and
+left if not, for whatever reason (most look like work, as generated sources do). `known` are held by what settings or marks tell.
 """
 
 import argparse
@@ -27,6 +28,13 @@ def rehearsed(command, folder, environment):
     done = subprocess.run(words, cwd=folder, env=environment, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE,
                           stderr=subprocess.DEVNULL, timeout=evidence.PATIENCE, check=False)
     return json.loads(done.stdout)["run"] if done.stdout else None
+
+
+def all_patterns():
+    """The patterns of all templates."""
+    templates = sorted((evidence.HERE.parent / "core/templates/templates").glob("**/*.toml"))
+    rules = [rule for path in templates for rule in tomllib.loads(path.read_text()).get("rule", [])]
+    return sorted({rule["pattern"] for rule in rules})
 
 
 def taken(top, rules, paths):
@@ -50,6 +58,7 @@ def learn(chain, work, environment):
     for path, text in chain.get("files", {}).items():
         (top / path).parent.mkdir(parents=True, exist_ok=True)
         (top / path).write_text(text)
+    (top / "redshank.toml").write_text(f"[draft]\nwithout = {json.dumps(all_patterns())}\n")
     rules = {}
 
     def note(left):
@@ -75,7 +84,7 @@ def learn(chain, work, environment):
     listed = subprocess.run(["git", "ls-files", "-z", "--others", "--exclude-standard"], cwd=top, stdout=subprocess.PIPE, check=True)
     left = {path for path in made if path in {os.fsdecode(p) for p in listed.stdout.split(b"\0")}} - held
     swallowed = taken(top, proposed, sources | {path for path in kept if (top / path).exists()})
-    return {"made": len(made), "by template": len(by_templates), "by itself": len(held - by_templates), "left": left,
+    return {"made": len(made), "known": len(by_templates), "learned": len(held - by_templates), "left": left,
             "swallowed": swallowed, "rules": len(rules)}
 
 
@@ -99,7 +108,7 @@ def main():
                 print(f"{chain['name']}: {row[:100]}", flush=True)
                 continue
             swallowed += len(row["swallowed"])
-            print(f"{chain['name']}: made {row['made']}, by template {row['by template']}, by itself {row['by itself']}, "
+            print(f"{chain['name']}: made {row['made']}, known {row['known']}, learned {row['learned']}, "
                   f"left {evidence.some(row['left'])}, swallowed {evidence.some(row['swallowed'])}, "
                   f"{row['rules']} rules", flush=True)
     return 1 if swallowed else 0

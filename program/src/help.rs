@@ -244,10 +244,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "rehearse --here -- make",
                 "what a command leaves behind here",
             ),
-            (
-                "rehearse --here",
-                "what comes while you work, until Enter",
-            ),
+            ("rehearse --here", "what comes while you work, until Enter"),
         ],
     ),
     (

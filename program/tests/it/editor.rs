@@ -320,6 +320,28 @@ fn a_line_is_completed_by_what_is_there() {
     let offered = complete(&mut client, 0, 2);
     assert_eq!(offered[0], "*.raw  2 files, 2 B", "{offered:?}");
     assert_eq!(complete(&mut client, 1, 3), ["/deep/  1 file, 1 B"]);
+    // What templates know of the projects that are here, and any template by its name.
+    nia.writes("Cargo.toml", "[package]\nname = \"gauge\"\n");
+    client.types(".gitignore", 2, "tar\nrust\n");
+    let is_offered = |item: &String| item.starts_with("/target/  rust: ");
+    while !complete(&mut client, 0, 3).iter().any(is_offered) {
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    let place = client.at(".gitignore", 1, 4);
+    let offered = client.asks("textDocument/completion", place);
+    let text = offered[0]["textEdit"]["newText"].as_str().unwrap();
+    assert!(
+        text.starts_with("# Rust with Cargo\n") && text.contains("\n/target/"),
+        "{text}"
+    );
+    client.types("redshank.toml", 1, "[draft]\nvariants = [\"crystal/");
+    let place = client.at("redshank.toml", 1, 21);
+    let offered = client.asks("textDocument/completion", place);
+    assert_eq!(offered[0]["label"], "crystal/written-docs", "{offered}");
+    client.types(".redshank/templates/x.toml", 1, "class = \"gen");
+    let place = client.at(".redshank/templates/x.toml", 0, 12);
+    let offered = client.asks("textDocument/completion", place);
+    assert_eq!(offered[0]["label"], "generated", "{offered}");
     client.leaves();
 }
 

@@ -6,6 +6,7 @@
 
 use super::completion::Parts;
 use super::documents::{Document, Documents};
+use super::offers::Offers;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
 use redshank_findings::{Finding, secrets_of};
@@ -52,6 +53,8 @@ pub struct Picture {
     pub candidates: Vec<(RepoPathBuf, Bytes)>,
     /// What of these lies at the top, and their types.
     pub parts: Parts,
+    /// What templates offer.
+    pub offers: Offers,
     /// For each path that rules decide about: the file of the rule, and its line from 0.
     pub rulings: HashMap<RepoPathBuf, (Arc<Path>, u32)>,
     /// Where rules for this clone alone go, and for this person.
@@ -161,6 +164,7 @@ fn look(
     let here = Here {
         snapshot,
         survey: survey.as_ref(),
+        collection: collection.as_ref(),
         work: RefCell::default(),
     };
     let mut known: HashMap<String, i32> = HashMap::new();
@@ -195,6 +199,7 @@ fn chosen(snapshot: &Snapshot) -> Option<Collection> {
 struct Here<'a> {
     snapshot: &'a Snapshot,
     survey: Option<&'a Survey<'a>>,
+    collection: Option<&'a Collection>,
     /// What the guard said of folders that a pattern keeps out; it reads files.
     work: RefCell<HashMap<(RepoPathBuf, BString), bool>>,
 }
@@ -415,6 +420,10 @@ impl Here<'_> {
         Picture {
             top: self.snapshot.top.clone(),
             parts: Parts::of(&candidates, RepoPath::top()),
+            offers: self
+                .collection
+                .map(|collection| Offers::of(collection, self.survey))
+                .unwrap_or_default(),
             candidates,
             rulings: self.rulings(),
             elsewhere: clone.chain(personal).collect(),

@@ -2,10 +2,11 @@
 
 use super::Server;
 use super::analysis::{Kind, Picture};
+use super::offers::of_template_key;
 use crate::render::{files, shown};
 use bstr::{BStr, ByteSlice};
 use lsp_types::{
-    CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, TextEdit,
+    CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
 };
 use redshank_pattern::quote;
 use redshank_worktree::size::Bytes;
@@ -22,40 +23,125 @@ impl Server<'_> {
         let Some((document, analysis)) = self.known(&at.text_document.uri) else {
             return json!([]);
         };
-        let Kind::Rules(file) = &analysis.kind else {
-            return json!([]);
-        };
         let line = document.line(at.position.line);
         let typed = &line[..self.columns.byte(line, at.position.character)];
+        let items = match &analysis.kind {
+            Kind::Rules(file) => self.patterns(at.position.line, line, typed, &file.source.base),
+            Kind::Settings(_) => {
+                let offers = &self.picture.offers;
+                self.texts(at.position.line, typed, |key| offers.of_setting(key))
+            }
+            Kind::Template(_) => self.texts(at.position.line, typed, of_template_key),
+            Kind::Other => Vec::new(),
+        };
+        json!(items)
+    }
+
+    /// Patterns for a line of an ignore file.
+    fn patterns(&self, nth: u32, line: &str, typed: &str, base: &RepoPath) -> Vec<CompletionItem> {
         let body = typed.trim_start_matches('!');
         let negated = typed.len() - body.len();
         if body.starts_with('#') {
-            return json!([]);
+            return Vec::new();
         }
-        let range = self
-            .columns
-            .range(at.position.line, line, negated..line.len());
-        let mut offered = offered(&self.picture, &file.source.base, body);
+        let range = self.columns.range(nth, line, negated..line.len());
+        let mut offered = offered(&self.picture, base, body);
         // What catches most comes first.
         offered.sort_by(|(one, a), (other, b)| {
             let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
             by_weight.then_with(|| one.cmp(other))
         });
-        let items = offered.into_iter().take(MOST).enumerate();
-        let items = items.map(|(nth, (pattern, stats))| CompletionItem {
-            label: pattern.clone(),
-            kind: Some(match pattern.ends_with('/') {
-                true => CompletionItemKind::FOLDER,
-                false => CompletionItemKind::FILE,
-            }),
-            detail: Some(format!("{}, {}", files(stats.files), stats.size)),
-            sort_text: Some(format!("{nth:04}")),
-            filter_text: Some(pattern.clone()),
-            text_edit: Some(CompletionTextEdit::Edit(TextEdit::new(range, pattern))),
-            ..CompletionItem::default()
+        offered.truncate(MOST);
+        let of_templates = self.picture.offers.rules.iter().filter(|rule| {
+            let is_known = || offered.iter().any(|(pattern, _)| *pattern == rule.pattern);
+            *rule.folder == *base && starts_alike(&rule.pattern, body) && !is_known()
         });
-        json!(items.collect::<Vec<_>>())
+        let of_templates: Vec<Offer> = of_templates
+            .map(|rule| Offer {
+                label: &rule.pattern,
+                detail: rule.about.clone(),
+                kind: kind_of(&rule.pattern),
+                text: rule.pattern.clone(),
+            })
+            .collect();
+        let whole = self.picture.offers.templates.iter();
+        let whole = whole.filter(|(name, ..)| !body.is_empty() && name.starts_with(body));
+        let whole = whole.map(|(name, title, rules)| Offer {
+            label: name,
+            detail: format!("the rules of a template: {title}"),
+            kind: CompletionItemKind::MODULE,
+            text: format!("# {title}\n{rules}"),
+        });
+        let there = offered.iter().map(|(pattern, stats)| Offer {
+            label: pattern,
+            detail: format!("{}, {}", files(stats.files), stats.size),
+            kind: kind_of(pattern),
+            text: pattern.clone(),
+        });
+        items(there.chain(of_templates).chain(whole), range)
     }
+
+    /// What the text between quotes can be, behind a key.
+    fn texts(
+        &self,
+        nth: u32,
+        typed: &str,
+        of_key: impl FnOnce(&str) -> Vec<(String, String)>,
+    ) -> Vec<CompletionItem> {
+        let key = typed.split_once('=').map(|(key, _)| key.trim());
+        let is_open = typed.matches('"').count() % 2 == 1;
+        let start = typed.rfind('"').map(|quote| quote + 1);
+        let (Some(key), Some(start), true) = (key, start, is_open) else {
+            return Vec::new();
+        };
+        let range = self.columns.range(nth, typed, start..typed.len());
+        let offered = of_key(key);
+        let fits = offered
+            .iter()
+            .filter(|(text, _)| text.starts_with(&typed[start..]));
+        let fits = fits.map(|(text, about)| Offer {
+            label: text,
+            detail: about.clone(),
+            kind: CompletionItemKind::VALUE,
+            text: text.clone(),
+        });
+        items(fits, range)
+    }
+}
+
+/// Something that could stand there.
+struct Offer<'o> {
+    label: &'o str,
+    detail: String,
+    kind: CompletionItemKind,
+    /// What is written.
+    text: String,
+}
+
+fn kind_of(pattern: &str) -> CompletionItemKind {
+    match pattern.ends_with('/') {
+        true => CompletionItemKind::FOLDER,
+        false => CompletionItemKind::FILE,
+    }
+}
+
+/// Whether somebody who typed this may mean that pattern: whether it is anchored shows later.
+fn starts_alike(pattern: &str, typed: &str) -> bool {
+    pattern.starts_with(typed) || pattern.trim_start_matches('/').starts_with(typed)
+}
+
+/// In this order.
+fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<CompletionItem> {
+    let item = |(nth, offer): (usize, Offer)| CompletionItem {
+        label: offer.label.to_owned(),
+        kind: Some(offer.kind),
+        detail: Some(offer.detail),
+        sort_text: Some(format!("{nth:04}")),
+        filter_text: Some(offer.label.to_owned()),
+        text_edit: Some(CompletionTextEdit::Edit(TextEdit::new(range, offer.text))),
+        ..CompletionItem::default()
+    };
+    offers.enumerate().map(item).collect()
 }
 
 /// Patterns that what was typed can become: extensions, and what lies in the folder that it names.

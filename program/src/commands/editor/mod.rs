@@ -6,6 +6,7 @@ mod completion;
 mod diagnostics;
 mod documents;
 mod hints;
+mod offers;
 mod places;
 
 use crate::cli::{DocumentFormat, GlobalArgs};
@@ -143,7 +144,7 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
             resolve_provider: Some(false),
         }),
         completion_provider: Some(CompletionOptions {
-            trigger_characters: Some(vec!["/".to_owned(), "*".to_owned(), ".".to_owned()]),
+            trigger_characters: Some(["/", "*", ".", "\""].map(str::to_owned).to_vec()),
             ..CompletionOptions::default()
         }),
         definition_provider: Some(OneOf::Left(true)),
