@@ -18,7 +18,7 @@ pub fn learned(new: &Learned) -> String {
     let template = new
         .template
         .as_ref()
-        .map(|name| format!("the {name} template's"));
+        .map(|name| format!("known to the {name} template"));
     let runs = match (new.runs, new.of_runs) {
         (_, 1) => None,
         (runs, all) if runs == all => Some(format!("in each of {all} runs")),

@@ -24,7 +24,7 @@ const WIDE: u16 = 110;
 const BELOW: u16 = 7;
 
 /// The keys, for the foot of the window.
-const FOOT: &str = "F1 keys | type a pattern | arrows | Tab from this row | Ctrl-T for whom | Enter write | Ctrl-R undo | Esc leave";
+const FOOT: &str = "F1 keys | type a pattern | arrows | Tab from this row | Ctrl-N from what came | Ctrl-T for whom | Enter write | Ctrl-R undo | Esc leave";
 
 /// The keys, one by one.
 const HELP: &[&str] = &[
