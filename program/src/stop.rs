@@ -6,6 +6,7 @@ use std::io::IsTerminal;
 use std::process::exit;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
 
 /// What is cleared up before the end.
 static CLEAR_UP: Mutex<Vec<fn()>> = Mutex::new(Vec::new());
@@ -16,8 +17,11 @@ static IS_STOPPED: AtomicBool = AtomicBool::new(false);
 /// Another program at the terminal takes Ctrl-C for itself.
 static IS_HELD: AtomicBool = AtomicBool::new(false);
 
-/// Somebody waits for Ctrl-C, who goes on then.
-static AWAITED: Mutex<Option<Sender<()>>> = Mutex::new(None);
+/// Somebody waits for Ctrl-C, who goes on then; and when it came.
+static AWAITED: Mutex<Option<(Sender<()>, Option<Instant>)>> = Mutex::new(None);
+
+/// A key that comes twice so soon was pressed once: whoever started us may pass it on as well.
+const ONCE: Duration = Duration::from_secs(1);
 
 /// As a shell counts it: 128 and the signal's number.
 const INTERRUPTED: i32 = 128 + 2;
@@ -28,13 +32,26 @@ const INTERRUPTED: i32 = 128 + 2;
 /// If signals can't be waited for.
 pub fn listen() -> Result<()> {
     let stop_unless_held = || {
-        let awaited = AWAITED.lock().ok().and_then(|mut awaited| awaited.take());
-        let is_told = awaited.is_some_and(|awaited| awaited.send(()).is_ok());
-        if !is_told && !IS_HELD.load(Ordering::SeqCst) {
+        if !is_awaited() && !IS_HELD.load(Ordering::SeqCst) {
             stop("stopped");
         }
     };
     ctrlc::set_handler(stop_unless_held).context("signals can't be waited for")
+}
+
+/// Tells whoever waits for it; whether somebody does.
+fn is_awaited() -> bool {
+    let Ok(mut awaited) = AWAITED.lock() else {
+        return false;
+    };
+    match &mut *awaited {
+        None => false,
+        Some((_, Some(came))) => came.elapsed() < ONCE,
+        Some((tell, came)) => {
+            *came = Some(Instant::now());
+            tell.send(()).is_ok()
+        }
+    }
 }
 
 /// While this lives, Ctrl-C is for another program.
@@ -56,7 +73,7 @@ pub fn hold() -> Hold {
 pub fn awaited() -> Receiver<()> {
     let (tell, told) = unbounded();
     if let Ok(mut awaited) = AWAITED.lock() {
-        *awaited = Some(tell);
+        *awaited = Some((tell, None));
     }
     told
 }

@@ -252,7 +252,7 @@ fn it_is_put_aside_and_comes_back_and_grows_with_the_terminal() {
         lines.len() == 40 && lines[39].contains("F1 keys")
     });
     view.types("\x03");
-    view.shows("ready:");
+    view.sees("the prompt", |text| text.trim_end().ends_with("ready:"));
     view.types("echo left $?; exit\n");
     view.is_left(0);
 }

@@ -6,7 +6,7 @@ use crate::disk::refused;
 use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
 use redshank_files::Root;
-use redshank_findings::secrets_of;
+use redshank_findings::masked;
 use redshank_pattern::{Rule, fit};
 use redshank_worktree::{RepoPath, Worktree};
 use serde::{Deserialize, Serialize};
@@ -92,7 +92,7 @@ impl PastRuns {
         &'r self,
         command: &'r str,
     ) -> impl DoubleEndedIterator<Item = &'r PastRun> {
-        let command = without_secrets(command);
+        let command = masked(command);
         let is_it = move |run: &&PastRun| !command.is_empty() && run.command == command;
         self.runs.iter().filter(is_it)
     }
@@ -118,7 +118,7 @@ impl PastRuns {
             })
         });
         self.runs.push(PastRun {
-            command: without_secrets(&run.command),
+            command: masked(&run.command),
             things: kept_out.chain(new).take(MOST_THINGS).collect(),
         });
         self.forget();
@@ -172,19 +172,6 @@ impl PastRun {
             .iter()
             .filter_map(|thing| Some((RepoPath::new(thing.path.as_ref()?), thing)))
     }
-}
-
-/// A command with stars for what is secret in it.
-fn without_secrets(command: &str) -> String {
-    let words = command.split_inclusive(' ');
-    let is_secret = |word: &str| {
-        let found = secrets_of(RepoPath::new("command.sh"), word.as_bytes());
-        // A command that can't be judged is not kept in clear.
-        found.map_or(true, |found| !found.is_empty())
-    };
-    words
-        .map(|word| if is_secret(word) { "*** " } else { word })
-        .collect()
 }
 
 /// The git folder, opened, and where ours lies in it.

@@ -1,9 +1,9 @@
 //! The table of credential formats.
 
-use super::assignment::Written;
 use super::keywords::Keywords;
 use super::names;
 use super::proof::Proof;
+use super::written::Written;
 use bstr::ByteSlice;
 use redshank_worktree::RepoPath;
 use redshank_worktree::rules::PatternSet;

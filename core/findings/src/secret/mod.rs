@@ -6,9 +6,11 @@ mod keywords;
 mod mild;
 mod names;
 mod proof;
+mod randomness;
 mod scan;
 mod tables;
 mod value;
+mod written;
 
 pub use mild::Mild;
 pub(crate) use mild::{is_given, of_place as mild_place};

@@ -1,11 +1,12 @@
 //! Reading a file in windows and looking for credentials in it.
 
 use super::Secret;
-use super::assignment::{self, Assignment, Known, Written};
+use super::assignment::{self, Assignment, Known};
 use super::formats::{FileCategory, Format, Formats, Kinds};
 use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
 use super::tables;
 use super::value::{self, Standing, Worth};
+use super::written::Written;
 use bstr::ByteSlice;
 use encoding_rs::{Encoding, UTF_16BE, UTF_16LE};
 use encoding_rs_io::DecodeReaderBytesBuilder;

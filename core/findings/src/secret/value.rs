@@ -1,9 +1,9 @@
 //! What a value is: a password that somebody chose, what a machine made, a reference, a word that
 //! stands for one.
 
-use super::assignment::Written;
 use super::names::{Says, Words, words};
-use super::proof::{bits, is_random, longest_run};
+use super::randomness::{bits, is_random, longest_run};
+use super::written::Written;
 use crate::table::read;
 use aho_corasick::AhoCorasick;
 use bstr::ByteSlice;

@@ -225,13 +225,16 @@ fn look(
         news.send(found).ok()
     };
     tell(proposal, first)?;
-    if jobs.is_empty()
-        && let Ok((learned, found)) = beside(&snapshot, limits, recorder, first.as_ref())
-    {
-        news.send(News::Learned(Arc::new(learned))).ok()?;
-        news.send(News::Findings(Arc::new(found))).ok()?;
-    }
+    let mut owes_more = true;
     loop {
+        // Whoever types has to wait for nothing that takes longer.
+        if owes_more && jobs.is_empty() {
+            owes_more = false;
+            if let Ok((learned, found)) = beside(&snapshot, limits, recorder, first.as_ref()) {
+                news.send(News::Learned(Arc::new(learned))).ok()?;
+                news.send(News::Findings(Arc::new(found))).ok()?;
+            }
+        }
         let (mut tries, mut explains, mut is_disk_changed) = (None, None, false);
         // Of what can be overtaken, only the newest counts.
         for job in std::iter::once(jobs.recv().ok()?).chain(jobs.try_iter()) {

@@ -1,0 +1,168 @@
+//! Reading what a name is given: the value behind it, in whatever language, settings file, shell or
+//! table it stands.
+
+mod cursor;
+mod giving;
+mod literal;
+
+use super::formats::Kinds;
+use super::names::{self, Says};
+use super::written::Written;
+use cursor::Cursor;
+use foldhash::fast::FixedState;
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::ops::Range;
+
+/// A name, and the value that stands for it.
+pub(super) struct Assignment<'t> {
+    /// Where the name stands.
+    pub(super) name: Range<usize>,
+    /// Where the value stands; of one in several pieces, all that lies between, too.
+    pub(super) value: Range<usize>,
+    /// The value, its pieces put together.
+    pub(super) text: Cow<'t, [u8]>,
+    /// What the name says.
+    pub(super) says: Says,
+    /// How it is written.
+    pub(super) written: Written,
+}
+
+/// No name is longer, in bytes.
+const LONGEST_NAME: usize = 100;
+
+/// Nor is a value.
+const LONGEST_VALUE: usize = 400;
+
+/// How far behind a name its value may start.
+const REACH: usize = 160;
+
+/// What names say, as far as they were met: a text has few, and each often.
+pub(super) type Known<'t> = HashMap<&'t [u8], Option<Says>, FixedState>;
+
+/// What the name that a keyword stands in is given; nothing if that can't be told.
+pub(super) fn read<'t>(
+    text: &'t [u8],
+    keyword: &Range<usize>,
+    kinds: &Kinds,
+    known: &mut Known<'t>,
+) -> Option<Assignment<'t>> {
+    let name = name_around(text, keyword)?;
+    if !may_be_given(text, &name) {
+        return None;
+    }
+    let word = &text[name.clone()];
+    let says = (*known.entry(word).or_insert_with(|| names::says(word)))?;
+    let before = &text[name.start.saturating_sub(12)..name.start];
+    if before.trim_ascii_end().ends_with(b"typeof") {
+        return None;
+    }
+    let mut at = Cursor {
+        text,
+        at: name.end,
+        end: text.len().min(name.end + REACH),
+    };
+    let (value, pieces, written) = at.value(&name, says, kinds)?;
+    let text = match pieces.as_slice() {
+        [one] => Cow::Borrowed(&text[one.clone()]),
+        many => Cow::Owned(
+            many.iter()
+                .flat_map(|piece| text[piece.clone()].iter().copied())
+                .collect(),
+        ),
+    };
+    Some(Assignment {
+        name,
+        value,
+        text,
+        says,
+        written,
+    })
+}
+
+/// What may stand between a name and what gives it a value.
+const CLOSERS: &[u8] = b"\\\"'`])} \t";
+
+/// What may give a name a value, or end its line.
+const GIVERS: &[u8] = b"=:><,|?[(!-~\n\r";
+
+/// Whether what follows a name may give it a value; most often, something else follows.
+fn may_be_given(text: &[u8], name: &Range<usize>) -> bool {
+    let behind = &text[name.end..text.len().min(name.end + 12)];
+    let Some(at) = behind.iter().position(|byte| !CLOSERS.contains(byte)) else {
+        return behind.first().is_some_and(|byte| b" \t".contains(byte));
+    };
+    if GIVERS.contains(&behind[at]) {
+        return true;
+    }
+    if !behind[at].is_ascii_alphabetic() {
+        return at > 0 && b" \t".contains(&behind[0]);
+    }
+    if at > 0 && !b" \t".contains(&behind[0]) {
+        return is_worded(&behind[at..]);
+    }
+    // Words, one behind the other: only where a line is made so.
+    let before = &text[name.start.saturating_sub(24)..name.start];
+    let end = before.iter().rposition(|byte| !b" \t".contains(byte));
+    let before_it = &before[..end.map_or(0, |end| end + 1)];
+    let introduces = [
+        &b"define"[..],
+        b"def",
+        b":",
+        b"ENV",
+        b"ARG",
+        b"env",
+        b"\n",
+        b"<",
+    ];
+    before_it.is_empty()
+        || introduces.iter().any(|word| before_it.ends_with(word))
+        || is_worded(&behind[at..])
+}
+
+fn is_worded(behind: &[u8]) -> bool {
+    let words = [&b"as "[..], b"As ", b"or ", b"value"];
+    words.iter().any(|word| behind.starts_with(word))
+}
+
+/// The bytes that names are made of.
+static PART: [bool; 256] = {
+    let mut part = [false; 256];
+    let mut byte = 0;
+    while byte < part.len() {
+        let sign = byte as u8;
+        let joins = matches!(sign, b'_' | b'.' | b'-' | b'$');
+        part[byte] = sign.is_ascii_alphanumeric() || joins || sign >= 0x80;
+        byte += 1;
+    }
+    part
+};
+
+/// Where the name stands that a keyword is a part of.
+fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
+    let is_part = |byte: &u8| PART[usize::from(*byte)];
+    // What was spelt out with what stands behind it isn't a part of the name.
+    let hit = &text[keyword.clone()];
+    let hit = &hit[..hit.iter().rposition(is_part).map_or(0, |last| last + 1)];
+    let end = keyword.start + hit.len();
+    let from = keyword.start.saturating_sub(LONGEST_NAME);
+    let before = text[from..keyword.start]
+        .iter()
+        .rev()
+        .take_while(|byte| is_part(byte));
+    let behind = text[end..]
+        .iter()
+        .take(LONGEST_NAME)
+        .take_while(|byte| is_part(byte));
+    let mut name = keyword.start - before.count()..end + behind.count();
+    if name.len() > LONGEST_NAME {
+        return None;
+    }
+    while name.start < name.end && b".-$".contains(&text[name.start]) {
+        name.start += 1;
+    }
+    while name.start < name.end && b".-".contains(&text[name.end - 1]) {
+        name.end -= 1;
+    }
+    Some(name)
+}

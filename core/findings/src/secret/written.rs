@@ -1,0 +1,14 @@
+//! How a value is written where it was found.
+
+/// How a value is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Written {
+    /// Between quotes.
+    Quoted,
+    /// As it is, in a file in which values are written so.
+    Bare,
+    /// As it is, where other things stand as well: in a comment, in prose.
+    Loose,
+    /// Between the tags of an element.
+    Element,
+}
