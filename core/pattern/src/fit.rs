@@ -57,8 +57,9 @@ impl Breadth {
     /// All of them, narrow ones first.
     pub const ALL: [Self; 4] = [Self::File, Self::Name, Self::Type, Self::Folder];
 
-    /// The pattern of this breadth for a path relative to the folder of the ignore file, of a folder
-    /// if it ends in a slash; none where the path has no extension, or lies in no folder below it.
+    /// The pattern of this breadth for a path relative to the folder of the ignore file, of a
+    /// folder if it ends in a slash; none where the path has no extension, or lies in no folder
+    /// below it.
     ///
     /// ```
     /// use redshank_pattern::Breadth;

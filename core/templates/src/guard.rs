@@ -97,8 +97,8 @@ impl<'a> Guard<'a> {
                 .any(|name| self.snapshot.root.is_there(&path.join(name)))
     }
 
-    /// Frameworks want the settings of each mode shared (Vite, Next.js and Create React App say so),
-    /// as long as nothing secret is in them.
+    /// Frameworks want the settings of each mode shared (Vite, Next.js and Create React App say
+    /// so), as long as nothing secret is in them.
     fn is_shared_environment(&self, path: &RepoPath) -> bool {
         let text = self.start_of(path);
         !text.is_empty() && !text.lines().any(may_be_secret)
@@ -344,8 +344,8 @@ pub fn takes_work(survey: &Survey, tree: &Tree, folder: &RepoPath, pattern: &[u8
     })
 }
 
-/// Whether something that just came looks like somebody's work: a folder with sources, or a file of a
-/// language that people write, and nothing tells that a tool wrote it.
+/// Whether something that just came looks like somebody's work: a folder with sources, or a file of
+/// a language that people write, and nothing tells that a tool wrote it.
 pub fn looks_like_work(survey: &Survey, place: &RepoPath) -> bool {
     let Some(guard) = &survey.guard else {
         return false;

@@ -256,7 +256,8 @@ impl Snapshot {
         cell.get_or_try_init(|| self.read_file_of(folder)).cloned()
     }
 
-    /// Whether a folder may be a link, or lie behind one, as far as looking for its ignore file told.
+    /// Whether a folder may be a link, or lie behind one, as far as looking for its ignore file
+    /// told.
     pub(crate) fn may_be_link(&self, folder: &RepoPath) -> bool {
         !matches!(
             self.file_of(folder),

@@ -106,8 +106,8 @@ pub struct Comparison {
 }
 
 impl Comparison {
-    /// Compares a tree with the same one ruled anew ([`crate::Verdicts::ruled_anew`]): their entries
-    /// are the same, in the same order.
+    /// Compares a tree with the same one ruled anew ([`crate::Verdicts::ruled_anew`]): their
+    /// entries are the same, in the same order.
     pub fn of(before: &Tree, after: &Tree) -> Self {
         let mut folders = HashMap::new();
         // The folders on the way to the entry before, each with what was counted of it so far.

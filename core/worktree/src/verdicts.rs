@@ -169,8 +169,8 @@ impl<'a> Verdicts<'a> {
         Ok(states.collect::<Result<Vec<_>>>()?.concat())
     }
 
-    /// A tree that was walked, with the verdicts and rulings that these give. For what the rules let
-    /// in anew to be there, the walk must have gone into ignored folders.
+    /// A tree that was walked, with the verdicts and rulings that these give. For what the rules
+    /// let in anew to be there, the walk must have gone into ignored folders.
     ///
     /// # Errors
     /// If an ignore file can't be read.

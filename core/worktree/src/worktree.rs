@@ -59,8 +59,8 @@ impl Worktree {
         self.personal.as_ref()
     }
 
-    /// The source that a file is, by its whole path: an ignore file of the tree, this clone's own, or
-    /// the person's; nothing for any other file.
+    /// The source that a file is, by its whole path: an ignore file of the tree, this clone's own,
+    /// or the person's; nothing for any other file.
     pub fn source_of(&self, file: &Path) -> Option<Source> {
         let elsewhere = self.sources_elsewhere().into_iter();
         let mut elsewhere = elsewhere.filter(|(path, ..)| path == file);

@@ -179,8 +179,8 @@ impl<'a> List<'a> {
         format!(" {word}{pad}  {size:>SIZE$}  {path}\n")
     }
 
-    /// Writes all of them, so many at a time that no list is too long; on a terminal all at once, as
-    /// they are read there.
+    /// Writes all of them, so many at a time that no list is too long; on a terminal all at once,
+    /// as they are read there.
     fn put_out(&self) -> Result<()> {
         if self.width.is_some() {
             return Ok(screen::page(&self.text()?)?);

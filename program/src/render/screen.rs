@@ -66,8 +66,8 @@ pub fn harmless_text(text: &str) -> String {
     clean(&anstream::adapter::strip_str(text).to_string())
 }
 
-/// Text as it may be printed: of escape sequences only the colours and links of ours, of control characters
-/// only line ends and tabs, and no secret.
+/// Text as it may be printed: of escape sequences only the colours and links of ours, of control
+/// characters only line ends and tabs, and no secret.
 fn clean(text: &str) -> String {
     let (plain, colors) = without_colors(text);
     let mut colors = colors.into_iter().peekable();

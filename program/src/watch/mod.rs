@@ -13,8 +13,8 @@ use std::time::Duration;
 /// So long the disk must be quiet before it is looked at anew.
 const QUIET: Duration = Duration::from_millis(200);
 
-/// Calls this whenever something in a working tree has changed and it is quiet again, until it gives
-/// false. Where the system can't watch so much, nothing is given.
+/// Calls this whenever something in a working tree has changed and it is quiet again, until it
+/// gives false. Where the system can't watch so much, nothing is given.
 pub fn tree(top: &Path, told: impl Fn() -> bool + Send + 'static) -> Option<RecommendedWatcher> {
     let (changed, changes) = unbounded();
     let watcher = watcher(top, move |_| {
@@ -52,8 +52,8 @@ fn watcher(
     Some(watcher)
 }
 
-/// Whether a change of these paths can change what is known: of git's own folder, the index and this
-/// clone's rules do.
+/// Whether a change of these paths can change what is known: of git's own folder, the index and
+/// this clone's rules do.
 fn concerns(paths: &[PathBuf]) -> bool {
     let is_gits = |path: &Path| path.components().any(|part| part.as_os_str() == ".git");
     let counts = |path: &Path| path.ends_with(".git/index") || path.ends_with("info/exclude");

@@ -1,5 +1,5 @@
-//! The language server, by a client that speaks the protocol and nothing else. A real editor drives it in
-//! tests/editor/.
+//! The language server, by a client that speaks the protocol and nothing else. A real editor drives
+//! it in tests/editor/.
 
 use crate::common::{Person, made_up_of, private_key};
 use serde_json::{Value, json};

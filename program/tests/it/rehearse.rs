@@ -281,8 +281,8 @@ fn whoever_stops_a_rehearsal_leaves_no_clone_behind() {
     assert_eq!(left, "");
 }
 
-/// A script that leaves something behind: the same, something with another name, and, where there is
-/// a flag, one thing more.
+/// A script that leaves something behind: the same, something with another name, and, where there
+/// is a flag, one thing more.
 const BUILD: &str = "mkdir -p report && echo 1 > report/a.html && echo 1 > report/b.html\n\
                      echo 1 > trace-$(date +%s%N).out; [ ! -e flag ] || echo 1 > extra.bin\n";
 

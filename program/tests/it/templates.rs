@@ -468,7 +468,8 @@ fn a_block_without_its_memory_or_its_end_loses_nothing() {
 /// One block a project, the revision in its first mark, with or without its memory.
 #[test]
 fn blocks_of_the_first_form_are_turned_over() {
-    // The memory of the comment, of `/gateway/target/` and of `/gateway/**/*.rs.bk`, as it was written.
+    // The memory of the comment, of `/gateway/target/` and of `/gateway/**/*.rs.bk`, as it was
+    // written.
     for memory in ["", "# redshank: wrote UJvbaj_k8HUi\n"] {
         let nia = Person::with_repository();
         nia.writes("gateway/Cargo.toml", "[package]\n");

@@ -1,5 +1,5 @@
-//! Rules learned from what tools create: as narrow as what was seen allows, and none that would take
-//! work away.
+//! Rules learned from what tools create: as narrow as what was seen allows, and none that would
+//! take work away.
 
 use super::shape::shape;
 use super::{PastRun, Sighting, Sightings};
@@ -353,8 +353,8 @@ const HANDS: [&str; 30] = [
     "tee", "touch", "unzip", "vim", "wget", "zsh",
 ];
 
-/// Whether somebody may have made this by hand: a single file, or several, that no other program was
-/// seen to write.
+/// Whether somebody may have made this by hand: a single file, or several, that no other program
+/// was seen to write.
 fn is_by_hand(paths: &[RepoPathBuf], seen: Option<&Sighting>) -> bool {
     // A shell that runs a script is a tool.
     let is_tool = |program: &String| !HANDS.contains(&&**program);

@@ -223,8 +223,8 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     is_phrase && is_chosen && standing.written != Written::Loose && !is_label(value)
 }
 
-/// Whether letters follow each other as in no word: few vowels, or many others in a row, and capitals
-/// anywhere.
+/// Whether letters follow each other as in no word: few vowels, or many others in a row, and
+/// capitals anywhere.
 fn is_unspeakable(value: &[u8]) -> bool {
     let is_plain = value
         .iter()

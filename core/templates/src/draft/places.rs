@@ -10,7 +10,8 @@ use std::collections::BTreeMap;
 const NAMED: usize = 2;
 
 /// Patterns for these folders, which are relative to the folder of the ignore file; each starts and
-/// ends in a slash. `/packages/*/` stands for every folder in one, `/packages/**/` for all below it.
+/// ends in a slash. `/packages/*/` stands for every folder in one, `/packages/**/` for all below
+/// it.
 pub(crate) fn places(folders: &[RepoPathBuf]) -> Vec<BString> {
     let common = common_folder(folders.iter().map(|folder| &**folder)).to_owned();
     let (root, rest): (Vec<&RepoPathBuf>, Vec<_>) =

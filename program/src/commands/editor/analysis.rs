@@ -1,8 +1,8 @@
 //! What is known of each open text, worked out beside the conversation with the editor.
 //!
-//! One thread holds a picture of the working tree. Whenever a text or the disk changes it looks anew
-//! at what is open, the newest state only, and hands over what it found, owned and complete, so that
-//! no question of the editor waits for it.
+//! One thread holds a picture of the working tree. Whenever a text or the disk changes it looks
+//! anew at what is open, the newest state only, and hands over what it found, owned and complete,
+//! so that no question of the editor waits for it.
 
 use super::completion::Parts;
 use super::documents::{Document, Documents};
@@ -205,7 +205,8 @@ struct Here<'a> {
 }
 
 impl Here<'_> {
-    /// Looks at the texts that are new in this picture, or changed; nothing once the editor is gone.
+    /// Looks at the texts that are new in this picture, or changed; nothing once the editor is
+    /// gone.
     fn look_at(
         &self,
         open: &Documents,

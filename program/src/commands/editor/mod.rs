@@ -42,8 +42,8 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
 
-/// A language server over standard input and output: for ignore files, redshank.toml, templates, and
-/// secrets in any open file
+/// A language server over standard input and output: for ignore files, redshank.toml, templates,
+/// and secrets in any open file
 #[derive(Args)]
 pub struct Editor {
     /// Editors that offer several ways ask for this one

@@ -1,5 +1,5 @@
-//! How the window looks. Colour and place only repeat what signs and words say; letters of ASCII are enough
-//! for all but names.
+//! How the window looks. Colour and place only repeat what signs and words say; letters of ASCII
+//! are enough for all but names.
 
 use super::look::{Look, Row, RowKind};
 use super::window::{Question, Window};

@@ -1,5 +1,5 @@
-//! The window: keys in, pictures out. It holds what a person has typed and chosen; all else comes from
-//! [`super::look`].
+//! The window: keys in, pictures out. It holds what a person has typed and chosen; all else comes
+//! from [`super::look`].
 
 use super::look::{Job, Look, News, Proposal, Row, RowKind};
 use super::view;

@@ -116,7 +116,8 @@ impl Cursor<'_> {
             return self.literal_or_bare(name, kinds);
         }
         self.at = at;
-        // Words, one behind the other: `#define NAME "…"`, `requirepass …`, `:password "…"`, `ENV NAME …`
+        // Words, one behind the other: `#define NAME "…"`, `requirepass …`, `:password "…"`, `ENV
+        // NAME …`
         if blank > 0 && closers == 0 {
             let line_before = before.rsplit_str("\n").next().unwrap_or_default().trim();
             let is_alone = line_before.is_empty();

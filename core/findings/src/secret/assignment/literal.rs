@@ -1,5 +1,5 @@
-//! Reading a value: a text in quotes, in one piece or several; a word or a line without; the text of an
-//! element.
+//! Reading a value: a text in quotes, in one piece or several; a word or a line without; the text
+//! of an element.
 
 use super::super::written::Written;
 use super::cursor::Cursor;
