@@ -19,8 +19,8 @@ mod names;
 use crate::Survey;
 pub(crate) use names::is_unmistakable;
 use names::{
-    is_made_by_name, is_output_name, is_source, is_test_data, is_test_place, is_work_place,
-    is_written, may_be_script,
+    is_made_by_name, is_of_tools, is_output_name, is_source, is_test_data, is_test_place,
+    is_work_place, is_written, may_be_script,
 };
 use rayon::prelude::*;
 use redshank_worktree::rules::Ruling;
@@ -350,6 +350,9 @@ pub fn looks_like_work(survey: &Survey, place: &RepoPath) -> bool {
     let Some(guard) = &survey.guard else {
         return false;
     };
+    if place.is_folder() && is_of_tools(place.name()) {
+        return guard.is_work(place, true);
+    }
     guard.is_work(place, false)
         || match place.is_folder() {
             true => guard.holds_written(place),

@@ -38,8 +38,8 @@ pub struct RunDifference {
     pub unruled: Vec<Learned>,
     /// Tracked files that it changed.
     pub changed: Vec<RepoPathBuf>,
-    /// Files that nothing keeps out and git doesn't track: they were there before, and it changed
-    /// them.
+    /// Files that nothing keeps out, git doesn't track and no template knows: they were there before,
+    /// and it changed them.
     pub rewritten: Vec<RepoPathBuf>,
     /// What came and went while somebody looked, and no rule would have kept out.
     pub passing: Vec<RepoPathBuf>,
@@ -91,9 +91,7 @@ impl RunSnapshot {
             parts.any(|part| survey.matches.on(part).is_some())
         };
         let is_new = |entry: &&Entry| {
-            !self.stamps.contains_key(&entry.path)
-                || remade.contains(&*entry.path)
-                || is_known(&entry.path)
+            !self.stamps.contains_key(&entry.path) || remade.contains(&*entry.path)
         };
         let (new, rewritten): (Vec<&Entry>, Vec<&Entry>) =
             in_state(State::Candidate).partition(is_new);
@@ -126,7 +124,11 @@ impl RunSnapshot {
             unruled,
             passing: self.passing(&snapshot, &run.seen, &is_open)?,
             changed,
-            rewritten: rewritten.iter().map(|entry| entry.path.clone()).collect(),
+            rewritten: rewritten
+                .iter()
+                .filter(|entry| !is_known(&entry.path))
+                .map(|entry| entry.path.clone())
+                .collect(),
         })
     }
 

@@ -3,3 +3,4 @@
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 mod changes;
+mod learned;

@@ -67,6 +67,11 @@ pub(crate) fn is_unmistakable(pattern: &str) -> bool {
     made || name.starts_with("*.") && (name.contains(".cpython-") || name.ends_with(".abi3.so"))
 }
 
+/// Whether only a tool gives a folder such a name, wherever it is.
+pub(super) fn is_of_tools(name: &BStr) -> bool {
+    is_in(&NAMES.only_tools, name)
+}
+
 /// Whether a path lies in a folder of data that tests read, such as their own copies of what tools
 /// make.
 pub(super) fn is_test_data(path: &RepoPath) -> bool {

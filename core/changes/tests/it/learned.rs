@@ -1,0 +1,161 @@
+//! Rules learned from random runs on random trees: the real git says what they keep out.
+
+use bstr::{BString, ByteSlice};
+use proptest::prelude::*;
+use redshank_changes::rehearse::{PastRuns, Run, RunDifference, RunSnapshot, Standing};
+use redshank_git::Git;
+use redshank_worktree::Snapshot;
+use std::collections::BTreeSet;
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+/// A tree, which of its files git tracks, and what three runs of a command leave behind.
+#[derive(Debug, Clone)]
+struct Case {
+    there: Vec<BString>,
+    tracked: Vec<prop::sample::Index>,
+    runs: Vec<Vec<BString>>,
+}
+
+fn path() -> impl Strategy<Value = BString> {
+    let folder = prop::sample::select(vec!["out", "data", "a b", "deep", "run-1", "run-2", "[x]"]);
+    let name = prop::sample::select(vec![
+        "a.csv",
+        "b.csv",
+        "c.csv",
+        "run-1.lst",
+        "run-22.lst",
+        "app.3f2a9c1d.js",
+        "app.77aa01bc.js",
+        "stamp",
+        "x[1].bin",
+        "!odd",
+        "#odd",
+        "tail ",
+        "é.dat",
+        "back\\slash",
+        "main.rs",
+        "notes.md",
+    ]);
+    (prop::collection::vec(folder, 0..3), name)
+        .prop_map(|(folders, name)| [folders, vec![name]].concat().join("/").into())
+}
+
+fn case() -> impl Strategy<Value = Case> {
+    let index = any::<prop::sample::Index>();
+    (
+        prop::collection::vec(path(), 0..12),
+        prop::collection::vec(index, 0..3),
+        prop::collection::vec(prop::collection::vec(path(), 0..10), 3),
+    )
+        .prop_map(|(there, tracked, runs)| Case {
+            there,
+            tracked,
+            runs,
+        })
+}
+
+/// Writes a file, where its name isn't taken by a folder, nor a folder's by a file.
+fn write(top: &Path, path: &BString, contents: &str) -> bool {
+    let path = top.join(path.to_path().unwrap());
+    std::fs::create_dir_all(path.parent().unwrap()).is_ok()
+        && std::fs::write(path, contents).is_ok()
+}
+
+/// Those of the paths that git leaves out with these rules.
+fn kept_out(top: &Path, rules: &[BString], paths: &BTreeSet<BString>) -> BTreeSet<BString> {
+    std::fs::write(top.join(".git/info/exclude"), bstr::join("\n", rules)).unwrap();
+    let asked: Vec<u8> = paths
+        .iter()
+        .flat_map(|path| [path, &b"\0"[..]].concat())
+        .collect();
+    let words = ["check-ignore", "--no-index", "--stdin", "-z"];
+    let mut git = Command::new("git");
+    let git = git
+        .args(words)
+        .current_dir(top)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped());
+    let mut git = git.spawn().unwrap();
+    git.stdin.take().unwrap().write_all(&asked).unwrap();
+    let said = git.wait_with_output().unwrap();
+    assert!(matches!(said.status.code(), Some(0 | 1)), "git refused");
+    std::fs::write(top.join(".git/info/exclude"), "").unwrap();
+    let parts = said
+        .stdout
+        .split(|byte| *byte == 0)
+        .filter(|path| !path.is_empty());
+    parts.map(BString::from).collect()
+}
+
+fn run(top: &Path, files: &[BString], nth: usize) -> (RunDifference, BTreeSet<BString>) {
+    let worktree = Snapshot::of(top).unwrap().worktree().clone();
+    let past = PastRuns::of(&worktree).unwrap();
+    let before = RunSnapshot::take(&worktree).unwrap();
+    // No two runs write the same, so that sizes differ where times are too coarse to.
+    let text = "x".repeat(nth + 2);
+    let made = files.iter().filter(|path| write(top, path, &text));
+    let made = made.cloned().collect();
+    let run = Run {
+        command: "make".to_owned(),
+        ..Run::default()
+    };
+    let left = before.difference(&run, &past).unwrap();
+    past.remember(&worktree, &run, &left).unwrap();
+    (left, made)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
+    #[test]
+    fn a_learned_rule_keeps_out_what_came_and_nothing_that_was_there(case in case()) {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        Git::at(&top).args(["init", "--quiet"]).output().unwrap();
+        let there = case.there.iter().filter(|path| write(&top, path, "t"));
+        let there: BTreeSet<BString> = there.cloned().collect();
+        let names: Vec<&BString> = there.iter().collect();
+        for at in case.tracked.iter().filter(|_| !names.is_empty()) {
+            let path = at.get(&names).to_os_str().unwrap();
+            let words = ["--literal-pathspecs", "add", "-f", "--"];
+            Git::at(&top).args(words).args([path]).output().unwrap();
+        }
+        let mut made_ever = BTreeSet::new();
+        for (nth, files) in case.runs.iter().enumerate() {
+            let (left, made) = run(&top, files, nth);
+            let came: BTreeSet<BString> = made.difference(&there).cloned().collect();
+            made_ever.extend(came.iter().cloned());
+            let rules: Vec<BString> = left.unruled.iter().map(|new| new.rule.clone()).collect();
+            // All that came, by one of the rules; and nothing that was there before the first run.
+            prop_assert_eq!(kept_out(&top, &rules, &came), came.clone());
+            prop_assert_eq!(kept_out(&top, &rules, &there), BTreeSet::new());
+            // What was there is never new, and what was written again is told.
+            let rewritten: BTreeSet<BString> = left.changed.iter().chain(&left.rewritten)
+                .map(|path| path.as_bstr().to_owned()).collect();
+            prop_assert_eq!(rewritten, made.intersection(&there).cloned().collect::<BTreeSet<_>>());
+            for new in &left.unruled {
+                prop_assert!(new.runs >= 1 && new.runs <= new.of_runs);
+                prop_assert_eq!(new.of_runs as usize, nth + 1);
+                let is_in_all = new.runs == new.of_runs;
+                prop_assert!(!is_in_all || new.standing != Standing::NotEveryTime);
+            }
+        }
+    }
+}
+
+#[test]
+fn only_the_last_runs_of_a_command_are_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().canonicalize().unwrap();
+    Git::at(&top).args(["init", "--quiet"]).output().unwrap();
+    for nth in 0..12 {
+        let name = format!("part-{}", ["a", "b"][nth % 2]);
+        run(&top, &[name.into()], nth);
+    }
+    let worktree = Snapshot::of(&top).unwrap().worktree().clone();
+    let past = PastRuns::of(&worktree).unwrap();
+    assert_eq!(past.of_command("make").count(), 10);
+    assert_eq!(past.of_command("other").count(), 0);
+    assert_eq!(past.last().unwrap().rules(), b"/part-b");
+}
