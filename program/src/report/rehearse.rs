@@ -126,10 +126,8 @@ pub struct NewOut {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub last: Option<f64>,
     /// The programs that had it open to write, where the system tells.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub by: Vec<String>,
     /// The programs that wrote something just then, where none was seen to have it open.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub beside: Vec<String>,
     /// How many runs of the command left it behind, this one counted.
     pub runs: u32,

@@ -17,8 +17,12 @@ pub struct Recorder {
     /// Where the system can't watch so much, nothing is seen.
     _watcher: Option<RecommendedWatcher>,
     seen: Arc<Mutex<Sightings>>,
+    start: Start,
     changed: Receiver<()>,
 }
+
+/// When what is told began.
+type Start = Arc<Mutex<Instant>>;
 
 /// So long after something was written, it is asked who has files open.
 const BUSY: Duration = Duration::from_millis(100);
@@ -29,17 +33,18 @@ const LATE: Duration = Duration::from_millis(60);
 impl Recorder {
     /// Begins.
     pub fn start(top: &Path) -> Self {
-        let start = Instant::now();
+        let start = Start::new(Mutex::new(Instant::now()));
         let seen = Arc::new(Mutex::new(Sightings::default()));
         let (wake, woken) = unbounded();
         let (tell, changed) = unbounded();
         let (folder, noted) = (top.to_owned(), Arc::clone(&seen));
+        let began = Arc::clone(&start);
         let watcher = watcher(top, move |event| {
             if matches!(event.kind, EventKind::Create(_) | EventKind::Modify(_)) {
                 let paths = event.paths.iter().filter_map(|path| below(&folder, path));
                 let paths: Vec<RepoPathBuf> = paths.collect();
                 for path in &paths {
-                    noted.lock().written(path, start.elapsed());
+                    noted.lock().written(path, began.lock().elapsed());
                 }
                 let _ = wake.send(paths);
             }
@@ -47,12 +52,19 @@ impl Recorder {
             let _ = tell.send(());
         });
         let (top, noted) = (top.to_owned(), Arc::clone(&seen));
-        std::thread::spawn(move || ask_who(&top, start, &noted, &woken));
+        let began = Arc::clone(&start);
+        std::thread::spawn(move || ask_who(&top, &began, &noted, &woken));
         Self {
             _watcher: watcher,
             seen,
+            start,
             changed,
         }
+    }
+
+    /// What is told begins now.
+    pub fn begins(&self) {
+        *self.start.lock() = Instant::now();
     }
 
     /// What was seen so far.
@@ -79,7 +91,7 @@ fn below(top: &Path, path: &Path) -> Option<RepoPathBuf> {
 /// anything, until nobody listens.
 fn ask_who(
     top: &Path,
-    start: Instant,
+    start: &Mutex<Instant>,
     seen: &Mutex<Sightings>,
     woken: &Receiver<Vec<RepoPathBuf>>,
 ) {
@@ -95,7 +107,7 @@ fn ask_who(
             let mut seen = seen.lock();
             for (path, program) in at_work.files {
                 if let Some(path) = below(top, &path) {
-                    seen.held(&path, start.elapsed(), &program);
+                    seen.held(&path, start.lock().elapsed(), &program);
                 }
             }
             if !at_work.writers.is_empty() && !written.is_empty() {

@@ -163,6 +163,7 @@ fn run(
     } else if context.speaks() {
         putln!("\n{}", Paint::Type.on(format!("$ {typed}")))?;
     }
+    recorder.begins();
     let start = Instant::now();
     let status = command.spawn().and_then(|mut child| {
         RUNNING.store(child.id(), Ordering::Relaxed);
