@@ -1,6 +1,6 @@
 //! What there is to see, worked out beside the window so that no key waits for it.
 
-use crate::watch::Recorder;
+use crate::watch::{self, Recorder};
 use crate::words;
 use anyhow::Result;
 use bstr::{BString, ByteSlice};
@@ -182,102 +182,171 @@ impl Row {
     }
 }
 
-/// Works until the window is gone.
+/// What lasts while the tree changes.
+struct Lookout<'l> {
+    top: &'l Path,
+    limits: GivenLimits,
+    /// What is written and by whom; from the first picture on, which waits for nothing else.
+    recorder: Option<Recorder>,
+    /// The paths that were there at first.
+    first: Option<HashSet<RepoPathBuf>>,
+    proposal: Proposal,
+    /// The last pictures are held, so that the window, which has the older one until it draws the
+    /// newer, is never the one to take a tree apart.
+    held: [Option<Arc<Look>>; 2],
+    jobs: &'l Receiver<Job>,
+    news: &'l Sender<News>,
+}
+
+/// Works until the window is gone. It tells itself that the disk has changed.
 pub fn work(
     top: &Path,
     limits: GivenLimits,
-    recorder: &Recorder,
-    jobs: &Receiver<Job>,
+    (jobs, own): (&Receiver<Job>, &Sender<Job>),
     news: &Sender<News>,
 ) {
-    let mut first: Option<HashSet<RepoPathBuf>> = None;
-    let mut proposal = Proposal {
-        pattern: String::new(),
-        scope: RuleScope::Team,
-        folder: RepoPathBuf::default(),
+    let mut lookout = Lookout {
+        top,
+        limits,
+        recorder: None,
+        first: None,
+        proposal: Proposal {
+            pattern: String::new(),
+            scope: RuleScope::Team,
+            folder: RepoPathBuf::default(),
+        },
+        held: [None, None],
+        jobs,
+        news,
     };
-    let place = (top, limits, recorder);
-    while let Some(()) = look(place, &mut first, &mut proposal, jobs, news) {}
+    while let Some(()) = lookout.look(own) {}
 }
 
-/// Looks, until the disk changes; nothing once the window is gone.
-fn look(
-    (top, limits, recorder): (&Path, GivenLimits, &Recorder),
-    first: &mut Option<HashSet<RepoPathBuf>>,
-    proposal: &mut Proposal,
-    jobs: &Receiver<Job>,
-    news: &Sender<News>,
-) -> Option<()> {
-    let snapshot = match Snapshot::of(top) {
-        Ok(snapshot) => snapshot,
-        Err(error) => {
-            news.send(News::Said(error.to_string())).ok()?;
-            // It may be gone for a moment.
-            jobs.recv().ok()?;
+impl Lookout<'_> {
+    /// Looks, until the disk changes; nothing once the window is gone.
+    fn look(&mut self, own: &Sender<Job>) -> Option<()> {
+        let snapshot = match Snapshot::of(self.top) {
+            Ok(snapshot) => snapshot,
+            Err(error) => {
+                self.news.send(News::Said(error.to_string())).ok()?;
+                // It may be gone for a moment.
+                self.jobs.recv().ok()?;
+                return Some(());
+            }
+        };
+        self.tell(&snapshot)?;
+        if self.recorder.is_none() {
+            let recorder = Recorder::start(self.top);
+            let changed = own.clone();
+            watch::when_quiet(recorder.changed().clone(), move || {
+                changed.send(Job::DiskChanged).is_ok()
+            });
+            self.recorder = Some(recorder);
+            // Something may have come before it was watched.
             return Some(());
         }
-    };
-    let tell = |proposal: &Proposal, first: &mut Option<HashSet<RepoPathBuf>>| {
-        let found = match seen(&snapshot, proposal, first) {
-            Ok(look) => News::Look(Arc::new(look)),
+        let mut owes_more = true;
+        loop {
+            // Whoever types has to wait for nothing that takes longer.
+            if owes_more && self.jobs.is_empty() {
+                owes_more = false;
+                if let Ok((learned, found)) = self.beside(&snapshot) {
+                    self.news.send(News::Learned(Arc::new(learned))).ok()?;
+                    self.news.send(News::Findings(Arc::new(found))).ok()?;
+                }
+            }
+            let (mut tries, mut explains, mut is_disk_changed) = (None, None, false);
+            // Of what can be overtaken, only the newest counts.
+            for job in std::iter::once(self.jobs.recv().ok()?).chain(self.jobs.try_iter()) {
+                match job {
+                    Job::Try(new) => tries = Some(new),
+                    Job::Explain(path) => explains = Some(path),
+                    Job::DiskChanged => is_disk_changed = true,
+                    Job::Write(new) => {
+                        let said = match written(&snapshot, &new) {
+                            Ok(()) => "written; Ctrl-R takes it back".to_owned(),
+                            Err(error) => format!("{error:#}"),
+                        };
+                        self.proposal.pattern.clear();
+                        self.news.send(News::Said(said)).ok()?;
+                        is_disk_changed = true;
+                    }
+                    Job::Undo => {
+                        self.news.send(News::Said(undone(&snapshot))).ok()?;
+                        is_disk_changed = true;
+                    }
+                }
+            }
+            let is_tried = tries.is_some();
+            if let Some(new) = tries {
+                self.proposal = new;
+            }
+            if is_disk_changed {
+                return Some(());
+            }
+            if is_tried {
+                self.tell(&snapshot)?;
+            }
+            if let Some(path) = explains {
+                let reason = reason(&snapshot, &self.proposal, &path);
+                let lines = reason.unwrap_or_else(|error| vec![format!("{error:#}")]);
+                self.news.send(News::Reason(path, lines)).ok()?;
+            }
+        }
+    }
+
+    /// Tells what there is to see.
+    fn tell(&mut self, snapshot: &Snapshot) -> Option<()> {
+        let found = match seen(snapshot, &self.proposal, &mut self.first) {
+            Ok(look) => {
+                let look = Arc::new(look);
+                self.held.rotate_right(1);
+                self.held[0] = Some(Arc::clone(&look));
+                News::Look(look)
+            }
             Err(error) => News::Said(format!("{error:#}")),
         };
-        news.send(found).ok()
-    };
-    tell(proposal, first)?;
-    let mut owes_more = true;
-    loop {
-        // Whoever types has to wait for nothing that takes longer.
-        if owes_more && jobs.is_empty() {
-            owes_more = false;
-            if let Ok((learned, found)) = beside(&snapshot, limits, recorder, first.as_ref()) {
-                news.send(News::Learned(Arc::new(learned))).ok()?;
-                news.send(News::Findings(Arc::new(found))).ok()?;
-            }
-        }
-        let (mut tries, mut explains, mut is_disk_changed) = (None, None, false);
-        // Of what can be overtaken, only the newest counts.
-        for job in std::iter::once(jobs.recv().ok()?).chain(jobs.try_iter()) {
-            match job {
-                Job::Try(new) => tries = Some(new),
-                Job::Explain(path) => explains = Some(path),
-                Job::DiskChanged => is_disk_changed = true,
-                Job::Write(new) => {
-                    let said = match written(&snapshot, &new) {
-                        Ok(()) => "written; Ctrl-R takes it back".to_owned(),
-                        Err(error) => format!("{error:#}"),
-                    };
-                    proposal.pattern.clear();
-                    news.send(News::Said(said)).ok()?;
-                    is_disk_changed = true;
-                }
-                Job::Undo => {
-                    let undone = Journal::of(&snapshot)
-                        .and_then(|journal| journal.undo(None, IfEdited::Refuse));
-                    let said = match undone {
-                        Ok(_) => "the last change is taken back".to_owned(),
-                        Err(error) => error.to_string(),
-                    };
-                    news.send(News::Said(said)).ok()?;
-                    is_disk_changed = true;
-                }
-            }
-        }
-        let is_tried = tries.is_some();
-        if let Some(new) = tries {
-            *proposal = new;
-        }
-        if is_disk_changed {
-            return Some(());
-        }
-        if is_tried {
-            tell(proposal, first)?;
-        }
-        if let Some(path) = explains {
-            let reason = reason(&snapshot, proposal, &path);
-            let lines = reason.unwrap_or_else(|error| vec![format!("{error:#}")]);
-            news.send(News::Reason(path, lines)).ok()?;
-        }
+        self.news.send(found).ok()
+    }
+
+    /// What takes longer: rules for what came, and what is found.
+    fn beside(&self, snapshot: &Snapshot) -> Result<(Vec<Learned>, Vec<Finding>)> {
+        let collection = Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)?;
+        let survey = recognise(snapshot, snapshot.tree()?, &collection);
+        let tree = snapshot.whole_tree()?;
+        let first = self.first.as_ref();
+        let is_old = |entry: &&Entry| first.is_none_or(|first| first.contains(&entry.path));
+        let (old, new): (Vec<&Entry>, Vec<&Entry>) = tree.entries.iter().partition(is_old);
+        let learned = match &self.recorder {
+            Some(recorder) if !new.is_empty() => learned(&Scene {
+                tree,
+                survey: &survey,
+                came: &new,
+                left: &HashSet::new(),
+                known: old
+                    .iter()
+                    .flat_map(|entry| entry.path.folders_above())
+                    .collect(),
+                earlier: &[],
+                seen: &recorder.seen(),
+                is_command: false,
+            }),
+            _ => Vec::new(),
+        };
+        let options = ScanOptions {
+            limits: self.limits,
+            ..ScanOptions::default()
+        };
+        Ok((learned, scan(snapshot, &survey, &options)?.findings))
+    }
+}
+
+/// Takes the last change back, and says so.
+fn undone(snapshot: &Snapshot) -> String {
+    let undone = Journal::of(snapshot).and_then(|journal| journal.undo(None, IfEdited::Refuse));
+    match undone {
+        Ok(_) => "the last change is taken back".to_owned(),
+        Err(error) => error.to_string(),
     }
 }
 
@@ -340,39 +409,4 @@ fn reason(snapshot: &Snapshot, proposal: &Proposal, path: &RepoPath) -> Result<V
     let text = super::super::why::text(&verdicts, path.as_bstr(), path, &answer)?;
     let plain = anstream::adapter::strip_str(&text).to_string();
     Ok(plain.lines().map(str::to_owned).collect())
-}
-
-/// What takes longer: rules for what came, and what is found.
-fn beside(
-    snapshot: &Snapshot,
-    limits: GivenLimits,
-    recorder: &Recorder,
-    first: Option<&HashSet<RepoPathBuf>>,
-) -> Result<(Vec<Learned>, Vec<Finding>)> {
-    let collection = Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)?;
-    let survey = recognise(snapshot, snapshot.tree()?, &collection);
-    let tree = snapshot.whole_tree()?;
-    let is_old = |entry: &&Entry| first.is_none_or(|first| first.contains(&entry.path));
-    let (old, new): (Vec<&Entry>, Vec<&Entry>) = tree.entries.iter().partition(is_old);
-    let learned = match new.is_empty() {
-        true => Vec::new(),
-        false => learned(&Scene {
-            tree,
-            survey: &survey,
-            came: &new,
-            left: &HashSet::new(),
-            known: old
-                .iter()
-                .flat_map(|entry| entry.path.folders_above())
-                .collect(),
-            earlier: &[],
-            seen: &recorder.seen(),
-            is_command: false,
-        }),
-    };
-    let options = ScanOptions {
-        limits,
-        ..ScanOptions::default()
-    };
-    Ok((learned, scan(snapshot, &survey, &options)?.findings))
 }

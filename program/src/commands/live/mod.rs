@@ -7,7 +7,6 @@ mod window;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render;
-use crate::watch::{self, Recorder};
 use anyhow::{Result, bail};
 use clap::Args;
 use crossbeam_channel::unbounded;
@@ -35,12 +34,8 @@ impl Live {
         render::hide_progress();
         let (jobs, todo) = unbounded();
         let (found, news) = unbounded();
-        let changed = jobs.clone();
-        let recorder = Recorder::start(&top);
-        watch::when_quiet(recorder.changed().clone(), move || {
-            changed.send(look::Job::DiskChanged).is_ok()
-        });
-        std::thread::spawn(move || look::work(&top, limits, &recorder, &todo, &found));
+        let own = jobs.clone();
+        std::thread::spawn(move || look::work(&top, limits, (&todo, &own), &found));
         window::show(&jobs, &news)?;
         Ok(ExitCode::SUCCESS)
     }
