@@ -446,3 +446,41 @@ fn broken_input_ends_nothing() {
     assert_eq!(client.hints(".gitignore"), ["0: keeps out 2 files, 2 B"]);
     client.leaves();
 }
+
+#[test]
+fn what_completes_a_line_stays_in_that_line_in_every_kind_of_file() {
+    let nia = ground();
+    nia.writes("Cargo.toml", "[package]\nname = \"gauge\"\n");
+    let mut client = Client::of(&nia);
+    let kinds = [
+        (".gitignore", "!/*.tarwdep \n\u{fffd}😀"),
+        ("redshank.toml", "[]draft=vrinsw\"/ \n😀"),
+        (".redshank/templates/x.toml", "cls = \"gent\"\n😀"),
+    ];
+    for (file, letters) in kinds {
+        for seed in 0..40_u64 {
+            let text = match seed % 4 {
+                0 => "variants = [\"\nwithout = [\"/t\nclass = \"g\ntar\n".to_owned(),
+                _ => made_up_of(letters, (seed % 19) as usize * 4, seed),
+            };
+            client.types(file, seed as i64 + 1, &text);
+            let (line, column) = (seed as u32 % 5, seed as u32 % 15);
+            let place = client.at(file, line, column);
+            let offered = client.asks("textDocument/completion", place);
+            // Places count bytes, as the client asked.
+            let typed = text.split('\n').nth(line as usize).unwrap_or("");
+            for item in offered.as_array().unwrap() {
+                let range = &item["textEdit"]["range"];
+                let at = |end: &str| {
+                    let place = &range[end];
+                    assert_eq!(place["line"], line, "{item} in {text:?}");
+                    place["character"].as_u64().unwrap() as usize
+                };
+                let (start, end) = (at("start"), at("end"));
+                assert!(start <= end && end <= typed.len(), "{item} in {text:?}");
+                assert!(start <= column as usize, "{item} in {text:?}");
+            }
+        }
+    }
+    client.leaves();
+}

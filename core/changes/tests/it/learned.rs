@@ -2,13 +2,16 @@
 
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
-use redshank_changes::rehearse::{PastRuns, Run, RunDifference, RunSnapshot, Standing};
+use redshank_changes::rehearse::{
+    Learned, PastRuns, Run, RunDifference, RunSnapshot, Sightings, Standing,
+};
 use redshank_git::Git;
-use redshank_worktree::Snapshot;
+use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
+use std::time::Duration;
 
 /// A tree, which of its files git tracks, and what three runs of a command leave behind.
 #[derive(Debug, Clone)]
@@ -158,4 +161,92 @@ fn only_the_last_runs_of_a_command_are_kept() {
     assert_eq!(past.of_command("make").count(), 10);
     assert_eq!(past.of_command("other").count(), 0);
     assert_eq!(past.last().unwrap().rules(), b"/part-b");
+}
+
+/// What a watch would propose for these files, each with the program that was seen to write it.
+fn watched(files: &[(&str, &str)]) -> Vec<(String, Standing)> {
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().canonicalize().unwrap();
+    Git::at(&top).args(["init", "--quiet"]).output().unwrap();
+    for folder in ["a", "b", "data"] {
+        assert!(write(&top, &format!("{folder}/there.csv").into(), "1"));
+    }
+    let worktree = Snapshot::of(&top).unwrap().worktree().clone();
+    let before = RunSnapshot::take(&worktree).unwrap();
+    let mut seen = Sightings::default();
+    for (path, program) in files {
+        assert!(write(&top, &(*path).into(), "x = 1\n"));
+        let at = Duration::from_millis(10);
+        match *program {
+            "" => seen.written(RepoPath::new(path), at),
+            program => seen.held(RepoPath::new(path), at, program),
+        }
+    }
+    let run = Run {
+        seen,
+        ..Run::default()
+    };
+    let left = before.difference(&run, &PastRuns::default()).unwrap();
+    let row = |new: Learned| (new.rule.to_string(), new.standing);
+    left.unruled.into_iter().map(row).collect()
+}
+
+#[test]
+fn a_watch_proposes_what_tools_write_and_not_what_hands_do() {
+    use Standing::{ByHand, Proposed, WithWork, Work};
+    let proposed = |files: &[(&str, &str)], wanted: &[(&str, Standing)]| {
+        let wanted: Vec<_> = wanted
+            .iter()
+            .map(|(rule, standing)| ((*rule).to_owned(), *standing))
+            .collect();
+        assert_eq!(watched(files), wanted, "{files:?}");
+    };
+    proposed(&[("level.out", "sh build.sh")], &[("/level.out", Proposed)]);
+    proposed(&[("level.out", "nvim")], &[("/level.out", ByHand)]);
+    proposed(&[("level.out", "")], &[("/level.out", ByHand)]);
+    // Nobody numbers things by hand so often.
+    let numbered = [("t1.out", ""), ("t2.out", ""), ("t3.out", "")];
+    proposed(&numbered, &[("/t*.out", Proposed)]);
+    // Beside something else of that type, each is for itself; in a folder of their own they are one.
+    let beside = [
+        ("data/a.csv", "tool"),
+        ("data/b.csv", "tool"),
+        ("data/c.csv", "tool"),
+    ];
+    proposed(
+        &beside,
+        &[
+            ("/data/a.csv", Proposed),
+            ("/data/b.csv", Proposed),
+            ("/data/c.csv", Proposed),
+        ],
+    );
+    proposed(
+        &[("made/a.csv", "tool"), ("made/b.txt", "tool")],
+        &[("/made/", Proposed)],
+    );
+    // One name in many places is one rule.
+    let places = [
+        ("a/.made", "tool"),
+        ("b/.made", "tool"),
+        ("data/.made", "tool"),
+    ];
+    proposed(&places, &[(".made", Proposed)]);
+    proposed(
+        &places[1..],
+        &[("/b/.made", Proposed), ("/data/.made", Proposed)],
+    );
+    // What a program wrote together with work isn't told apart from it; another's is.
+    proposed(
+        &[
+            ("app.out", "starter"),
+            ("other.out", "tool"),
+            ("src/app.py", "starter"),
+        ],
+        &[
+            ("/app.out", WithWork),
+            ("/other.out", Proposed),
+            ("/src/", Work),
+        ],
+    );
 }
