@@ -4,7 +4,6 @@
 use super::drafted_file::NewBlock;
 use super::memory::{Remembered, remembered};
 use super::places::{fit_to, places};
-use super::renew::TakenOut;
 use super::section::{DraftLine, heading_of};
 use super::{Composer, below};
 use crate::{Project, Result, Template, TemplateRule};
@@ -13,6 +12,10 @@ use redshank_pattern::{Case, Rule, fit};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
 use redshank_worktree::{RepoPath, RepoPathBuf};
 use std::collections::{BTreeSet, HashSet};
+
+/// Rules that a person took out of blocks of the first form: the template's name, the rule's
+/// pattern.
+pub(super) type TakenOut = BTreeSet<(String, String)>;
 
 /// Projects whose rules stand, or are to stand, in one block.
 pub(super) struct Group<'a> {

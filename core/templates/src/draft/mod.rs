@@ -15,7 +15,7 @@ pub use memory::MEMORY_FILE;
 use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;
-use blocks::groups;
+use blocks::{TakenOut, groups};
 use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
@@ -26,7 +26,6 @@ use redshank_worktree::ignore_file::{FirstForm, MADE_BY, NEEDED, NewRule, blocks
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
 use redshank_worktree::settings::{Explain, Layout};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
-use renew::TakenOut;
 use section::DraftLine;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;

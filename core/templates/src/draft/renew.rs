@@ -1,6 +1,6 @@
 //! Blocks that are there: told to be stale, brought up to date, turned over from their first form.
 
-use super::blocks::{Composing, Group, by_template};
+use super::blocks::{Composing, Group, TakenOut, by_template};
 use super::memory::{Remembered, remembered};
 use super::refresh::refreshed;
 use super::section::section;
@@ -11,11 +11,7 @@ use redshank_pattern::fit;
 use redshank_worktree::RepoPath;
 use redshank_worktree::ignore_file::{Block, Section};
 use redshank_worktree::rules::IGNORE_FILE;
-use std::collections::{BTreeMap, BTreeSet, HashSet};
-
-/// Rules that a person took out of blocks of the first form: the template's name, the rule's
-/// pattern.
-pub(super) type TakenOut = BTreeSet<(String, String)>;
+use std::collections::{BTreeMap, HashSet};
 
 impl<'a> Composer<'_, 'a> {
     pub(super) fn note_stale(&mut self, file: &RepoPath, label: &str, projects: &[Project]) {

@@ -4,9 +4,9 @@
 //! anew at what is open, the newest state only, and hands over what it found, owned and complete,
 //! so that no question of the editor waits for it.
 
-use super::completion::Parts;
 use super::documents::{Document, Documents};
 use super::offers::Offers;
+use super::parts::Parts;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
 use redshank_findings::{Finding, secrets_of};

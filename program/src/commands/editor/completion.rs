@@ -3,16 +3,13 @@
 use super::Server;
 use super::analysis::{Kind, Picture};
 use super::offers::of_template_key;
-use crate::render::{files, shown};
-use bstr::{BStr, ByteSlice};
+use super::parts::Parts;
+use crate::render::files;
 use lsp_types::{
     CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
 };
-use redshank_pattern::quote;
-use redshank_worktree::size::Bytes;
-use redshank_worktree::{FileStats, RepoPath, RepoPathBuf};
+use redshank_worktree::{FileStats, RepoPath};
 use serde_json::{Value, json};
-use std::collections::HashMap;
 
 /// More would hide what is meant.
 const MOST: usize = 100;
@@ -172,44 +169,4 @@ fn offered(picture: &Picture, base: &RepoPath, typed: &str) -> Vec<(String, File
     let fits = fits.filter(|(name, _)| name.starts_with(start));
     fits.map(|(name, stats)| (format!("{above}{name}"), *stats))
         .collect()
-}
-
-/// What lies right in a folder, and the types of all that lies in it, as patterns.
-#[derive(Default)]
-pub struct Parts {
-    names: Vec<(String, FileStats)>,
-    types: Vec<(String, FileStats)>,
-}
-
-impl Parts {
-    /// Those of a folder, of files that come sorted: what lies in one folder lies together.
-    pub fn of(candidates: &[(RepoPathBuf, Bytes)], folder: &RepoPath) -> Self {
-        let first = candidates.partition_point(|(path, _)| **path < *folder);
-        let within = candidates[first..].iter();
-        let within = within.take_while(|(path, _)| path.starts_with(folder));
-        let mut names: HashMap<&BStr, FileStats> = HashMap::new();
-        let mut types: HashMap<&BStr, FileStats> = HashMap::new();
-        for (path, size) in within {
-            let stats = FileStats::one(*size);
-            let below = path.below(folder).unwrap_or(path);
-            let part = below.top_folder();
-            let name = if part.is_top() { below } else { part };
-            *names.entry(name.as_bstr()).or_default() += stats;
-            if let Some(extension) = path.extension() {
-                *types.entry(extension).or_default() += stats;
-            }
-        }
-        let name = |(name, stats): (&BStr, FileStats)| {
-            let slash = if name.ends_with(b"/") { "/" } else { "" };
-            let quoted = quote(RepoPath::new(name).bare());
-            (format!("{}{slash}", shown(quoted.as_bstr())), stats)
-        };
-        let kind = |(kind, stats): (&BStr, FileStats)| {
-            (format!("*{}", shown(quote(kind).as_bstr())), stats)
-        };
-        Self {
-            names: names.into_iter().map(name).collect(),
-            types: types.into_iter().map(kind).collect(),
-        }
-    }
 }

@@ -7,6 +7,7 @@ mod diagnostics;
 mod documents;
 mod hints;
 mod offers;
+mod parts;
 mod places;
 
 use crate::cli::{DocumentFormat, GlobalArgs};

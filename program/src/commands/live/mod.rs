@@ -1,6 +1,7 @@
 //! Rules, live: type a pattern and watch the tree change.
 
 mod look;
+mod terminal;
 mod view;
 mod window;
 
@@ -36,7 +37,7 @@ impl Live {
         let (found, news) = unbounded();
         let own = jobs.clone();
         std::thread::spawn(move || look::work(&top, limits, (&todo, &own), &found));
-        window::show(&jobs, &news)?;
+        terminal::show(&jobs, &news)?;
         Ok(ExitCode::SUCCESS)
     }
 }

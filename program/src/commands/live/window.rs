@@ -1,25 +1,16 @@
-//! The window: keys in, pictures out. It holds what a person has typed and chosen; all else comes
-//! from [`super::look`].
+//! What the window holds: what a person has typed and chosen; all else comes from [`super::look`].
 
 use super::look::{Job, Look, News, Proposal, Row, RowKind};
-use super::view;
-use crate::stop;
-use anyhow::Result;
-use crossbeam_channel::{Receiver, Sender, select, unbounded};
-use ratatui::DefaultTerminal;
+use crossbeam_channel::Sender;
 use ratatui::crossterm::event::{
-    self, DisableMouseCapture, EnableMouseCapture, Event, KeyCode, KeyEvent, KeyEventKind,
-    KeyModifiers, MouseEvent, MouseEventKind,
+    Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind,
 };
-use ratatui::crossterm::execute;
 use redshank_changes::rehearse::{Learned, Standing};
 use redshank_findings::Finding;
 use redshank_pattern::Breadth;
 use redshank_worktree::rules::RuleScope;
 use redshank_worktree::{RepoPath, RepoPathBuf};
-use rustix::process::{Signal, getpid, kill_process};
 use std::collections::HashSet;
-use std::io::stdout;
 use std::sync::Arc;
 
 /// What the window holds.
@@ -68,114 +59,38 @@ pub enum Question {
 }
 
 /// What becomes of the view.
-enum Next {
+pub enum Next {
     Stay,
     Leave,
     Suspend,
 }
 
-/// Shows the view until somebody leaves it.
-pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
-    stop::clears_up(give_back);
-    give_back_before_a_crash();
-    let mut terminal = take();
-    let (pressed, keys) = unbounded();
-    std::thread::spawn(move || {
-        while let Ok(event) = event::read() {
-            if pressed.send(event).is_err() {
-                return;
-            }
-        }
-    });
-    let mut window = Window {
-        pattern: String::new(),
-        scope: RuleScope::Team,
-        look: None,
-        rows: Vec::new(),
-        chosen: 0,
-        first: 0,
-        height: 1,
-        top: 0,
-        reason: None,
-        findings: Arc::default(),
-        learned: Arc::default(),
-        said: String::new(),
-        asks: None,
-        helps: false,
-        open: HashSet::new(),
-        width: 0,
-        has_chosen: false,
-    };
-    let ended = window.converse(&mut terminal, jobs, news, &keys);
-    give_back();
-    ended
-}
-
-#[allow(
-    clippy::disallowed_methods,
-    reason = "the terminal itself, not what is printed"
-)]
-fn take() -> DefaultTerminal {
-    let terminal = ratatui::init();
-    let _ = execute!(stdout(), EnableMouseCapture);
-    terminal
-}
-
-/// Whatever goes wrong, it is told on a terminal as it was.
-fn give_back_before_a_crash() {
-    let tells = std::panic::take_hook();
-    std::panic::set_hook(Box::new(move |crash| {
-        give_back();
-        tells(crash);
-    }));
-}
-
-/// The terminal as it was.
-#[allow(
-    clippy::disallowed_methods,
-    reason = "the terminal itself, not what is printed"
-)]
-fn give_back() {
-    let _ = execute!(stdout(), DisableMouseCapture);
-    ratatui::restore();
-}
-
 impl Window {
-    fn converse(
-        &mut self,
-        terminal: &mut DefaultTerminal,
-        jobs: &Sender<Job>,
-        news: &Receiver<News>,
-        keys: &Receiver<Event>,
-    ) -> Result<()> {
-        loop {
-            terminal.draw(|frame| view::draw(self, frame))?;
-            let first = select! {
-                recv(keys) -> event => Some(event?),
-                recv(news) -> found => {
-                    self.learn(found?, jobs);
-                    None
-                }
-            };
-            // What has come meanwhile needs no picture of its own, on a slow line least of all.
-            for event in first.into_iter().chain(keys.try_iter()) {
-                match self.take_in(event, jobs) {
-                    Next::Stay => {}
-                    Next::Leave => return Ok(()),
-                    Next::Suspend => {
-                        give_back();
-                        let _ = kill_process(getpid(), Signal::TSTP);
-                        *terminal = take();
-                    }
-                }
-            }
-            for found in news.try_iter() {
-                self.learn(found, jobs);
-            }
+    /// Before anybody has typed.
+    pub fn new() -> Self {
+        Self {
+            pattern: String::new(),
+            scope: RuleScope::Team,
+            look: None,
+            rows: Vec::new(),
+            chosen: 0,
+            first: 0,
+            height: 1,
+            top: 0,
+            reason: None,
+            findings: Arc::default(),
+            learned: Arc::default(),
+            said: String::new(),
+            asks: None,
+            helps: false,
+            open: HashSet::new(),
+            width: 0,
+            has_chosen: false,
         }
     }
 
-    fn learn(&mut self, found: News, jobs: &Sender<Job>) {
+    /// Takes in what was worked out.
+    pub fn learn(&mut self, found: News, jobs: &Sender<Job>) {
         match found {
             News::Look(look) => {
                 self.look = Some(look);
@@ -233,7 +148,8 @@ impl Window {
         let _ = jobs.send(Job::Try(self.proposal()));
     }
 
-    fn take_in(&mut self, event: Event, jobs: &Sender<Job>) -> Next {
+    /// Takes in what was pressed.
+    pub fn take_in(&mut self, event: Event, jobs: &Sender<Job>) -> Next {
         match event {
             Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key, jobs),
             Event::Mouse(mouse) => {
@@ -434,51 +350,5 @@ impl Window {
             RuleScope::Personal => RuleScope::Team,
         };
         self.tries(jobs);
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use std::process::{Command, Stdio};
-
-    /// Set where a test is to crash, for another to look at.
-    const CRASHES: &str = "REDSHANK_TEST_CRASHES";
-
-    #[test]
-    fn crashes_where_it_is_told_to() {
-        if std::env::var_os(CRASHES).is_some() {
-            give_back_before_a_crash();
-            let _terminal = take();
-            panic!("the picture fell down");
-        }
-    }
-
-    #[test]
-    #[allow(clippy::disallowed_methods, reason = "this test, at a terminal")]
-    fn the_terminal_is_whole_after_a_crash() {
-        let this_one = std::env::current_exe().unwrap();
-        let test = format!(
-            "{} --exact --nocapture commands::live::window::tests::crashes_where_it_is_told_to",
-            this_one.display()
-        );
-        let mut child = Command::new("script")
-            .args(["-qec", &test, "/dev/null"])
-            .env(CRASHES, "1")
-            .env("RUST_BACKTRACE", "0")
-            .stdin(Stdio::piped())
-            .stdout(Stdio::piped())
-            .spawn()
-            .unwrap();
-        // The terminal lives as long as somebody may type.
-        let _hands = child.stdin.take();
-        let output = child.wait_with_output().unwrap();
-        let mut screen = vt100::Parser::default();
-        screen.process(&output.stdout);
-        let screen = screen.screen();
-        assert!(!screen.alternate_screen() && !screen.hide_cursor());
-        assert_eq!(screen.mouse_protocol_mode(), vt100::MouseProtocolMode::None);
-        let told = screen.contents();
-        assert!(told.contains("the picture fell down"), "{told}");
     }
 }
