@@ -14,7 +14,8 @@ pub struct Programs(HashMap<i32, Known>);
 struct Known {
     /// The process that started it.
     parent: i32,
-    /// How often it had written when it was asked last.
+    /// How many bytes it had written to disks when it was asked last; what goes to a terminal or
+    /// another program doesn't count.
     writes: u64,
 }
 
@@ -56,7 +57,7 @@ impl Programs {
                     open.insert((process.pid(), file.fd), path);
                 }
             }
-            let writes = process.io().map_or(known.writes, |io| io.syscw);
+            let writes = process.io().map_or(known.writes, |io| io.write_bytes);
             if cwd.starts_with(top) && writes > known.writes {
                 writers.push(name_of(&process));
             }
