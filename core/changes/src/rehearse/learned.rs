@@ -116,10 +116,12 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
             None => plain.push(unit),
         }
     }
-    // Of one place, no more is known than that place.
-    let known = groups.into_iter().map(|(rule, units)| match &*units {
-        [unit] => (exactly(unit.path), units),
-        _ => (rule, units),
+    let known = groups.into_iter().flat_map(|(rule, units)| {
+        // Of one place, no more is known than that place.
+        match units.len() > 1 && scene.takes_only(&rule, &came) {
+            true => vec![(rule, units)],
+            false => units.into_iter().map(by_itself).collect(),
+        }
     });
     let all = known.chain(scene.in_groups(plain, &came));
     let learned = all.map(|(rule, units)| scene.judged(rule, &units));
@@ -180,6 +182,11 @@ fn by_type(unit: &Unit) -> Option<BString> {
             .concat()
             .into(),
     )
+}
+
+/// A rule for this one only.
+fn by_itself(unit: Unit) -> (BString, Vec<Unit>) {
+    (exactly(unit.path), vec![unit])
 }
 
 /// How a pattern starts that is for this folder only.
@@ -265,8 +272,7 @@ impl<'s> Scene<'s> {
                 }
             }
         }
-        let own = |unit: Unit<'s>| (exactly(unit.path), vec![unit]);
-        grouped.extend(units.into_iter().map(own));
+        grouped.extend(units.into_iter().map(by_itself));
         grouped
     }
 
@@ -320,7 +326,7 @@ impl<'s> Scene<'s> {
             () if template.is_some() => Standing::Proposed,
             () if units.iter().any(|unit| unit.is_needed) => Standing::Needed,
             () if units.iter().any(|unit| unit.is_project) || is_work() => Standing::Work,
-            () if !self.is_command && is_by_hand(&paths, seen.as_ref()) => Standing::ByHand,
+            () if !self.is_command && is_by_hand(seen.as_ref()) => Standing::ByHand,
             () if !is_steady => Standing::NotEveryTime,
             () => Standing::Proposed,
         };
@@ -346,19 +352,74 @@ fn rule_of(path: &RepoPath, matched: &TemplateMatch) -> BString {
     }
 }
 
-/// Programs by which people write files themselves: editors, and what copies, unpacks or fetches.
-const HANDS: [&str; 30] = [
-    "bash", "cat", "code", "cp", "curl", "dash", "emacs", "fish", "gedit", "git", "gvim", "hx",
-    "idea", "kate", "kwrite", "micro", "mv", "nano", "nvim", "rsync", "sed", "sh", "subl", "tar",
-    "tee", "touch", "unzip", "vim", "wget", "zsh",
+/// Programs by which people write files themselves: shells, editors, and what copies, unpacks or
+/// fetches.
+const HANDS: [&str; 60] = [
+    "7z",
+    "7zz",
+    "aria2c",
+    "ark",
+    "bash",
+    "bsdtar",
+    "caja",
+    "cat",
+    "chrome",
+    "chromium",
+    "code",
+    "cp",
+    "curl",
+    "dash",
+    "dd",
+    "dolphin",
+    "emacs",
+    "file-roller",
+    "firefox",
+    "fish",
+    "gedit",
+    "git",
+    "gunzip",
+    "gvim",
+    "gzip",
+    "hx",
+    "idea",
+    "install",
+    "kate",
+    "ksh",
+    "kwrite",
+    "mc",
+    "micro",
+    "mv",
+    "nano",
+    "nautilus",
+    "nemo",
+    "nvim",
+    "patch",
+    "pcmanfm",
+    "ranger",
+    "rclone",
+    "rsync",
+    "safari",
+    "scp",
+    "sed",
+    "sftp",
+    "sh",
+    "subl",
+    "tar",
+    "tee",
+    "thunar",
+    "thunderbird",
+    "touch",
+    "unxz",
+    "unzip",
+    "vim",
+    "wget",
+    "xz",
+    "zsh",
 ];
 
-/// Whether somebody may have made this by hand: a single file, or several, that no other program
-/// was seen to write.
-fn is_by_hand(paths: &[RepoPathBuf], seen: Option<&Sighting>) -> bool {
+/// Whether somebody may have made this by hand: no other program was seen to write it.
+fn is_by_hand(seen: Option<&Sighting>) -> bool {
     // A shell that runs a script is a tool.
     let is_tool = |program: &String| !HANDS.contains(&&**program);
-    let by_tool = seen.is_some_and(|seen| seen.by.iter().chain(&seen.beside).any(is_tool));
-    // Nobody names many things so that they differ only in a number.
-    !by_tool && paths.len() < PLACES
+    !seen.is_some_and(|seen| seen.by.iter().chain(&seen.beside).any(is_tool))
 }
