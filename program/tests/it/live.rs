@@ -258,6 +258,21 @@ fn it_is_put_aside_and_comes_back_and_grows_with_the_terminal() {
 }
 
 #[test]
+fn the_mouse_chooses_a_row_and_opens_it() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (40, 140), "");
+    let text = view.shows("> src/");
+    let row = text.lines().position(|line| line.contains("> src/"));
+    let click = format!("\x1b[<0;10;{}M", row.unwrap() + 1);
+    view.types(&click);
+    view.shows("src/ is not ignored");
+    view.types(&click);
+    view.shows("    main.rs");
+    view.types("\x03");
+    view.is_left(0);
+}
+
+#[test]
 fn a_key_is_little_to_a_slow_line_and_letters_of_ascii_are_enough() {
     let nia = ground();
     let mut view = Terminal::of(&nia, (40, 140), "");
