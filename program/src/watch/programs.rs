@@ -34,6 +34,8 @@ impl Programs {
     pub fn at_work(&mut self, top: &Path) -> AtWork {
         let own = with_parents(std::process::id().cast_signed());
         let (mut open, mut writers) = (HashMap::new(), Vec::new());
+        // Who has ended is forgotten: another process may get the number.
+        let mut before = std::mem::take(&mut self.0);
         for process in all_processes().into_iter().flatten().flatten() {
             // Whoever has ended meanwhile, or is not ours to ask, tells nothing.
             let Ok(cwd) = process.cwd() else {
@@ -43,8 +45,7 @@ impl Programs {
             if own.contains(&process.pid()) {
                 continue;
             }
-            let known = self.0.entry(process.pid());
-            let known = known.or_insert_with(|| Known {
+            let mut known = before.remove(&process.pid()).unwrap_or_else(|| Known {
                 parent: process.stat().map_or(0, |stat| stat.ppid),
                 writes: 0,
             });
@@ -62,6 +63,7 @@ impl Programs {
                 writers.push(name_of(&process));
             }
             known.writes = writes;
+            self.0.insert(process.pid(), known);
         }
         // What a process has from the one that started it, that one has opened.
         let is_own = |(pid, fd): &(i32, i32), path: &PathBuf| {

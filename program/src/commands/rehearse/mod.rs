@@ -73,6 +73,9 @@ impl Ran {
 
 impl Rehearse {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        if self.here && self.command.is_empty() {
+            while_watched::can_be_ended()?;
+        }
         let context = Context::find(args, self.format)?;
         let snapshot = &context.snapshot;
         let missing = missing(snapshot, &context.survey()?, self.staged)?;

@@ -17,14 +17,19 @@ use std::time::{Duration, Instant};
 /// So long nothing must be written before it is looked at what came.
 const QUIET: Duration = Duration::from_millis(700);
 
-/// Watches until Enter or Ctrl-C.
-pub fn watch(context: &Context) -> Result<Ran> {
+/// Whether somebody is there to end a watch.
+pub fn can_be_ended() -> Result<()> {
     if !stdin().is_terminal() {
         bail!(
             "a watch needs a terminal, where Enter ends it\n  name a command behind `--` to look at \
              what it leaves behind"
         );
     }
+    Ok(())
+}
+
+/// Watches until Enter or Ctrl-C.
+pub fn watch(context: &Context) -> Result<Ran> {
     let worktree = context.snapshot.worktree();
     let past = PastRuns::of(worktree)?;
     let before = RunSnapshot::take(worktree)?;
