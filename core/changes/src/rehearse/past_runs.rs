@@ -44,7 +44,7 @@ pub(super) struct PastThing {
     pub(super) rule: BString,
     /// Where it lies, if no rule kept it out.
     pub(super) path: Option<BString>,
-    /// How many files it came to.
+    /// How many files of the command's runs lay there, or how many a rule kept out of this one.
     pub(super) files: u64,
 }
 
@@ -110,15 +110,25 @@ impl PastRuns {
             path: None,
             files: stats.files,
         });
+        let files_of_runs = |path: &RepoPath| left.of_runs.get(path).copied().unwrap_or_default();
         let new = left.unruled.iter().flat_map(|new| {
             new.paths.iter().map(|path| PastThing {
                 rule: new.rule.clone(),
                 path: Some(path.clone().into()),
-                files: new.stats.files,
+                files: files_of_runs(path),
             })
         });
+        let command = masked(&run.command);
+        // A later run may have put more into what an earlier one made.
+        let is_of_it = |run: &&mut PastRun| !command.is_empty() && run.command == command;
+        let earlier = self.runs.iter_mut().filter(is_of_it);
+        for thing in earlier.flat_map(|run| &mut run.things) {
+            if let Some(path) = &thing.path {
+                thing.files = files_of_runs(RepoPath::new(path));
+            }
+        }
         self.runs.push(PastRun {
-            command: masked(&run.command),
+            command,
             things: kept_out.chain(new).take(MOST_THINGS).collect(),
         });
         self.forget();

@@ -45,6 +45,8 @@ pub struct RunDifference {
     pub passing: Vec<RepoPathBuf>,
     /// The rules for what earlier runs of the same command left behind, and this one did not.
     pub not_again: Vec<BString>,
+    /// How many files lie in each of what came, and came earlier, that runs of the command made.
+    pub(super) of_runs: HashMap<RepoPathBuf, u64>,
 }
 
 impl RunSnapshot {
@@ -93,6 +95,7 @@ impl RunSnapshot {
         let is_new = |entry: &&Entry| {
             !self.stamps.contains_key(&entry.path) || remade.contains(&*entry.path)
         };
+        let is_of_run = |entry: &&Entry| entry.state != State::Tracked && is_new(entry);
         let (new, rewritten): (Vec<&Entry>, Vec<&Entry>) =
             in_state(State::Candidate).partition(is_new);
         // What was there before, or is tracked, keeps its folder from being new as a whole.
@@ -118,7 +121,19 @@ impl RunSnapshot {
                 && verdicts.query(path)?.state == State::Candidate)
         };
         let unruled = learned(&scene);
+        let earlier_paths = earlier.iter().flat_map(|run| run.new_things());
+        let paths = unruled.iter().flat_map(|new| new.paths.iter().cloned());
+        let paths = paths.chain(earlier_paths.map(|(path, _)| path.to_owned()));
+        let mut of_runs: HashMap<RepoPathBuf, u64> = paths.map(|path| (path, 0)).collect();
+        for entry in tree.entries.iter().filter(is_of_run) {
+            for part in entry.path.parts() {
+                if let Some(files) = of_runs.get_mut(part) {
+                    *files += 1;
+                }
+            }
+        }
         Ok(RunDifference {
+            of_runs,
             ignored: by_rule(in_state(State::Ignored)),
             not_again: not_again(&earlier, &came, &unruled, &is_open)?,
             unruled,

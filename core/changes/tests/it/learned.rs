@@ -152,6 +152,27 @@ proptest! {
 }
 
 #[test]
+fn what_several_runs_put_into_one_folder_is_known_again_until_somebody_adds_to_it() {
+    for [first, second] in [["out/a.csv", "out/b.csv"], ["out/stamp", "out/x.log"]] {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        Git::at(&top).args(["init", "--quiet"]).output().unwrap();
+        run(&top, &[first.into()], 0);
+        run(&top, &[second.into()], 1);
+        let (left, _) = run(&top, &[first.into()], 2);
+        assert!(left.rewritten.is_empty(), "{first}");
+        assert!(left.unruled.iter().any(|new| new.runs >= 2), "{first}");
+        write(&top, &"out/mine.txt".into(), "by hand");
+        let (left, _) = run(&top, &[first.into(), "out/mine.txt".into()], 3);
+        let rules: Vec<BString> = left.unruled.iter().map(|new| new.rule.clone()).collect();
+        let mine = BTreeSet::from(["out/mine.txt".into()]);
+        assert_eq!(kept_out(&top, &rules, &mine), BTreeSet::new(), "{first}");
+        let mine = RepoPath::new("out/mine.txt").to_owned();
+        assert!(left.rewritten.contains(&mine), "{first}");
+    }
+}
+
+#[test]
 fn only_the_last_runs_of_a_command_are_kept() {
     let folder = tempfile::tempdir().unwrap();
     let top = folder.path().canonicalize().unwrap();
