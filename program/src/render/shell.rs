@@ -36,7 +36,10 @@ mod tests {
     use std::os::unix::ffi::OsStrExt;
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(60))]
+        #![proptest_config(ProptestConfig {
+            cases: ProptestConfig::default().cases / 4,
+            ..ProptestConfig::default()
+        })]
 
         #[test]
         fn the_shell_reads_back_what_was_quoted(path in prop_oneof![

@@ -180,7 +180,11 @@ fn lay_out(case: &Case) -> Ground {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        cases: ProptestConfig::default().cases / 6,
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    })]
 
     #[test]
     fn tidy_then_undo_is_the_identity(case in case()) {

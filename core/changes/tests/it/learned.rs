@@ -112,7 +112,11 @@ fn run(top: &Path, files: &[BString], nth: usize) -> (RunDifference, BTreeSet<BS
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 40, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        cases: ProptestConfig::default().cases / 6,
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    })]
     #[test]
     fn a_learned_rule_keeps_out_what_came_and_nothing_that_was_there(case in case()) {
         let folder = tempfile::tempdir().unwrap();

@@ -276,7 +276,11 @@ const OWN: &[&str] = &[
 ];
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 60, failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        cases: ProptestConfig::default().cases / 4,
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    })]
 
     #[test]
     fn no_draft_takes_away_what_is_tracked_what_a_person_lets_in_or_a_manifest(

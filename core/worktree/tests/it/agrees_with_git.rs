@@ -417,16 +417,11 @@ fn every_class_has_the_bytes_that_git_has_in_it() {
     }
 }
 
-/// How many trees a run tries; the long run sets the variable.
-fn trees() -> u32 {
-    std::env::var("REDSHANK_FUZZ_TREES")
-        .ok()
-        .and_then(|count| count.parse().ok())
-        .unwrap_or(200)
-}
-
 proptest! {
-    #![proptest_config(ProptestConfig { cases: trees(), failure_persistence: None, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        failure_persistence: None,
+        ..ProptestConfig::default()
+    })]
     #[test]
     fn every_answer_on_random_trees_is_gits(case in case()) {
         agrees(&case)?;
