@@ -25,6 +25,8 @@ pub struct Project<'a> {
     pub evidence: RepoPathBuf,
     /// How much that proves.
     pub confidence: Confidence,
+    /// Whether it only comes along with another one, and by that one's evidence.
+    comes_along: bool,
     spans: bool,
 }
 
@@ -36,6 +38,7 @@ impl<'a> Project<'a> {
             folder,
             evidence: RepoPathBuf::default(),
             confidence: Confidence::Sure,
+            comes_along: false,
             spans: false,
         }
     }
@@ -168,6 +171,17 @@ impl<'a> FoundProjects<'a> {
         found.map(|(_, project)| project)
     }
 
+    /// What came along with another project has a marker of its own.
+    fn confirm(&mut self, own: &Project<'a>) {
+        let here = self.here.get_mut(&own.folder).into_iter().flatten();
+        let is_it = |known: &&mut Project| known.comes_along && known.is_of(own.template);
+        for known in here.map(|(_, known)| known).filter(is_it) {
+            known.comes_along = false;
+            known.evidence.clone_from(&own.evidence);
+            known.spans |= own.spans;
+        }
+    }
+
     /// Takes projects out again that lie in a folder.
     fn forget(&mut self, folder: &RepoPath, which: impl Fn(&Project) -> bool) {
         if let Some(here) = self.here.get_mut(folder) {
@@ -294,7 +308,7 @@ impl<'a> Recogniser<'a, '_> {
         }
     }
 
-    /// Takes what comes along with a project, in the same folder.
+    /// Takes what comes along with a project, in the same folder, unless it is known further up.
     fn take_companions(&mut self, of: &Project<'a>) {
         for name in &of.template.with {
             let Some(template) = self.templates.iter().find(|one| one.name == *name) else {
@@ -302,6 +316,7 @@ impl<'a> Recogniser<'a, '_> {
             };
             let found = Project {
                 template,
+                comes_along: true,
                 ..of.clone()
             };
             self.take(found);
@@ -317,13 +332,18 @@ impl<'a> Recogniser<'a, '_> {
             },
             evidence: hit.evidence.to_owned(),
             confidence: marker.confidence,
+            comes_along: false,
             spans: marker.spans,
         };
+        self.found.confirm(&found);
         self.take(found);
     }
 
     fn take(&mut self, found: Project<'a>) {
-        let says_it = |known: &Project| known.covers(&found) || known.outranks_beside(&found);
+        let is_around = |known: &Project| found.comes_along && known.is_of(found.template);
+        let says_it = |known: &Project| {
+            known.covers(&found) || known.outranks_beside(&found) || is_around(known)
+        };
         if self.found.around(&found.folder).any(says_it) {
             return;
         }

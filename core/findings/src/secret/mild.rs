@@ -104,6 +104,7 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
         || around
             .login
             .is_some_and(|login| login.eq_ignore_ascii_case(value))
+        || is_login_above(before, value)
     {
         return Some(Mild::StandIn);
     }
@@ -115,6 +116,21 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
     let place = of_place(around.path).or_else(|| in_source(around));
     // A token of an issuer's form works wherever it is read.
     place.filter(|mild| !(format.is_issued && matches!(mild, Mild::Test | Mild::Development)))
+}
+
+/// Whether a word for a password is the name of the user or the database on one of the lines above,
+/// too: how whoever starts a project has it run on their own machine.
+fn is_login_above(before: &[u8], value: &[u8]) -> bool {
+    let is_word = value.len() >= 3 && value.iter().all(u8::is_ascii_alphabetic);
+    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_".contains(byte);
+    let is_named = |line: &[u8]| {
+        let lower = line.to_ascii_lowercase();
+        let names = ["user", "login", "database", "db"];
+        let line = line.trim_end_with(|sign| !sign.is_alphanumeric());
+        let last = line.rsplit(|byte| !is_part(byte)).next();
+        last == Some(value) && names.iter().any(|name| lower.contains_str(name))
+    };
+    is_word && before.rsplit_str("\n").skip(1).take(6).any(is_named)
 }
 
 /// What a file's place says, by its path.
