@@ -67,12 +67,8 @@ impl Check {
             CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
             CheckFormat::Sarif => render::json(&render::sarif(&result))?,
         }
-        if context.speaks() && result.unopened > 0 {
-            let archives = match result.unopened {
-                1 => "1 archive was".to_owned(),
-                many => format!("{many} archives were"),
-            };
-            crate::eputln!("{archives} not opened: what lies in there was not looked at");
+        if let Some(unopened) = words::unopened(result.unopened).filter(|_| context.speaks()) {
+            crate::eputln!("{unopened}");
         }
         context.say_unread(&result.unread);
         if self.strict && !result.unread.is_empty() {
@@ -156,6 +152,7 @@ impl Report for Checked<'_> {
             findings: self.rows().collect(),
             summary: SummaryOut::of(&summary, self.result.accepted),
             unread: self.result.unread.iter().map(Into::into).collect(),
+            unopened: self.result.unopened,
         }
     }
 }

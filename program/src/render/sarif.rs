@@ -40,6 +40,8 @@ pub fn log(found: &ScanResult) -> Value {
             })
         })
         .collect();
+    let unopened = words::unopened(found.unopened).into_iter();
+    let unopened = unopened.map(|text| json!({ "level": "note", "message": { "text": text } }));
     let unread: Vec<Value> = found
         .unread
         .iter()
@@ -51,6 +53,7 @@ pub fn log(found: &ScanResult) -> Value {
             );
             json!({ "level": "warning", "message": { "text": text } })
         })
+        .chain(unopened)
         .collect();
     json!({
         "$schema": SCHEMA,

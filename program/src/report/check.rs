@@ -24,6 +24,8 @@ pub struct CheckOut {
     pub summary: SummaryOut,
     /// What could not be read.
     pub unread: Vec<UnreadOut>,
+    /// How many archives were not looked into.
+    pub unopened: usize,
 }
 
 /// A finding.

@@ -1,7 +1,7 @@
 //! What is said of findings: what each is, what gives it away, what mends it.
 
 use super::rules::{fault, pattern, stray_reason};
-use crate::render::{quoted, shown};
+use crate::render::{count, quoted, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
     ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
@@ -182,6 +182,18 @@ fn name_fault(fault: &NameFault) -> String {
         NameFault::Character(byte) => format!("it holds `{}`", byte.escape_ascii()),
         NameFault::End(end) => format!("a part of it ends in `{end}`"),
     }
+}
+
+/// That archives were not looked into; nothing if there were none.
+pub fn unopened(archives: usize) -> Option<String> {
+    let archives = match archives {
+        0 => return None,
+        1 => "1 archive was".to_owned(),
+        many => format!("{} archives were", count(many as u64)),
+    };
+    Some(format!(
+        "{archives} not opened: what lies in there was not looked at"
+    ))
 }
 
 /// What gives a finding away; never a whole secret.

@@ -169,6 +169,23 @@ fn heavy_folders_are_found_by_sum_and_by_number_and_once() {
 }
 
 #[test]
+fn archives_that_nobody_looked_into_are_counted_in_every_form() {
+    let nia = Person::with_repository();
+    nia.writes("levels.zip", b"PK\x03\x04\x14\0\0\0\0\0");
+    nia.writes("tide.txt", "high\n");
+    let text = nia.redshank(&["check"]);
+    let said = "1 archive was not opened: what lies in there was not looked at";
+    assert!(text.err.contains(said), "{}", text.err);
+    assert_eq!(
+        nia.redshank(&["check", "--format", "json"]).json()["unopened"],
+        1
+    );
+    let sarif = nia.redshank(&["check", "--format", "sarif"]).json();
+    let told = &sarif["runs"][0]["invocations"][0]["toolExecutionNotifications"];
+    assert_eq!(told[0]["message"]["text"], said);
+}
+
+#[test]
 fn a_large_file_says_where_its_type_belongs_and_attributes_are_held_against_contents() {
     let nia = Person::with_repository();
     nia.writes("redshank.toml", "[limits]\nfile_warning = \"4 KiB\"\n");
