@@ -136,7 +136,7 @@ def recall():
 
 def said_version():
     run = subprocess.run([REDSHANK, "--version"], stdout=subprocess.PIPE, check=True)
-    return run.stdout.decode().strip()
+    return run.stdout.decode().split(" (")[0].strip()
 
 
 def write(lines, marks):
