@@ -240,12 +240,19 @@ impl<'a> Guard<'a> {
         let Ok(size) = root.meta(path).map(|meta| meta.size) else {
             return false;
         };
+        // What a rule takes together, all of it may be somebody's: the source must lie elsewhere.
+        let is_of_kin = |other: &RepoPath| {
+            let mut above = other.folders_above();
+            above.any(|above| above.name().eq_ignore_ascii_case(folder.name()))
+        };
         let same = of_name.get(path.name()).into_iter().flatten();
         same.take(NAMESAKES).any(|at| {
             let other = &self.tree.entries[*at];
             other.path.as_bstr() != path.as_bstr()
                 && !other.path.is_within(folder)
+                && size > 0
                 && other.size.0 == size
+                && !is_of_kin(&other.path)
                 && self.start_of(&other.path) == self.start_of(path)
         })
     }

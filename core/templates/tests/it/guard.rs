@@ -211,6 +211,28 @@ const CASES: &[Case] = &[
         &["bin/deploy"],
         &[],
     ),
+    (
+        "the same source in folders of one name, which one rule reaches",
+        &[
+            ("a/ProjectSettings/ProjectVersion.txt", ""),
+            ("b/ProjectSettings/ProjectVersion.txt", ""),
+            ("c/ProjectSettings/ProjectVersion.txt", ""),
+            ("a/Library/x", ""),
+            ("b/Library/x", ""),
+            ("c/Library/x", ""),
+            ("a/Assets/Library/Lamp.cs", "class Lamp {}"),
+            ("b/Assets/Library/Lamp.cs", "class Lamp {}"),
+            ("c/Assets/Library/Empty.cs", ""),
+            ("b/Assets/Library/Empty.cs", ""),
+        ],
+        &[
+            "a/Assets/Library/Lamp.cs",
+            "b/Assets/Library/Lamp.cs",
+            "c/Assets/Library/Empty.cs",
+            "b/Assets/Library/Empty.cs",
+        ],
+        &["a/Library/x", "b/Library/x", "c/Library/x"],
+    ),
 ];
 
 #[test]
