@@ -156,6 +156,30 @@ fn what_only_looks_like_a_credential_is_left_alone() {
 }
 
 #[test]
+fn defaults_of_a_starter_are_less_than_what_somebody_chose() {
+    let nia = Person::with_repository();
+    let settings = |user: &str, password: &str| {
+        format!(
+            "  user: env('DB_USER', '{user}'),\n  password: env('DB_PASSWORD', '{password}'),\n"
+        )
+    };
+    nia.writes("config/levels.ts", settings("harbour", "harbour"));
+    nia.writes("config/chosen.ts", settings("gauge", "sunshine"));
+    nia.writes(".env.sample", "APP_KEYS=\"toBeModified1,toBeModified2\"\n");
+    let found = findings(&nia);
+    let told = found
+        .iter()
+        .map(|one| (one["path"].as_str(), one["level"].as_str()));
+    let mut told: Vec<_> = told.collect();
+    told.sort_unstable();
+    let wanted = [
+        (Some("config/chosen.ts"), Some("error")),
+        (Some("config/levels.ts"), Some("note")),
+    ];
+    assert_eq!(told, wanted);
+}
+
+#[test]
 fn environment_files_are_found_with_what_they_assign() {
     let nia = Person::with_repository();
     let password = made_up_of(ALNUM, 12, 3);

@@ -3,7 +3,9 @@
 use crate::ground::Ground;
 use bstr::BString;
 use proptest::prelude::*;
-use redshank_templates::{Collection, DraftOptions, Template, TemplateRequest, TemplateRule};
+use redshank_templates::{
+    Collection, DraftOptions, Template, TemplateRequest, TemplateRule, recognise,
+};
 use redshank_worktree::ignore_file::labels;
 use redshank_worktree::settings::Layout;
 use redshank_worktree::{RepoPath, Snapshot};
@@ -77,6 +79,26 @@ fn what_tools_wrote_makes_no_project_and_what_comes_along_does() {
         ("site/manage.py", "import django"),
     ]);
     assert_eq!(ground.found().0, ["django@site/", "python@site/", "cobol@"]);
+}
+
+#[test]
+fn what_comes_along_is_told_by_its_own_marker_and_once() {
+    let ground = Ground::new(&[
+        ("config/plugins.ts", "strapi"),
+        ("package.json", "{}"),
+        ("src/admin/tsconfig.json", "{}"),
+    ]);
+    let snapshot = Snapshot::of(&ground.top).unwrap();
+    let collection = Collection::built_in().unwrap();
+    let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
+    let of_node = survey
+        .projects
+        .iter()
+        .filter(|one| one.template.name == "node");
+    let of_node: Vec<String> = of_node
+        .map(|one| format!("{}@{}", one.evidence, one.folder))
+        .collect();
+    assert_eq!(of_node, ["package.json@"]);
 }
 
 /// What the person has already is not said again, and what a clone needs is let in.
