@@ -218,6 +218,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "untrack",
+        &[
+            ("untrack notes.md build/", "what would be untracked, and its effect on others"),
+            ("untrack --ignored --apply", "all that rules match, although it is tracked"),
+        ],
+    ),
+    (
         "undo",
         &[
             ("undo", "the last change"),

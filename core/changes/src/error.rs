@@ -1,5 +1,6 @@
 use bstr::BString;
 use redshank_git::Operation;
+use redshank_worktree::RepoPathBuf;
 use std::path::PathBuf;
 
 /// All that can keep this layer from doing what it was asked. Each says what and where.
@@ -46,8 +47,8 @@ pub enum Error {
         /// What both touch.
         path: BString,
     },
-    /// Only tracked files have changes to hide.
-    #[error("{path} is not tracked, so there are no changes to hide")]
+    /// What is asked for is only possible for tracked files.
+    #[error("git tracks no file {path}")]
     NotTracked {
         /// Which.
         path: BString,
@@ -203,6 +204,12 @@ pub enum Error {
     /// Outside a repository nothing can be taken back.
     #[error("outside a repository lines can only be added, to one file at the top")]
     OnlyAdding,
+    /// A plan would change a path that none of its findings is about.
+    #[error("the plan would change {path}, which none of its findings is about; it is not offered")]
+    PlanTooWide {
+        /// The path.
+        path: RepoPathBuf,
+    },
     /// A merge is not decided.
     #[error("{path} is in conflict: a merge is not finished; nothing was changed")]
     Conflicted {

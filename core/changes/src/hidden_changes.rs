@@ -1,6 +1,7 @@
 //! Tracked files whose local changes are hidden from git: for settings that differ from person to
 //! person.
 
+use crate::untrack::name_of;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_worktree::rules::PatternSet;
@@ -73,7 +74,9 @@ pub fn set(worktree: &Worktree, paths: &[BString], mute: bool) -> Result<()> {
     let index = repository.index()?;
     for path in paths {
         let Some(tracked) = index.get(path.as_bstr()) else {
-            return Err(Error::NotTracked { path: path.clone() });
+            return Err(Error::NotTracked {
+                path: name_of(RepoPath::new(path)),
+            });
         };
         if tracked.conflicted() {
             return Err(Error::Conflicted { path: path.clone() });

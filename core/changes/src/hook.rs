@@ -1,5 +1,6 @@
-//! The check before each commit: a block in git's `pre-commit` hook (githooks(5)), beside whatever
-//! else stands there.
+//! The check before each commit and each merge, and on request before each push: a block in git's
+//! `pre-commit`, `pre-merge-commit` and `pre-push` hooks (githooks(5)), beside whatever else is
+//! there.
 
 use crate::journal::{Area, Changes, Content, FileChange, Journal, Mode};
 use crate::{Error, Result};
@@ -15,13 +16,60 @@ const END: &str = "# redshank: end hook";
 /// What stands in the start line before the name of somebody's own hook that was put aside.
 const THEN: &str = ", then ";
 
-/// Where somebody's own hook is put that can't hold our block: it is no shell script, a link, or
-/// not to be run.
-const ASIDE: &str = "pre-commit.own";
+/// What is in the start line of a script that holds nothing else, for there was none before.
+const ALONE: &str = ", alone";
 
-/// The hook of a repository.
+/// What follows the name of somebody's own hook that is put aside: it can't hold our block, for it
+/// is no shell script, a link, or not to be run.
+const ASIDE: &str = ".own";
+
+/// When git runs a hook.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum HookEvent {
+    /// Before each commit.
+    Commit,
+    /// Before the commit of a merge that git makes by itself.
+    Merge,
+    /// Before each push.
+    Push,
+}
+
+impl HookEvent {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Commit, Self::Merge, Self::Push];
+
+    /// The name of git's hook.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Commit => "pre-commit",
+            Self::Merge => "pre-merge-commit",
+            Self::Push => "pre-push",
+        }
+    }
+
+    /// What it stops.
+    fn noun(self) -> &'static str {
+        match self {
+            Self::Commit => "commit",
+            Self::Merge => "merge",
+            Self::Push => "push",
+        }
+    }
+
+    /// What is run, and how to go on anyway.
+    fn check(self) -> (&'static str, &'static str) {
+        match self {
+            Self::Commit => ("check --staged --hook commit", "git commit --no-verify"),
+            Self::Merge => ("check --staged --hook commit", "git merge --no-verify"),
+            Self::Push => ("check --history --hook push", "git push --no-verify"),
+        }
+    }
+}
+
+/// A hook of a repository.
 pub struct Hook<'a> {
     worktree: &'a Worktree,
+    event: HookEvent,
     /// The script.
     pub path: PathBuf,
     /// The hooks folder is a part of the working tree, so that others get it, too.
@@ -44,20 +92,21 @@ pub enum HookStatus {
 }
 
 impl<'a> Hook<'a> {
-    /// The hook of a place; `core.hooksPath` counts, as long as it stays in the repository.
+    /// A hook of a repository; `core.hooksPath` counts, as long as it stays in the repository.
     ///
     /// # Errors
     /// If the place is no repository, its hooks are kept elsewhere, or git can't be asked.
-    pub fn of(worktree: &'a Worktree) -> Result<Self> {
+    pub fn find(worktree: &'a Worktree, event: HookEvent) -> Result<Self> {
         let repository = worktree.needs_repository(Purpose::Hook)?;
         let folder = repository.hooks_folder()?;
         let Some((area, root, below)) = home(worktree, repository, &folder)? else {
             return Err(Error::HooksElsewhere { folder });
         };
-        let script = [below.as_slice(), b"pre-commit"].concat().into();
+        let script = [below.as_slice(), event.name().as_bytes()].concat().into();
         Ok(Self {
             worktree,
-            path: folder.join("pre-commit"),
+            event,
+            path: folder.join(event.name()),
             shared: area == Area::Worktree,
             area,
             root,
@@ -84,14 +133,40 @@ impl<'a> Hook<'a> {
         })
     }
 
-    /// Puts the check in, through the journal. `program` is where Redshank is, for when it isn't on
-    /// the PATH of whoever commits.
+    /// Puts checks in, through the journal, as one change. `program` is where Redshank is, for when
+    /// it isn't on the PATH of whoever commits.
     ///
     /// # Errors
-    /// If the hook can't be read or written.
-    pub fn put_in(&self, program: &Path) -> Result<()> {
+    /// If a hook can't be read or written.
+    pub fn turn_on(hooks: &[Self], program: &Path) -> Result<()> {
+        Self::apply(hooks, "hook on", &|hook| hook.edits_on(program))
+    }
+
+    /// Takes checks out, through the journal, as one change; a hook of somebody's own is as it was:
+    /// its bytes, its permissions, and whether it is a link.
+    ///
+    /// # Errors
+    /// If a hook can't be read or written.
+    pub fn turn_off(hooks: &[Self]) -> Result<()> {
+        Self::apply(hooks, "hook off", &Self::edits_off)
+    }
+
+    fn apply(
+        hooks: &[Self],
+        command: &str,
+        edits: &dyn Fn(&Self) -> Result<Vec<FileChange>>,
+    ) -> Result<()> {
+        let files: Result<Vec<Vec<FileChange>>> = hooks.iter().map(edits).collect();
+        let files = files?.concat();
+        match hooks.first().filter(|_| !files.is_empty()) {
+            Some(hook) => Journal::of(hook.worktree)?.apply(command, &Changes::of_files(files)),
+            None => Ok(()),
+        }
+    }
+
+    fn edits_on(&self, program: &Path) -> Result<Vec<FileChange>> {
         if self.status()? != HookStatus::Off {
-            return Ok(());
+            return Ok(Vec::new());
         }
         let program = if self.shared {
             None
@@ -104,7 +179,8 @@ impl<'a> Hook<'a> {
         let mut new_mode = Mode::Executable;
         let after = match &now {
             Content::Nothing => {
-                [b"#!/bin/sh\n".as_slice(), &block(program.as_deref(), None)].concat()
+                let block = self.block(program.as_deref(), Beside::Nothing);
+                [b"#!/bin/sh\n".as_slice(), &block].concat()
             }
             // Ours comes first, for the own one may end the script.
             Content::File(own) if is_shell(own) && mode.is_some_and(|mode| mode & 0o111 != 0) => {
@@ -118,7 +194,7 @@ impl<'a> Hook<'a> {
                 [
                     &own[..head],
                     end,
-                    &block(program.as_deref(), None),
+                    &self.block(program.as_deref(), Beside::Lines),
                     &own[head..],
                 ]
                 .concat()
@@ -128,29 +204,21 @@ impl<'a> Hook<'a> {
                 let path = self.beside(&aside);
                 let mode = mode.map_or(Mode::AsItWas, Mode::Exactly);
                 files.push(self.change(path, Content::Nothing, own.clone(), mode));
-                [
-                    b"#!/bin/sh\n".as_slice(),
-                    &block(program.as_deref(), Some(&aside)),
-                ]
-                .concat()
+                let block = self.block(program.as_deref(), Beside::File(&aside));
+                [b"#!/bin/sh\n".as_slice(), &block].concat()
             }
         };
         files.push(self.change(self.script.clone(), now, Content::File(after), new_mode));
-        Journal::of(self.worktree)?.apply("hook on", &Changes::of_files(files))
+        Ok(files)
     }
 
-    /// Takes the check out, through the journal; a hook of somebody's own is as it was: its bytes,
-    /// its permissions, and whether it is a link.
-    ///
-    /// # Errors
-    /// If the hook can't be read or written.
-    pub fn take_out(&self) -> Result<()> {
+    fn edits_off(&self) -> Result<Vec<FileChange>> {
         let now = self.content(self.script.as_bstr())?;
         let Content::File(text) = &now else {
-            return Ok(());
+            return Ok(Vec::new());
         };
         let Some(block) = Block::in_text(text) else {
-            return Ok(());
+            return Ok(Vec::new());
         };
         let own = block.aside.map(|name| self.beside(&name.to_str_lossy()));
         let mut files = Vec::new();
@@ -172,7 +240,7 @@ impl<'a> Hook<'a> {
             ),
         };
         files.push(self.change(self.script.clone(), now.clone(), after, mode));
-        Journal::of(self.worktree)?.apply("hook off", &Changes::of_files(files))
+        Ok(files)
     }
 
     fn change(&self, path: BString, before: Content, after: Content, mode: Mode) -> FileChange {
@@ -210,8 +278,9 @@ impl<'a> Hook<'a> {
 
     /// A name for somebody's own hook that nothing has yet.
     fn free_name(&self) -> Result<String> {
+        let own = format!("{}{ASIDE}", self.event.name());
         let names =
-            std::iter::once(ASIDE.to_owned()).chain((2..).map(|nth| format!("{ASIDE}-{nth}")));
+            std::iter::once(own.clone()).chain((2..).map(|nth| format!("{own}-{nth}")));
         for name in names {
             if self
                 .content(self.beside(&name).as_bstr())
@@ -220,7 +289,7 @@ impl<'a> Hook<'a> {
                 return Ok(name);
             }
         }
-        Err(Error::NotInArea { path: ASIDE.into() })
+        Err(Error::NotInArea { path: own.into() })
     }
 }
 
@@ -256,6 +325,8 @@ struct Block<'t> {
     after: &'t [u8],
     /// The name of somebody's own hook that was put aside.
     aside: Option<&'t BStr>,
+    /// There was no script before.
+    is_alone: bool,
 }
 
 impl<'t> Block<'t> {
@@ -267,7 +338,7 @@ impl<'t> Block<'t> {
             .lines()
             .next()
             .unwrap_or_default();
-        let is_name = |name: &&[u8]| name.starts_with(ASIDE.as_bytes()) && !name.contains(&b'/');
+        let is_name = |name: &&[u8]| name.contains_str(ASIDE) && !name.contains(&b'/');
         let aside = first
             .strip_prefix(THEN.as_bytes())
             .filter(is_name)
@@ -276,12 +347,13 @@ impl<'t> Block<'t> {
             before: &text[..start],
             after: &text[end..],
             aside,
+            is_alone: first == ALONE.as_bytes(),
         })
     }
 
-    /// Whether nothing else stands in the script.
+    /// Whether nothing else is in the script, and nothing was.
     fn is_only_one(&self) -> bool {
-        self.before.trim() == b"#!/bin/sh" && self.after.trim().is_empty()
+        self.is_alone && self.before.trim() == b"#!/bin/sh" && self.after.trim().is_empty()
     }
 }
 
@@ -296,29 +368,49 @@ fn is_shell(text: &[u8]) -> bool {
         })
 }
 
-/// The check, for any shell and whatever it was told (`-e` ends a script at the first command that
-/// fails).
-fn block(program: Option<&[u8]>, aside: Option<&str>) -> Vec<u8> {
-    let then = aside.map_or(String::new(), |name| format!("{THEN}{name}"));
-    let own = aside.map_or(String::new(), |name| {
-        format!("own=$(dirname \"$0\")/{name}\nif [ -x \"$own\" ]; then exec \"$own\" \"$@\"; fi\n")
-    });
-    let otherwise = program.map_or(Vec::new(), |path| {
-        [b"'".as_slice(), &path.replace("'", "'\\''"), b"'"].concat()
-    });
-    let start = format!("{START}{then}\nredshank=$(command -v redshank || echo ");
-    let rest = format!(
-        ")\n\
-         if [ -x \"$redshank\" ]; then\n    \
-             \"$redshank\" check --staged --level error || {{\n        \
-                 status=$?\n        \
-                 echo \"redshank stopped this commit; 'git commit --no-verify' makes it all the same\" >&2\n        \
-                 exit $status\n    \
-             }}\n\
-         else\n    \
-             echo \"redshank isn't here, so nothing was checked before this commit\" >&2\n\
-         fi\n\
-         {own}{END}\n"
-    );
-    [start.as_bytes(), &otherwise, rest.as_bytes()].concat()
+/// What somebody has beside our block.
+enum Beside<'n> {
+    /// No hook.
+    Nothing,
+    /// Lines in the same script.
+    Lines,
+    /// A hook that was put aside, by its name.
+    File(&'n str),
+}
+
+impl Hook<'_> {
+    /// The check, for any shell and whatever it was told (`-e` ends a script at the first command
+    /// that fails).
+    fn block(&self, program: Option<&[u8]>, beside: Beside) -> Vec<u8> {
+        let (then, own) = match beside {
+            Beside::Nothing => (ALONE.to_owned(), String::new()),
+            Beside::Lines => (String::new(), String::new()),
+            Beside::File(name) => (
+                format!("{THEN}{name}"),
+                format!(
+                    "own=$(dirname \"$0\")/{name}\n\
+                     if [ -x \"$own\" ]; then exec \"$own\" \"$@\"; fi\n"
+                ),
+            ),
+        };
+        let otherwise = program.map_or(Vec::new(), |path| {
+            [b"'".as_slice(), &path.replace("'", "'\\''"), b"'"].concat()
+        });
+        let start = format!("{START}{then}\nredshank=$(command -v redshank || echo ");
+        let ((check, anyway), noun) = (self.event.check(), self.event.noun());
+        let rest = format!(
+            ")\n\
+             if [ -x \"$redshank\" ]; then\n    \
+                 \"$redshank\" {check} </dev/null || {{\n        \
+                     status=$?\n        \
+                     echo \"redshank stopped this {noun}. To {noun} anyway: {anyway}\" >&2\n        \
+                     exit $status\n    \
+                 }}\n\
+             else\n    \
+                 echo \"redshank isn't here, so nothing was checked before this {noun}\" >&2\n\
+             fi\n\
+             {own}{END}\n"
+        );
+        [start.as_bytes(), &otherwise, rest.as_bytes()].concat()
+    }
 }

@@ -34,6 +34,7 @@ pub mod journal;
 pub mod plan;
 pub mod rehearse;
 pub mod sample;
+pub mod untrack;
 
 pub use edit::{Edit, effect_of, overlay_of, write};
 pub use error::{EditedSince, Error, Result};

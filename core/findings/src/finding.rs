@@ -219,6 +219,8 @@ pub enum Evidence {
     HomeFolder,
     /// Where it leads.
     LinkTarget(BString),
+    /// The object that a note is on.
+    Note(String),
     /// The start and the length of a secret.
     Secret(crate::Secret),
     /// Several files whose names end so, each by the same.
@@ -275,8 +277,6 @@ pub enum Remedy {
         /// What is to stand there; perhaps several lines.
         with: BString,
     },
-    /// The name that was meant.
-    Rename(RepoPathBuf),
     /// A line for the attributes at the top (gitattributes(5)), as its pattern.
     Attribute {
         /// The line.
@@ -352,6 +352,13 @@ pub enum ByHand {
     NothingWhilePrivate,
     /// Narrow the rule that shuts its folder, or stop tracking it.
     NarrowOrUntrack,
+    /// Stop tracking it, or take out the rule that names it.
+    UntrackOrDropRule,
+    /// Take out the exception that re-includes it, or accept it.
+    DropException {
+        /// The exception.
+        pattern: BString,
+    },
     /// Take an acceptance out of the settings.
     TakeAcceptanceOut,
     /// Narrow the rule that shuts the folder.
@@ -364,6 +371,15 @@ pub enum ByHand {
     MendPattern,
     /// Give a file the name and the place of the one that was meant.
     GiveRightName,
+    /// Write a narrower rule.
+    WriteNarrowerRule {
+        /// The rule that would fix it.
+        pattern: BString,
+        /// What it would ignore, too.
+        path: RepoPathBuf,
+    },
+    /// Rename a file, if it was meant to be the one of this name.
+    RenameIfMeant(RepoPathBuf),
     /// Take a secret out of the file.
     ReadFromEnvironment,
     /// Nothing: a rule keeps it out.
@@ -372,6 +388,15 @@ pub enum ByHand {
     NothingIfMeant,
     /// Only writing the history anew takes it out.
     RewriteHistory,
+    /// Remove the note that holds it.
+    RemoveNote,
+    /// Drop an entry of the stash.
+    DropStash {
+        /// Its number.
+        entry: usize,
+    },
+    /// Let the reflog forget it.
+    ExpireReflog,
     /// Nothing is known.
     Nothing,
 }

@@ -47,11 +47,12 @@ pub use summary::{ClassSummary, Summary};
 
 use finders::Finder;
 use rayon::prelude::*;
+use redshank_git::HistoryCut;
 use redshank_stage::Stage;
 use redshank_templates::{Survey, Template, recognise};
 use redshank_worktree::settings::{GivenLimits, Limits, Settings};
 use redshank_worktree::size::Bytes;
-use redshank_worktree::tree::{Entry, State, Tree, Unread};
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
 use redshank_worktree::{Class, Overlay, Purpose, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 use stages::{ContentScan, ContentSource, TemplatePaths};
 use std::cmp::Reverse;
@@ -101,6 +102,57 @@ pub struct ScanResult {
     pub accepted: usize,
     /// How many archives were not looked into.
     pub unopened: usize,
+    /// Submodules and repositories within this one: git tracks none of their files here, and none
+    /// was looked into.
+    pub submodules: Vec<RepoPathBuf>,
+    /// Where the history that this clone has is cut off, if it was to be searched.
+    pub history_cut: Vec<HistoryCut>,
+    /// How many findings there are, on the paths asked about, of levels and classes that were not
+    /// asked for.
+    pub left_out: LeftOut,
+}
+
+impl ScanResult {
+    /// Leaves findings out that nobody asked for, and counts them.
+    pub fn leave_out(&mut self, which: &dyn Fn(&Finding) -> bool) {
+        let left_out = &mut self.left_out;
+        self.findings.retain(|finding| {
+            let goes = which(finding);
+            if goes {
+                left_out.count(finding);
+            }
+            !goes
+        });
+    }
+
+    /// Whether all was looked into that was asked for.
+    pub fn is_complete(&self) -> bool {
+        self.unread.is_empty()
+            && self.unopened == 0
+            && self.submodules.is_empty()
+            && self.history_cut.is_empty()
+    }
+}
+
+/// Findings that nobody asked for, by level.
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
+pub struct LeftOut {
+    /// Errors.
+    pub errors: usize,
+    /// Warnings.
+    pub warnings: usize,
+    /// Notes.
+    pub notes: usize,
+}
+
+impl LeftOut {
+    fn count(&mut self, finding: &Finding) {
+        match finding.level {
+            Level::Error => self.errors += 1,
+            Level::Warning => self.warnings += 1,
+            Level::Note => self.notes += 1,
+        }
+    }
 }
 
 /// What is to be looked at, and which findings are asked for.
@@ -123,13 +175,16 @@ pub struct ScanOptions {
 }
 
 impl ScanOptions {
-    fn is_for(&self, finding: &Finding) -> bool {
+    fn is_on_path(&self, finding: &Finding) -> bool {
         let concerns = |path: &RepoPathBuf| {
             let is_at = |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
             finding.places().any(|place| is_at(&place.path))
         };
-        (self.paths.is_empty() || self.paths.iter().any(concerns))
-            && (self.classes.is_empty() || self.classes.contains(&finding.class()))
+        self.paths.is_empty() || self.paths.iter().any(concerns)
+    }
+
+    fn is_for(&self, finding: &Finding) -> bool {
+        (self.classes.is_empty() || self.classes.contains(&finding.class()))
             && self.level.is_none_or(|level| finding.level <= level)
     }
 
@@ -228,15 +283,18 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
         .findings
         .extend(find(finders::WITH_CONTENT, scan, &known)?);
     result.findings.extend(around?);
+    stages::respect_exceptions(scan, &mut result.findings)?;
     stages::fill_in_exposure(scan.snapshot, &mut result.findings)?;
     if scan.options.history {
-        stages::search_history(scan, &mut result.findings)?;
+        result.history_cut = stages::search_history(scan, &mut result.findings)?;
     }
+    let is_inside = |entry: &&Entry| entry.kind == EntryKind::Repository;
+    let inside = scan.tree.to_commit().filter(is_inside);
+    result.submodules = inside.map(|entry| entry.path.clone()).collect();
     stages::leave_out_accepted(scan, &mut result);
     stages::gather(&mut result.findings);
-    result
-        .findings
-        .retain(|finding| scan.options.is_for(finding));
+    result.findings.retain(|finding| scan.options.is_on_path(finding));
+    result.leave_out(&|finding| !scan.options.is_for(finding));
     sort(&mut result.findings);
     stage.seen(result.findings.len() as u64, 0);
     Ok(result)

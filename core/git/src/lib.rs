@@ -41,7 +41,7 @@ pub use index::{Index, Mode, Span, Tracked};
 pub use index_change::{Entry, Flag, NotPutBack, Taken};
 pub use layout::{Discovered, Personal, Repository, find, personal_outside};
 pub use staged::{Blobs, Staged};
-pub use versions::{Commit, Version};
+pub use versions::{Commit, HistoryCut, Kept, Version};
 
 /// What every call here gives.
 pub type Result<T, E = Error> = std::result::Result<T, E>;

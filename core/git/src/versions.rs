@@ -13,8 +13,40 @@ pub struct Version {
     pub blob: String,
     /// In bytes.
     pub size: u64,
-    /// A path that they have somewhere in the history.
+    /// A path that they have somewhere in the history; for a note, the object that it is on.
     pub path: BString,
+    /// Where git keeps them.
+    pub kept: Kept,
+}
+
+/// Where git keeps a version.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Kept {
+    /// In a commit that a branch, a tag or another reference reaches.
+    History,
+    /// In a note (git-notes(1)).
+    Note,
+    /// In the stash (git-stash(1)).
+    Stash,
+    /// In a commit that only the reflog remembers (git-reflog(1)).
+    Reflog,
+}
+
+/// What keeps a clone from having all of the history.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum HistoryCut {
+    /// It was cloned to a depth; the commits at which it ends.
+    Shallow {
+        /// Their names.
+        commits: Vec<String>,
+    },
+    /// Contents are fetched when they are needed; so many are not here.
+    Partial {
+        /// How many.
+        missing: usize,
+    },
+    /// Grafts or replacements show another history than the one that is pushed.
+    Grafted,
 }
 
 /// A commit, as a log tells of it.
@@ -28,33 +60,74 @@ pub struct Commit {
     pub newer: u64,
 }
 
+/// git's lists of shallow and grafted commits are read up to this size, in bytes.
+const LARGEST_LIST: u64 = 16 << 20;
+
 /// References of an earlier version of this program are no history of anybody's.
 pub(crate) const OURS: &str = "--exclude=refs/redshank/*";
 
 impl Repository {
-    /// Hands every version of every file that a reachable commit holds to `take`, once, with its
-    /// contents, which needn't be read. What is in memory doesn't grow with the history.
+    /// Hands every version of every file that git keeps to `take`, once, with its contents, which
+    /// needn't be read: those of reachable commits first, then those of notes, the stash and the
+    /// reflog. What is in memory doesn't grow with the history. Gives how many contents are not here,
+    /// as in a partial clone.
     ///
     /// # Errors
     /// If git can't be started or ends early, or `take` errs.
     pub fn every_version(
         &self,
         take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
-    ) -> Result<()> {
-        if !self.has_commit() {
-            return Ok(());
+    ) -> Result<usize> {
+        let mut missing = 0;
+        let history = ["--exclude=refs/stash", "--exclude=refs/notes/*", OURS, "--all"];
+        let head: &[&str] = if self.has_commit() { &["HEAD"] } else { &[] };
+        let history = [&history[..], head].concat();
+        missing += self.versions_of(Kept::History, &history, take)?;
+        if self.has_reference("refs/notes/")? {
+            let notes = [&["--glob=refs/notes/*", "--not"], &history[..]].concat();
+            missing += self.versions_of(Kept::Note, &notes, take)?;
         }
-        let list = [
-            "rev-list",
-            "--objects",
-            OURS,
-            "--all",
-            "HEAD",
-            "--missing=allow-promisor",
-        ];
-        let list = list
-            .into_iter()
-            .chain(["--filter=object:type=blob", "--filter-provided-objects"]);
+        let stash = match self.has_reference("refs/stash")? {
+            true => self.stash()?,
+            false => Vec::new(),
+        };
+        let stash: Vec<&str> = stash.iter().map(String::as_str).collect();
+        if !stash.is_empty() {
+            let stashed = [&stash[..], &["--not"], &history[..]].concat();
+            missing += self.versions_of(Kept::Stash, &stashed, take)?;
+        }
+        let known = ["--reflog", "--not", "--glob=refs/notes/*"];
+        let reflog = [&known, &stash[..], &history[..]].concat();
+        missing += self.versions_of(Kept::Reflog, &reflog, take)?;
+        Ok(missing)
+    }
+
+    fn has_reference(&self, below: &str) -> Result<bool> {
+        let list = ["for-each-ref", "--count=1", "--format=x", below];
+        Ok(!self.git().args(list).output()?.is_empty())
+    }
+
+    /// The commits of the stash, the newest first.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn stash(&self) -> Result<Vec<String>> {
+        let list = ["log", "--walk-reflogs", "--format=%H", "refs/stash", "--"];
+        let names = self.git().args(list).output()?;
+        Ok(ByteSlice::lines(&names[..])
+            .map(|name| name.to_str_lossy().into_owned())
+            .collect())
+    }
+
+    fn versions_of(
+        &self,
+        kept: Kept,
+        from: &[&str],
+        take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
+    ) -> Result<usize> {
+        let list = ["rev-list", "--objects", "--missing=allow-promisor"];
+        let list = list.into_iter().chain(from.iter().copied());
+        let list = list.chain(["--filter=object:type=blob", "--filter-provided-objects"]);
         let mut lister = self.git().args(list).fed_by(None)?;
         // git-cat-file(1), batch output: `name size path` LF contents LF.
         let print = [
@@ -64,7 +137,7 @@ impl Repository {
         ];
         let mut printer = self.git().args(print).fed_by(lister.stdout.take())?;
         let mut printed = output(&mut printer)?;
-        let read = read_versions(&mut printed, take).map_err(|error| Error::Refused {
+        let read = read_versions(&mut printed, kept, take).map_err(|error| Error::Refused {
             command: "git cat-file --batch".to_owned(),
             said: error.to_string(),
         });
@@ -72,14 +145,37 @@ impl Repository {
         let fine = [lister.wait(), printer.wait()]
             .into_iter()
             .all(|status| status.is_ok_and(|status| status.success()));
-        read?;
+        let missing = read?;
         if fine {
-            return Ok(());
+            return Ok(missing);
         }
         Err(Error::Refused {
             command: "git rev-list --objects --all".to_owned(),
             said: "it ended early".to_owned(),
         })
+    }
+
+    /// What keeps this clone from having all of the history, as far as git knows without looking at
+    /// contents.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn history_cuts(&self) -> Result<Vec<HistoryCut>> {
+        let mut cuts = Vec::new();
+        let asked = ["rev-parse", "--is-shallow-repository"];
+        if self.git().args(asked).output()?.starts_with(b"true") {
+            let path = self.common_folder.join("shallow");
+            let held = redshank_files::read_trusted(&path, LARGEST_LIST).unwrap_or_default();
+            let commits = ByteSlice::lines(&held[..]).map(|name| name.to_str_lossy().into_owned());
+            let commits = commits.collect();
+            cuts.push(HistoryCut::Shallow { commits });
+        }
+        let grafts = self.common_folder.join("info/grafts");
+        let grafts = redshank_files::read_trusted(&grafts, LARGEST_LIST).unwrap_or_default();
+        if !grafts.is_empty() || self.has_reference("refs/replace/")? {
+            cuts.push(HistoryCut::Grafted);
+        }
+        Ok(cuts)
     }
 
     /// The commits that brought these contents in, newest first, by the contents' names.
@@ -92,6 +188,7 @@ impl Repository {
             "log",
             OURS,
             "--all",
+            "--reflog",
             "HEAD",
             "--raw",
             "--no-abbrev",
@@ -154,15 +251,28 @@ fn output(child: &mut Child) -> Result<BufReader<ChildStdout>> {
     Ok(BufReader::with_capacity(1 << 18, output))
 }
 
+/// Whether the second word of a line is a number.
+fn has_size(head: &[u8]) -> bool {
+    let second = head.split_str(" ").nth(1).unwrap_or_default();
+    !second.is_empty() && second.iter().all(u8::is_ascii_digit)
+}
+
 fn read_versions(
     printed: &mut impl BufRead,
+    kept: Kept,
     take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
-) -> std::io::Result<()> {
+) -> std::io::Result<usize> {
     let mut head = Vec::new();
+    let mut missing = 0;
     loop {
         head.clear();
         if printed.read_until(b'\n', &mut head)? == 0 {
-            return Ok(());
+            return Ok(missing);
+        }
+        // What is not here is named with the path that was asked for.
+        if head.trim_end_with(|c| c == '\n').ends_with(b" missing") && !has_size(&head) {
+            missing += 1;
+            continue;
         }
         let mut words = head
             .trim_end_with(|c| c == '\n')
@@ -181,6 +291,7 @@ fn read_versions(
             blob: blob.to_str_lossy().into_owned(),
             size,
             path: path.into(),
+            kept,
         };
         let mut contents = Read::by_ref(printed).take(size);
         take(version, &mut contents)?;

@@ -264,21 +264,18 @@ impl<'a> Guard<'a> {
         if read.is_ok() { text } else { Vec::new() }
     }
 
-    /// Whether git tracks a file, or one of its type beside it.
-    pub(crate) fn has_tracked_kin(&self, path: &RepoPath) -> bool {
-        let beside = self.tree.below(path.folder());
+    /// A file, and those of its type beside it.
+    pub(crate) fn kin(&self, path: &RepoPath) -> impl Iterator<Item = &'a Entry> {
         let kind = path.extension();
-        let is_kin = |entry: &Entry| {
-            entry.state == State::Tracked
-                && entry.path.folder() == path.folder()
+        self.tree.below(path.folder()).filter(move |entry| {
+            entry.path.folder() == path.folder()
                 && (entry.path.as_bstr() == path.as_bstr()
                     || kind.is_some() && entry.path.extension() == kind)
-        };
-        beside.into_iter().any(is_kin)
+        })
     }
 
-    /// Whether a folder that is known by what lies in it can be taken whole: nothing in it is
-    /// tracked, no manifest and no source lies directly in it.
+    /// Whether a folder that is known by what lies in it can be taken whole: no manifest and no
+    /// source lies directly in it. That git tracks it, by mistake, is no reason not to.
     pub(crate) fn can_be_taken_whole(
         &self,
         folder: &RepoPath,
@@ -292,11 +289,7 @@ impl<'a> Guard<'a> {
             is_manifest(&entry.path)
                 || is_written(&entry.path) && !self.is_made(&entry.path, folder)
         };
-        !self
-            .tree
-            .below(folder)
-            .any(|entry| entry.state == State::Tracked)
-            && !self.tree.below(folder).filter(direct).any(is_own)
+        !self.tree.below(folder).filter(direct).any(is_own)
     }
 }
 

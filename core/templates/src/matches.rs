@@ -107,6 +107,11 @@ impl<'a> TemplateMatches<'a> {
         self.known.insert(known.path.clone(), known);
     }
 
+    /// Whether a path, or a folder above it, is matched.
+    pub fn speaks_of(&self, path: &RepoPath) -> bool {
+        path.parts().any(|part| self.on(part).is_some())
+    }
+
     /// What matches exactly this path, not a folder above it. What looks like work is matched only
     /// by names that nobody but a tool gives.
     pub fn on(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {

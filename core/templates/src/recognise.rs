@@ -8,7 +8,7 @@ use redshank_files::FileKind;
 use redshank_pattern::{Case, Rule};
 use redshank_stage::Stage;
 use redshank_worktree::rules::{RuleList, Source};
-use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::tree::{Entry, EntryKind, Tree};
 use redshank_worktree::{Class, RepoPath, RepoPathBuf, Snapshot, common_folder};
 use std::collections::HashMap;
 use std::io::Read;
@@ -125,7 +125,6 @@ pub fn recognise<'a>(
     let guard = Arc::new(Guard::new(snapshot, tree));
     let mut recogniser = Recogniser {
         snapshot,
-        tree,
         templates,
         markers: &markers,
         found: FoundProjects::default(),
@@ -242,7 +241,6 @@ impl MarkerHit<'_> {
 /// Takes markers up, one by one.
 struct Recogniser<'a, 's> {
     snapshot: &'a Snapshot,
-    tree: &'a Tree,
     templates: &'a [Template],
     markers: &'s Markers<'a>,
     guard: Arc<Guard<'a>>,
@@ -295,10 +293,7 @@ impl<'a> Recogniser<'a, '_> {
                 None => self.snapshot.root.is_there(path.bare()),
             };
             let holds = |text: &String| start_of(self.snapshot, &path).contains_str(text);
-            let is_tracked =
-                |entry: &Entry| entry.state == State::Tracked && entry.path.starts_with(&path);
-            let has_tracked = self.tree.below(path.folder()).any(is_tracked);
-            if is_there && part.contains.as_ref().is_none_or(holds) && !has_tracked {
+            if is_there && part.contains.as_ref().is_none_or(holds) {
                 if path.is_folder() {
                     self.matched.insert(path.clone(), true);
                 }
@@ -356,8 +351,8 @@ impl<'a> Recogniser<'a, '_> {
         self.take_companions(&found);
     }
 
-    /// Takes what a setting names, if the settings file belongs to a project of the template and
-    /// nothing there is tracked.
+    /// Takes what a setting names, if the settings file belongs to a project of the template and no
+    /// sources are there.
     fn take_output(&mut self, hit: &MarkerHit<'a>, output: &'a Output) {
         let is_of_it = |one: &Project| one.is_of(hit.template);
         if !self.found.around(&hit.folder).any(is_of_it) {
@@ -365,8 +360,6 @@ impl<'a> Recogniser<'a, '_> {
         }
         let text = start_of(self.snapshot, hit.evidence);
         for path in outputs::named(output, &hit.folder, &text.to_str_lossy()) {
-            let is_tracked = |entry: &Entry| entry.state == State::Tracked;
-            let has_tracked = self.tree.below(&path).any(is_tracked);
             let is_known = self.survey.matches.knows(&path);
             let has_work = !output.is_file && self.guard.holds_written(&path);
             // A rule for a file would shut a folder of that name as well.
@@ -375,7 +368,9 @@ impl<'a> Recogniser<'a, '_> {
                     Some(kind) => kind != FileKind::File,
                     None => output.once_there,
                 };
-            if has_tracked || is_known || has_work || is_missed || self.is_matched(&path) {
+            // Where pages are published from, they are built in order to be committed.
+            let is_published = path.bare() == "docs";
+            if is_published || is_known || has_work || is_missed || self.is_matched(&path) {
                 continue;
             }
             self.matched.clear();

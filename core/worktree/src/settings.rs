@@ -28,6 +28,37 @@ pub struct Settings {
     pub visibility: Option<Visibility>,
     /// What must not go out.
     pub reserved: Vec<Reserved>,
+    /// What the check before each commit stops at.
+    pub hook: HookSettings,
+}
+
+/// The check before each commit.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct HookSettings {
+    /// Findings of this level and worse ones stop a commit.
+    pub level: HookLevel,
+}
+
+/// From which level on a finding stops a commit.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum HookLevel {
+    /// Errors only.
+    #[default]
+    Error,
+    /// Warnings, too.
+    Warning,
+}
+
+impl HookLevel {
+    /// Its word in the settings.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+        }
+    }
 }
 
 /// Who gets a copy of a repository.

@@ -230,6 +230,41 @@ impl<'a> Verdicts<'a> {
         })
     }
 
+    /// The exception by which somebody re-includes a path on purpose: one that matches the path
+    /// itself, or a folder above it. A folder that an exception only takes out of a rule for
+    /// everything (`*`) takes part again; that says nothing about what is in it.
+    ///
+    /// # Errors
+    /// If an ignore file on the way can't be read.
+    pub fn exception(&self, path: &RepoPath) -> Result<Option<Ruling>> {
+        if self.folder(path.folder().bare())?.shut.is_some() {
+            return Ok(None);
+        }
+        for part in std::iter::once(path).chain(path.folders_above().rev()) {
+            let folder = self.folder(part.folder().bare())?;
+            let Some(ruling) = folder.chain.ruling(part.bare(), &|| part.is_folder()) else {
+                continue;
+            };
+            if ruling.ignores() || is_for_every_folder(ruling.rule()) {
+                continue;
+            }
+            if part == path || !self.is_only_taken_out(&folder.chain, part) {
+                return Ok(Some(ruling));
+            }
+        }
+        Ok(None)
+    }
+
+    /// Whether the exception for a folder overrides a rule for everything, or none.
+    fn is_only_taken_out(&self, chain: &Chain, folder: &RepoPath) -> bool {
+        let all = chain.all_rulings(folder.bare(), true);
+        let overridden = all.iter().find(|ruling| ruling.ignores());
+        overridden.is_none_or(|ruling| {
+            let rule = ruling.rule().text.trim_with(|c| c == '/');
+            [&b"*"[..], b"**", b"*.*"].contains(&rule)
+        })
+    }
+
     /// The rules that hold where a path lies, strongest first.
     ///
     /// # Errors
@@ -302,6 +337,11 @@ impl<'a> Verdicts<'a> {
     fn is_link(&self, path: &BStr) -> bool {
         self.snapshot.root.kind_below(path) == Some(FileKind::Link)
     }
+}
+
+/// Whether an exception only lets git look into folders.
+fn is_for_every_folder(rule: &Rule) -> bool {
+    [&b"!*/"[..], b"!**/"].contains(&rule.text.as_slice())
 }
 
 /// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,

@@ -213,8 +213,8 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
     for (pattern, tracked) in tracked.collect::<Result<Vec<_>>>()? {
         if tracked > 0 {
             notes.push(format!(
-                "`{}` does nothing about {} that git tracks already; `redshank tidy` stops \
-                 tracking what doesn't belong",
+                "`{}` does nothing about {} that git tracks already; `redshank untrack --ignored` \
+                 stops tracking them",
                 words::pattern(pattern.as_bstr()),
                 files(tracked)
             ));

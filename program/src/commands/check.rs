@@ -5,14 +5,17 @@ use crate::render::{
     self, Align, Cell, Paint, Table, class_paint, count, files, level_paint, link, shortened,
     shown, width,
 };
-use crate::report::{CheckOut, FindingOut, Listing, Report, SummaryOut, root};
+use crate::report::{CheckOut, FindingOut, Listing, PathOut, Report, SummaryOut, root};
 use crate::{values, words};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
-use clap::Args;
+use clap::{Args, ValueEnum};
 use console::measure_text_width;
 use redshank_files::FileKind;
-use redshank_findings::{Exposure, Finding, Level, Remedy, ScanOptions, ScanResult, Summary};
+use redshank_findings::{
+    Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, Summary,
+};
+use redshank_worktree::settings::HookLevel;
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
 use std::ffi::OsString;
@@ -40,24 +43,40 @@ pub struct Check {
     /// Only findings of this level and worse ones
     #[arg(long, value_name = "LEVEL", value_parser = values::level())]
     level: Option<Level>,
-    /// Fail with 2 if anything could not be read
+    /// Exit with 2 if anything was not scanned: unreadable files, archives, submodules, a history
+    /// that this clone has only a part of
     #[arg(long)]
     strict: bool,
+    /// Answer as a hook: which findings stop it, the repository's settings say
+    #[arg(long, hide = true, value_enum, conflicts_with_all = ["paths", "classes", "level"])]
+    hook: Option<HookArg>,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]
     format: CheckFormat,
+}
+
+/// Which hook asks.
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum HookArg {
+    Commit,
+    Push,
 }
 
 impl Check {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(false)?;
-        let result = context.scan(&self.options(&context)?)?;
+        let mut result = context.scan(&self.options(&context)?)?;
+        if let Some(hook) = self.hook {
+            for_hook(&context, hook, &mut result)?;
+        }
         let checked = Checked {
             top: &context.snapshot.top,
             result: &result,
             verbose: args.verbose,
             quiet: args.quiet,
+            is_staged: self.staged,
+            is_past: self.history,
             with_ids: self.staged || args.verbose,
             with_notes: args.verbose || self.level == Some(Level::Note),
         };
@@ -67,18 +86,29 @@ impl Check {
             CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
             CheckFormat::Sarif => render::json(&render::sarif(&result))?,
         }
-        if let Some(unopened) = words::unopened(result.unopened).filter(|_| context.speaks()) {
-            crate::eputln!("{unopened}");
+        let not_scanned = words::not_scanned(&result);
+        if context.for_people {
+            not_scanned.iter().for_each(|said| crate::eputln!("{said}"));
         }
         context.say_unread(&result.unread);
-        if self.strict && !result.unread.is_empty() {
+        if self.strict && !result.is_complete() {
+            let mut said = not_scanned;
+            match result.unread.len() {
+                0 => {}
+                1 => said.push("1 path could not be read".to_owned()),
+                many => said.push(format!("{many} paths could not be read")),
+            }
             bail!(
-                "{} paths could not be read, and --strict was asked for",
-                result.unread.len()
+                "not everything was scanned: {}\n  without --strict, what was scanned decides",
+                said.join("; ")
             );
         }
-        let is_serious = |finding: &Finding| finding.level < Level::Note;
-        Ok(found(result.findings.iter().any(is_serious)))
+        let stops = match self.hook {
+            Some(HookArg::Commit) => stops_at(&context)?,
+            Some(HookArg::Push) => Level::Error,
+            None => Level::Warning,
+        };
+        Ok(found(result.findings.iter().any(|finding| finding.level <= stops)))
     }
 
     fn options(&self, context: &Context) -> Result<ScanOptions> {
@@ -108,6 +138,30 @@ impl Check {
     }
 }
 
+/// The level from which on a finding stops a commit.
+fn stops_at(context: &Context) -> Result<Level> {
+    Ok(match context.snapshot.settings()?.hook.level {
+        HookLevel::Error => Level::Error,
+        HookLevel::Warning => Level::Warning,
+    })
+}
+
+/// Leaves what a hook says: what stops it; before the first commit, warnings, too; before a push,
+/// nothing that others have already.
+fn for_hook(context: &Context, hook: HookArg, result: &mut ScanResult) -> Result<()> {
+    let repository = context.snapshot.repository.as_ref();
+    let is_first = repository.is_some_and(|repository| !repository.has_commit());
+    let level = match hook {
+        HookArg::Commit if is_first => Level::Warning,
+        HookArg::Commit => stops_at(context)?,
+        HookArg::Push => Level::Error,
+    };
+    let goes = |finding: &Finding| hook == HookArg::Commit || finding.exposure < Exposure::Pushed;
+    result.findings.retain(goes);
+    result.leave_out(&|finding| finding.level > level);
+    Ok(())
+}
+
 /// What was found.
 struct Checked<'a> {
     top: &'a Path,
@@ -115,6 +169,10 @@ struct Checked<'a> {
     verbose: bool,
     /// Only how many there are is told.
     quiet: bool,
+    /// What is staged was looked at.
+    is_staged: bool,
+    /// The history was looked at.
+    is_past: bool,
     /// Each with its id: whoever was stopped may have to accept one.
     with_ids: bool,
     /// Notes are shown one by one.
@@ -128,7 +186,8 @@ impl Report for Checked<'_> {
         let findings = &self.result.findings;
         let mut text = String::new();
         if findings.is_empty() {
-            writeln!(text, "{}", nothing_found(self.result))?;
+            writeln!(text, "{}", nothing_found(self.result, &self.command()))?;
+            text += &self.text_of_accepted();
             return Ok(text);
         }
         if self.quiet {
@@ -153,6 +212,8 @@ impl Report for Checked<'_> {
             summary: SummaryOut::of(&summary, self.result.accepted),
             unread: self.result.unread.iter().map(Into::into).collect(),
             unopened: self.result.unopened,
+            submodules: self.result.submodules.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
+            history_cut: self.result.history_cut.iter().map(words::history_cut).collect(),
         }
     }
 }
@@ -165,11 +226,25 @@ impl Listing for Checked<'_> {
     }
 }
 
-/// That there are no findings, as far as could be seen.
-pub fn nothing_found(result: &ScanResult) -> String {
-    match result.unread.is_empty() {
+/// That there are no findings, as far as was looked for and could be seen; `command` shows the
+/// others.
+pub fn nothing_found(result: &ScanResult, command: &str) -> String {
+    let LeftOut {
+        errors,
+        warnings,
+        notes,
+    } = result.left_out;
+    let others = words::level_counts(errors, warnings, notes);
+    if !others.is_empty() {
+        let none = match errors {
+            0 => "no errors",
+            _ => "nothing of that kind",
+        };
+        return format!("{}: {}", Paint::Warn.on(format!("{none}; {others}")), Paint::Type.on(command));
+    }
+    match result.is_complete() {
         true => Paint::Good.on("nothing found that should not be tracked"),
-        false => Paint::Warn.on("nothing found in what could be read"),
+        false => Paint::Warn.on("nothing found in what was scanned"),
     }
 }
 
@@ -267,16 +342,24 @@ impl Checked<'_> {
 
     fn counts(&self) -> String {
         let summary = Summary::of(&self.result.findings);
-        let counts = [
-            (summary.errors, "error"),
-            (summary.warnings, "warning"),
-            (summary.notes, "note"),
-        ];
-        let counts = counts.iter().filter(|(number, _)| *number > 0);
-        let counts: Vec<String> = counts
-            .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
-            .collect();
-        Paint::Head.on(counts.join(", "))
+        let counts = words::level_counts(summary.errors, summary.warnings, summary.notes);
+        Paint::Head.on(counts)
+    }
+
+    fn text_of_accepted(&self) -> String {
+        let accepted = match self.result.accepted {
+            0 => return String::new(),
+            1 => "1 finding is accepted in redshank.toml".to_owned(),
+            many => format!("{many} findings are accepted in redshank.toml"),
+        };
+        format!("{}\n", Paint::Quiet.on(accepted))
+    }
+
+    /// The command that shows all of them.
+    fn command(&self) -> String {
+        let staged = if self.is_staged { " --staged" } else { "" };
+        let past = if self.is_past { " --history" } else { "" };
+        format!("redshank check{staged}{past}")
     }
 
     fn text_of_sums(&self) -> Result<String> {
@@ -290,14 +373,7 @@ impl Checked<'_> {
                 Paint::Quiet.on("shows the notes, too")
             )?;
         }
-        let accepted = match self.result.accepted {
-            0 => None,
-            1 => Some("1 finding is accepted in redshank.toml".to_owned()),
-            many => Some(format!("{many} findings are accepted in redshank.toml")),
-        };
-        if let Some(accepted) = accepted {
-            writeln!(text, "{}", Paint::Quiet.on(accepted))?;
-        }
+        text += &self.text_of_accepted();
         if self.with_ids {
             let command = Paint::Type.on("redshank accept ID --because REASON");
             let what_for = Paint::Quiet.on("records that one is all right");

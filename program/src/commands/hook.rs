@@ -4,10 +4,13 @@ use crate::render::Paint;
 use crate::report::{HookOut, Report};
 use anyhow::{Context as _, Result};
 use clap::{Args, Subcommand};
-use redshank_changes::hook::{Hook as InPlace, HookStatus};
+use redshank_changes::hook::{Hook as InPlace, HookEvent, HookStatus};
 use std::process::ExitCode;
 
-/// Check what is staged before each commit
+/// Check what is staged before each commit and merge
+///
+/// Errors stop a commit; warnings are counted, and listed before the first one. In redshank.toml,
+/// `level = "warning"` below `[hook]` lets warnings stop it, too.
 #[derive(Args)]
 pub struct Hook {
     #[command(subcommand)]
@@ -20,7 +23,11 @@ pub struct Hook {
 #[derive(Subcommand, Clone, Copy, PartialEq, Eq)]
 enum Action {
     /// Put the check in, beside whatever hook there is
-    On,
+    On {
+        /// Also check, before each push, what the history holds and no remote has yet
+        #[arg(long)]
+        before_push: bool,
+    },
     /// Take it out; your own hook is as it was
     Off,
     /// Whether it is there
@@ -30,27 +37,44 @@ enum Action {
 impl Hook {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        context.recover(matches!(self.action, Some(Action::On | Action::Off)))?;
-        let hook = InPlace::of(&context.snapshot)?;
+        context.recover(matches!(self.action, Some(Action::On { .. } | Action::Off)))?;
+        let find = |event| InPlace::find(&context.snapshot, event);
         match self.action {
-            Some(Action::On) => {
-                hook.put_in(&std::env::current_exe().context("this program's own path")?)?;
+            Some(Action::On { before_push }) => {
+                let program = std::env::current_exe().context("this program's own path")?;
+                InPlace::turn_on(&hooks_of(&context, before_push)?, &program)?;
             }
-            Some(Action::Off) => hook.take_out()?,
+            Some(Action::Off) => InPlace::turn_off(&hooks_of(&context, true)?)?,
             Some(Action::Status) | None => {}
         }
         if !context.for_people || context.speaks() {
-            let status = hook.status()?;
-            self.format.print(&HookReport { hook, status })?;
+            let hook = find(HookEvent::Commit)?;
+            let report = HookReport {
+                status: hook.status()?,
+                push: find(HookEvent::Push)?.status()?,
+                hook,
+            };
+            self.format.print(&report)?;
         }
         Ok(ExitCode::SUCCESS)
     }
 }
 
-/// The hook, and what stands in it.
+/// The hooks that are turned on or off together.
+fn hooks_of<'c>(context: &'c Context, before_push: bool) -> Result<Vec<InPlace<'c>>> {
+    let events = HookEvent::ALL.into_iter();
+    let events = events.filter(|event| before_push || *event != HookEvent::Push);
+    let hooks: redshank_changes::Result<Vec<_>> = events
+        .map(|event| InPlace::find(&context.snapshot, event))
+        .collect();
+    Ok(hooks?)
+}
+
+/// The hook before commits, and whether there is one before pushes.
 struct HookReport<'a> {
     hook: InPlace<'a>,
     status: HookStatus,
+    push: HookStatus,
 }
 
 impl Report for HookReport<'_> {
@@ -58,16 +82,19 @@ impl Report for HookReport<'_> {
 
     fn text(&self) -> Result<String> {
         let path = self.hook.path.display();
-        let checked = Paint::Good.on("each commit is checked before it is made");
+        let installed = Paint::Good.on("Pre-commit hook installed");
         let mut text = match self.status {
             HookStatus::Off => format!(
-                "{}; {} puts it in\n",
-                Paint::Head.on("no check before commits"),
+                "{}; {} installs one\n",
+                Paint::Head.on("no pre-commit hook of Redshank"),
                 Paint::Type.on("redshank hook on")
             ),
-            HookStatus::On => format!("{checked}: {path}\n"),
-            HookStatus::Beside => format!("{checked}, then your own hook runs: {path}\n"),
+            HookStatus::On => format!("{installed}: {path}\n"),
+            HookStatus::Beside => format!("{installed}, then your own hook runs: {path}\n"),
         };
+        if self.push != HookStatus::Off {
+            text += &format!("{}\n", Paint::Good.on("pushes are checked, too"));
+        }
         if self.status != HookStatus::Off && self.hook.shared {
             let hint = "the hooks folder is a part of the repository: what you commit there is \
                         for everyone";
@@ -81,6 +108,7 @@ impl Report for HookReport<'_> {
             schema: "redshank.hook/1",
             on: self.status != HookStatus::Off,
             beside: self.status == HookStatus::Beside,
+            before_push: self.push != HookStatus::Off,
             shared: self.hook.shared,
             path: self.hook.path.to_string_lossy().into_owned(),
         }

@@ -25,6 +25,7 @@ mod templates;
 mod tidy;
 mod r#try;
 mod undo;
+mod untrack;
 mod why;
 
 use crate::cli::GlobalArgs;
@@ -54,6 +55,7 @@ pub enum Command {
     Accept(accept::Accept),
     Tidy(tidy::Tidy),
     Undo(undo::Undo),
+    Untrack(untrack::Untrack),
     Mute(mute::Mute),
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
@@ -117,6 +119,7 @@ fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
         Command::Accept(accept) => accept.run(args),
         Command::Tidy(tidy) => tidy.run(args),
         Command::Undo(undo) => undo.run(args),
+        Command::Untrack(untrack) => untrack.run(args),
         Command::Mute(mute) => mute.run(args),
         Command::Unmute(unmute) => unmute.run(args),
         Command::Rehearse(rehearse) => rehearse.run(args),

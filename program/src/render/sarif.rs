@@ -40,7 +40,7 @@ pub fn log(found: &ScanResult) -> Value {
             })
         })
         .collect();
-    let unopened = words::unopened(found.unopened).into_iter();
+    let unopened = words::not_scanned(found).into_iter();
     let unopened = unopened.map(|text| json!({ "level": "note", "message": { "text": text } }));
     let unread: Vec<Value> = found
         .unread

@@ -26,6 +26,11 @@ pub struct CheckOut {
     pub unread: Vec<UnreadOut>,
     /// How many archives were not looked into.
     pub unopened: usize,
+    /// Submodules and repositories within this one, which were not looked into.
+    pub submodules: Vec<PathOut>,
+    /// Where the history of this clone is cut off, each in a sentence; empty where all of it was
+    /// searched, or none was asked for.
+    pub history_cut: Vec<String>,
 }
 
 /// A finding.

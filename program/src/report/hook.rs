@@ -13,6 +13,8 @@ pub struct HookOut {
     pub on: bool,
     /// It is there beside somebody's own hook.
     pub beside: bool,
+    /// Pushes are checked, too.
+    pub before_push: bool,
     /// The hooks folder is a part of the working tree.
     pub shared: bool,
     /// The script.

@@ -15,6 +15,7 @@ mod survey;
 mod templates;
 mod tidy;
 mod undo;
+mod untrack;
 mod why;
 
 pub use accept::AcceptOut;
@@ -31,6 +32,7 @@ pub use survey::{FolderOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;
 pub use undo::{ChangeOut, JournalOut};
+pub use untrack::UntrackOut;
 pub use why::{AnswerOut, RuleOut};
 
 use crate::cli::{DocumentFormat, ListFormat};
@@ -134,6 +136,7 @@ mod tests {
     fn the_published_schemas_are_those_of_the_program() {
         let schemas: Vec<(&str, Schema)> = vec![
             ("undo", schema_for!(JournalOut)),
+            ("untrack", schema_for!(UntrackOut)),
             ("rehearse", schema_for!(RehearseOut)),
             ("mute", schema_for!(MutesOut)),
             ("check", schema_for!(CheckOut)),

@@ -69,8 +69,6 @@ pub enum StepKindOut {
     Sample,
     /// It writes a rule as it was meant.
     Mend,
-    /// It gives a file the name that was meant; `path` is that name.
-    Rename,
     /// It adds a line to the attributes at the top.
     Attribute,
     /// It moves out of the way what can be made again.
@@ -88,12 +86,11 @@ impl TidyOut {
                 StepKind::Attribute { line, .. } => (StepKindOut::Attribute, Some(line)),
                 StepKind::StopTracking => (StepKindOut::StopTracking, None),
                 StepKind::Sample(_) => (StepKindOut::Sample, None),
-                StepKind::Rename(_) => (StepKindOut::Rename, None),
                 StepKind::Remove { .. } => (StepKindOut::Remove, None),
             };
             let pattern = pattern.map(|pattern| pattern.to_str_lossy().into_owned());
             let path = match &step.kind {
-                StepKind::Sample(new) | StepKind::Rename(new) => new.as_bstr(),
+                StepKind::Sample(new) => new.as_bstr(),
                 _ => &step.path,
             };
             StepOut {

@@ -1,8 +1,6 @@
 //! What is said of errors: the layers below say what and where, here is added what to do.
 
 use super::rules::near_reason;
-use crate::render::quoted;
-use bstr::ByteSlice;
 use redshank_changes::EditedSince;
 use redshank_templates::{Failure, Fault};
 use redshank_worktree::Purpose;
@@ -214,10 +212,11 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::ChangedLater { later, .. } => {
             format!("take that one back first: `redshank undo {later}`")
         }
-        Error::NotTracked { path } => format!(
-            "to keep it out of commits, add a rule: `redshank add --like {}`",
-            quoted(path.as_bstr())
-        ),
+        Error::NotTracked { .. } => {
+            "`redshank files --state tracked` lists what git tracks; a folder needs the files in it \
+             named"
+                .to_owned()
+        }
         Error::NoPersonalFile => "set core.excludesFile with `git config --global`".to_owned(),
         Error::NotYourFile(_) => "take that setting out of the repository first".to_owned(),
         Error::BadJournal { .. } => "no record that this version wrote; the copies beside it are \
@@ -244,6 +243,9 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::HalfDone { .. } => "once that is mended, `redshank undo` takes it back; all that \
                                    it replaced is safe in the journal"
             .to_owned(),
+        Error::PlanTooWide { .. } => {
+            "this is a fault of Redshank; `redshank tidy --only CLASS` may do the rest".to_owned()
+        }
         Error::OnlyAdding => "run `git init` first".to_owned(),
         Error::Unfinished { .. } => "finish it or give it up with git first".to_owned(),
         Error::Conflicted { .. } => "decide it with git first".to_owned(),

@@ -5,8 +5,9 @@ use crate::render::{count, quoted, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
     ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
-    Remedy, masked,
+    Remedy, ScanResult, masked,
 };
+use redshank_git::HistoryCut;
 use redshank_worktree::settings;
 use redshank_worktree::tree::State;
 use redshank_worktree::{Class, RepoPath};
@@ -184,16 +185,69 @@ fn name_fault(fault: &NameFault) -> String {
     }
 }
 
-/// That archives were not looked into; nothing if there were none.
-pub fn unopened(archives: usize) -> Option<String> {
-    let archives = match archives {
-        0 => return None,
-        1 => "1 archive was".to_owned(),
-        many => format!("{} archives were", count(many as u64)),
-    };
-    Some(format!(
-        "{archives} not opened: what lies in there was not looked at"
-    ))
+/// What was not looked into, each in a sentence; nothing if all was.
+pub fn not_scanned(result: &ScanResult) -> Vec<String> {
+    let mut said = Vec::new();
+    match result.unopened {
+        0 => {}
+        1 => said.push("1 archive was not scanned".to_owned()),
+        many => said.push(format!("{} archives were not scanned", count(many as u64))),
+    }
+    if let [first, others @ ..] = &*result.submodules {
+        let path = shown(first);
+        said.push(match others.len() {
+            0 => format!("the repository in {path} was not scanned: run `redshank check` in it"),
+            more => format!(
+                "{} repositories within this one were not scanned ({path}, …): run `redshank check` \
+                 in each",
+                more + 1
+            ),
+        });
+    }
+    said.extend(result.history_cut.iter().map(history_cut));
+    said
+}
+
+/// That the history of this clone is cut off.
+pub fn history_cut(cut: &HistoryCut) -> String {
+    match cut {
+        HistoryCut::Shallow { commits } => {
+            let first = commits.first().map_or("a depth", |name| &name[..name.len().min(10)]);
+            let more = match commits.len() {
+                0 | 1 => String::new(),
+                many => format!(" and {} more", many - 1),
+            };
+            format!(
+                "the history here is cut at {first}{more} (shallow clone), and was not searched \
+                 further: git fetch --unshallow"
+            )
+        }
+        HistoryCut::Partial { missing } => format!(
+            "the history here is cut: the contents of {} are not in this clone (partial clone), \
+             and were not searched",
+            versions(*missing)
+        ),
+        HistoryCut::Grafted => "the history here is cut or changed by grafts or replacements; what \
+                                they hide was not searched"
+            .to_owned(),
+    }
+}
+
+fn versions(many: usize) -> String {
+    match many {
+        1 => "1 file version".to_owned(),
+        many => format!("{} file versions", count(many as u64)),
+    }
+}
+
+/// How many findings there are of each level, such as `2 warnings, 1 note`; empty for none.
+pub fn level_counts(errors: usize, warnings: usize, notes: usize) -> String {
+    let counts = [(errors, "error"), (warnings, "warning"), (notes, "note")];
+    let counts = counts.iter().filter(|(number, _)| *number > 0);
+    let counts: Vec<String> = counts
+        .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
+        .collect();
+    counts.join(", ")
 }
 
 /// What gives a finding away; never a whole secret.
@@ -207,6 +261,9 @@ fn seen_by(evidence: &Evidence) -> String {
         Evidence::FirstLines => "by its first lines".to_owned(),
         Evidence::LongLines => "by its lines, which nobody types".to_owned(),
         Evidence::Name => "by its name".to_owned(),
+        Evidence::Note(object) => {
+            format!("in the note on {}", &object[..object.len().min(10)])
+        }
         Evidence::File(path) => format!("by {path}"),
         Evidence::HomeFolder => "a home folder".to_owned(),
         Evidence::LinkTarget(target) => format!("to {target}"),
@@ -252,7 +309,6 @@ pub fn remedy(finding: &Finding) -> String {
             let rule = with.lines().next_back().unwrap_or_default().as_bstr();
             format!("write `{rule}`: redshank tidy")
         }
-        Remedy::Rename(name) => format!("call it {name}: redshank tidy"),
         Remedy::Attribute { line, .. } => {
             format!("say `{}` in .gitattributes: redshank tidy", line.pattern)
         }
@@ -282,6 +338,11 @@ fn lasting(finding: &Finding) -> String {
     } else {
         "make those commits anew (`git rebase --interactive`)"
     };
+    if let Remedy::ByHand(ByHand::DropStash { .. } | ByHand::RemoveNote | ByHand::ExpireReflog) =
+        finding.remedy
+    {
+        return String::new();
+    }
     match (finding.class(), finding.exposure) {
         (Class::Secret, _) if finding.level == Level::Note => String::new(),
         (Class::Secret, Exposure::Staged) => {
@@ -341,6 +402,36 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             return format!("take the value out of the file and {how}");
         }
         ByHand::SeeMeant(meant) => return see_meant(meant.as_bstr()),
+        ByHand::UntrackOrDropRule => {
+            let path = quoted(&finding.path);
+            return format!(
+                "`redshank untrack {path}` stops tracking it; to keep it, remove the rule that \
+                 names it"
+            );
+        }
+        ByHand::NarrowOrUntrack => {
+            let path = quoted(&finding.path);
+            return format!(
+                "its folder is ignored, so no exception can re-include it: narrow the rule, or \
+                 stop tracking the file with `redshank untrack {path}`"
+            );
+        }
+        ByHand::DropException { pattern: exception } => {
+            return format!(
+                "`{}` re-includes it: remove that exception, or accept the finding",
+                pattern(exception.as_bstr())
+            );
+        }
+        ByHand::WriteNarrowerRule { pattern: rule, path } => {
+            return format!(
+                "write a narrower rule: `{}` would also ignore {path}, which no finding is about",
+                pattern(rule.as_bstr())
+            );
+        }
+        ByHand::RenameIfMeant(name) => {
+            let (from, to) = (quoted(&finding.path), quoted(name));
+            return format!("if it was meant to be {name}, rename it: mv {from} {to}");
+        }
         ByHand::TakeAcceptanceOut => {
             return format!("take its [[accept]] entry out of {}", settings::FILE);
         }
@@ -372,10 +463,6 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
         ByHand::InstallStorage => "install Git LFS and run `git lfs install` before you add it",
         ByHand::NothingWhilePrivate => "nothing, as long as the repository is private",
-        ByHand::NarrowOrUntrack => {
-            "the folder is shut, so no exception can say that it belongs; narrow the rule, or \
-             stop tracking it with `git rm --cached`"
-        }
         ByHand::NarrowShuttingRule => "narrow the rule that shuts the folder: redshank why",
         ByHand::NarrowRule => "narrow the rule, so that others get the file",
         ByHand::MendPattern => "mend the pattern, or take it out",
@@ -384,7 +471,22 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::NothingIfMeant => {
             "nothing, if it is meant to lie there; `redshank accept` says so for good"
         }
-        ByHand::RewriteHistory => "only writing the history anew takes it out",
+        ByHand::RewriteHistory => "only rewriting history removes it",
+        ByHand::RemoveNote => {
+            return match &finding.evidence {
+                Some(Evidence::Note(object)) => format!("git notes remove {object}"),
+                _ => "remove the note with `git notes remove`".to_owned(),
+            };
+        }
+        ByHand::DropStash { entry } => {
+            return format!(
+                "it is in the stash, which is not pushed: git stash drop stash@{{{entry}}}"
+            );
+        }
+        ByHand::ExpireReflog => {
+            "only the reflog of this clone remembers it, and that is not pushed: git reflog expire \
+             --expire=now --all && git gc --prune=now"
+        }
         ByHand::Nothing => "",
     };
     fixed.to_owned()

@@ -9,7 +9,7 @@ mod stages;
 mod steps;
 
 pub use errors::{example, explained};
-pub use findings::{class, evidence, level, message, next_step, place, remedy, unopened};
+pub use findings::{class, evidence, history_cut, level, message, level_counts, next_step, not_scanned, place, remedy};
 pub use learned::learned;
 pub use rules::{
     fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,

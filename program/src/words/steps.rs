@@ -7,7 +7,6 @@ use redshank_changes::plan::{StepKind, StepReason};
 /// The title of a kind of step, and its place among the others: the order in which they are shown.
 pub fn kind_title(kind: &StepKind) -> (u8, &'static str) {
     match kind {
-        StepKind::Rename(_) => (0, "give its right name"),
         StepKind::Mend { .. } => (1, "mend a rule"),
         StepKind::Ignore { .. } => (2, "keep out, by a rule"),
         StepKind::Attribute { .. } => (3, "set an attribute"),

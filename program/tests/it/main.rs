@@ -2,12 +2,14 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
+mod all_clear;
 mod attacks_foreign;
 mod attacks_lost_work;
 mod attacks_outside;
 mod bad_input;
 mod check;
 mod common;
+mod contract;
 mod courtesies;
 mod docs;
 mod editor;

@@ -1,6 +1,7 @@
 //! A plan that is being made.
 
-use super::file_edits::{FileEdits, taken_away};
+use super::contract::{Breach, Claims};
+use super::file_edits::FileEdits;
 use super::{LargeFiles, Plan, PlanOptions, Step, StepKind, StepReason, removal};
 use crate::journal::{Area, Changes, Content, FileChange};
 use crate::{Error, Result, sample};
@@ -32,13 +33,11 @@ pub(super) struct PlanBuilder<'a> {
     large: Option<LargeFiles>,
     edits: FileEdits<'a>,
     untracked: BTreeSet<RepoPathBuf>,
-    /// Files that get another name: they leave the index under the old one.
-    renamed: BTreeSet<RepoPathBuf>,
     moved: BTreeSet<RepoPathBuf>,
-    /// Files that go, for they have another name now.
-    taken_away: Vec<FileChange>,
     /// Files that a clone needs, so that nothing around them is moved out of the way.
     needed: Vec<RepoPathBuf>,
+    /// What the findings are about.
+    claims: Claims,
     /// Whether rules that stood may match more than before.
     widened: bool,
     steps: Vec<Step>,
@@ -64,10 +63,9 @@ impl<'a> PlanBuilder<'a> {
             large: options.large,
             edits: FileEdits::of(snapshot),
             untracked: BTreeSet::new(),
-            renamed: BTreeSet::new(),
             moved: BTreeSet::new(),
-            taken_away: Vec::new(),
             needed,
+            claims: Claims::default(),
             widened: false,
             steps: Vec::new(),
         })
@@ -75,6 +73,7 @@ impl<'a> PlanBuilder<'a> {
 
     /// Takes up what mends a finding; gives whether anything but a person can.
     pub(super) fn mend(&mut self, finding: &Finding) -> Result<bool> {
+        self.claims.add(finding);
         let remedy = self.chosen(finding);
         match remedy.as_ref().unwrap_or(&finding.remedy) {
             Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
@@ -88,9 +87,8 @@ impl<'a> PlanBuilder<'a> {
                 self.edits.mend(file, *line, with.clone())?;
                 self.widened = true;
                 let (from, with) = (from.clone(), with.clone());
-                self.step_on_names(finding, StepKind::Mend { from, with });
+                self.step_on_rule(finding, StepKind::Mend { from, with });
             }
-            Remedy::Rename(name) => self.rename(finding, name)?,
             Remedy::Attribute { line, is_storage } => {
                 self.add_attribute(finding, line, *is_storage)?;
             }
@@ -271,20 +269,8 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    fn rename(&mut self, finding: &Finding, name: &RepoPathBuf) -> Result<()> {
-        let text = self.snapshot.read(&finding.path)?;
-        self.edits.put(name.clone(), text.clone());
-        self.taken_away.push(taken_away(finding.path.clone(), text));
-        self.widened = true;
-        if finding.state == State::Tracked {
-            self.renamed.insert(finding.path.clone());
-        }
-        self.step_on_names(finding, StepKind::Rename(name.clone()));
-        Ok(())
-    }
-
-    /// A step that is about a rule or a name, and concerns no files.
-    fn step_on_names(&mut self, finding: &Finding, kind: StepKind) {
+    /// A step that is about a rule, and concerns no files.
+    fn step_on_rule(&mut self, finding: &Finding, kind: StepKind) {
         let reason = StepReason::Finding(finding.cause.clone());
         self.step(finding, kind, reason, FileStats::default());
     }
@@ -366,7 +352,7 @@ impl<'a> PlanBuilder<'a> {
         let tracked = self.tree.in_state(State::Tracked);
         for entry in tracked.filter(|entry| entry.kind == EntryKind::File) {
             let path = &entry.path;
-            if self.untracked.contains(path) || self.renamed.contains(path) {
+            if self.untracked.contains(path) {
                 continue;
             }
             let answer = is.query(path)?;
@@ -397,7 +383,8 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    pub(super) fn finish(mut self, left: Vec<Finding>) -> Result<Plan> {
+    /// The plan, and what it does beyond its findings, if it does.
+    pub(super) fn finish(mut self, left: Vec<Finding>) -> Result<(Plan, Option<Breach>)> {
         if self.widened {
             self.except_tracked()?;
         }
@@ -411,16 +398,17 @@ impl<'a> PlanBuilder<'a> {
         let untracked: Vec<RepoPathBuf> = self.untracked.iter().cloned().collect();
         let overlay = self.edits.overlay();
         let mut effect = Effect::of(self.snapshot, self.tree, overlay.clone(), &untracked)?;
-        let gone_from_index = untracked.into_iter().chain(self.renamed);
+        let breach = Breach::find(
+            self.snapshot,
+            &self.steps,
+            &self.claims,
+            &effect,
+            overlay.clone(),
+        )?;
         let changes = Changes {
-            files: self
-                .edits
-                .changes()
-                .into_iter()
-                .chain(self.taken_away)
-                .collect(),
+            files: self.edits.changes(),
             moved: self.moved.into_iter().map(BString::from).collect(),
-            untracked: gone_from_index.map(BString::from).collect(),
+            untracked: untracked.into_iter().map(BString::from).collect(),
         };
         may_change(self.snapshot, &changes)?;
         let in_tree = |change: &&FileChange| change.area == Area::Worktree;
@@ -433,12 +421,13 @@ impl<'a> PlanBuilder<'a> {
             (RepoPath::new(&change.path), size)
         });
         effect.count_written(self.snapshot, self.tree, overlay, written)?;
-        Ok(Plan {
+        let plan = Plan {
             steps: self.steps,
             left,
             changes,
             effect,
-        })
+        };
+        Ok((plan, breach))
     }
 }
 
@@ -451,7 +440,7 @@ fn stats_of(finding: &Finding) -> FileStats {
 
 /// # Errors
 /// If a path is in conflict, or git is in the middle of something that touches it.
-fn may_change(snapshot: &Snapshot, changes: &Changes) -> Result<()> {
+pub(crate) fn may_change(snapshot: &Snapshot, changes: &Changes) -> Result<()> {
     let Some(repository) = snapshot.repository.as_ref().filter(|_| !changes.is_empty()) else {
         return Ok(());
     };

@@ -1,7 +1,7 @@
 //! The files that a plan writes, from what they hold now.
 
 use crate::Result;
-use crate::journal::{Area, Content, FileChange, Mode};
+use crate::journal::FileChange;
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::Rule;
 use redshank_worktree::ignore_file::{NewRule, Section, TIDY, add_section};
@@ -196,21 +196,10 @@ impl<'a> FileEdits<'a> {
     }
 }
 
-/// A file of the working tree that is to go.
-pub(super) fn taken_away(path: RepoPathBuf, before: Vec<u8>) -> FileChange {
-    let (before, after) = (Content::File(before), Content::Nothing);
-    FileChange {
-        area: Area::Worktree,
-        path: path.into(),
-        before,
-        after,
-        mode: Mode::AsItWas,
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::journal::Content;
 
     fn rule(pattern: &str) -> NewRule {
         NewRule {

@@ -2,13 +2,16 @@
 //! way, each step with its reason.
 
 mod builder;
+mod contract;
 mod file_edits;
 mod removal;
 
-use crate::Result;
 use crate::journal::Changes;
+use crate::{Error, Result};
 use bstr::BString;
 use builder::PlanBuilder;
+pub(crate) use builder::may_change;
+use contract::Breach;
 use redshank_findings::{Cause, Finding, Remedy};
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
@@ -33,8 +36,6 @@ pub enum StepKind {
         /// As it was meant.
         with: BString,
     },
-    /// Gives a file the name that was meant.
-    Rename(RepoPathBuf),
     /// Adds a line to the attributes at the top.
     Attribute {
         /// The line.
@@ -142,14 +143,37 @@ impl Plan {
     /// of something that touches a path of the plan.
     pub fn of(snapshot: &Snapshot, findings: Vec<Finding>, options: PlanOptions) -> Result<Self> {
         let stage = redshank_stage::Stage::Plan.begin();
+        let mut findings = findings;
+        let mut refused: Vec<Finding> = Vec::new();
+        // Each round leaves out the findings whose steps do more than fix them.
+        let mut plan = loop {
+            let (plan, breach) = Self::build(snapshot, findings.clone(), options)?;
+            let Some(breach) = breach else {
+                break plan;
+            };
+            let too_wide = |finding: &mut Finding| breach.is_by(finding);
+            let culprits: Vec<Finding> = findings.extract_if(.., too_wide).collect();
+            if culprits.is_empty() {
+                return Err(Error::PlanTooWide { path: breach.path });
+            }
+            refused.extend(culprits.into_iter().map(|finding| breach.refuse(finding)));
+        };
+        plan.left.extend(refused);
+        stage.seen(plan.steps.len() as u64, 0);
+        Ok(plan)
+    }
+
+    fn build(
+        snapshot: &Snapshot,
+        findings: Vec<Finding>,
+        options: PlanOptions,
+    ) -> Result<(Self, Option<Breach>)> {
         // Known before anything is moved, whatever mends it.
         let needed = findings.iter().filter(|one| one.class() == Class::Needed);
         let needed = needed.map(|finding| finding.path.clone()).collect();
         let mut builder = PlanBuilder::new(snapshot, options, needed)?;
-        // Names first, and rules as they were meant; exceptions last, below the rules that they
-        // except from.
+        // Rules as they were meant first; exceptions last, below the rules that they except from.
         let order = |finding: &Finding| match finding.remedy {
-            Remedy::Rename(_) => 0,
             Remedy::Mend { .. } => 1,
             Remedy::KeepOut(_) | Remedy::Attribute { .. } | Remedy::ByHand(_) => 2,
             Remedy::LetIn { .. } => 3,
@@ -173,8 +197,6 @@ impl Plan {
         if options.line_ends {
             builder.keep_line_ends()?;
         }
-        let plan = builder.finish(left)?;
-        stage.seen(plan.steps.len() as u64, 0);
-        Ok(plan)
+        builder.finish(left)
     }
 }

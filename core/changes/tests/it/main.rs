@@ -4,3 +4,4 @@
 
 mod changes;
 mod learned;
+mod rest;

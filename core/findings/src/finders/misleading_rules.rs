@@ -29,7 +29,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let likely = shared.filter(|rule| !is_unlikely(rule));
     let mut findings: Vec<Finding> = likely.filter_map(on_rule).collect();
     let mut renamed = HashSet::new();
-    let strays = report.strays.iter();
+    let strays = report.strays.iter().filter(|stray| !is_source(scan, stray));
     findings.extend(strays.map(|stray| on_stray(scan, stray, &mut renamed)));
     Ok(findings)
 }
@@ -85,6 +85,32 @@ fn of(usage: &RuleUsage, class: Class, name: &str) -> Finding {
         .with_evidence(Evidence::Pattern(usage.excerpt()))
 }
 
+/// How large a file may be, in bytes, that is searched for a name.
+const SEARCHED: u64 = 256 << 10;
+
+/// Whether another file names it: a scaffold's template, which its program copies under the right
+/// name.
+fn is_source(scan: &ScanContext, stray: &Stray) -> bool {
+    if stray.because != StrayReason::Misspelt {
+        return false;
+    }
+    let name = stray.path.name();
+    let is_of_name = |byte: Option<&u8>| {
+        byte.is_some_and(|byte| byte.is_ascii_alphanumeric() || b"._-".contains(byte))
+    };
+    let finder = memchr::memmem::Finder::new(name.as_bytes());
+    let names_it = |text: &[u8]| {
+        finder.find_iter(text).any(|at| {
+            let before = at.checked_sub(1).and_then(|at| text.get(at));
+            !is_of_name(before) && !is_of_name(text.get(at + name.len()))
+        })
+    };
+    let mut others = scan.tree.to_commit().filter(|entry| {
+        entry.kind == EntryKind::File && entry.size.0 <= SEARCHED && entry.path != stray.path
+    });
+    others.any(|entry| scan.snapshot.read(&entry.path).is_ok_and(|text| names_it(&text)))
+}
+
 fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<RepoPathBuf>) -> Finding {
     let path = &stray.path;
     let entry = scan.tree.get(path);
@@ -96,10 +122,10 @@ fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<RepoPathBuf
     let cause = Cause::StrayFile(stray.because);
     Finding {
         state: entry.map_or(State::Candidate, |entry| entry.state),
-        remedy: match is_sure {
-            true => Remedy::Rename(meant),
-            false => Remedy::ByHand(ByHand::GiveRightName),
-        },
+        remedy: Remedy::ByHand(match is_sure {
+            true => ByHand::RenameIfMeant(meant),
+            false => ByHand::GiveRightName,
+        }),
         ..Finding::new(Class::Rule, "stray-file", Level::Warning, path, cause)
     }
 }

@@ -20,6 +20,7 @@ mod work;
 
 pub use oversized::storage_line;
 pub(crate) use oversized::{POINTER, over_limit};
+pub(crate) use reserved::of_file as reserved;
 pub(crate) use script_ends::Script;
 
 use crate::{Finding, Known, Result, ScanContext};

@@ -3,7 +3,7 @@
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
 use redshank_worktree::rules::PatternSet;
 use redshank_worktree::settings::{Reserved, Visibility};
-use redshank_worktree::tree::State;
+use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use std::collections::BTreeMap;
 
@@ -26,6 +26,21 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
         }));
     }
     Ok(findings)
+}
+
+/// The findings on one file of the history.
+pub(crate) fn of_file(scan: &ScanContext, entry: &Entry) -> Vec<Finding> {
+    let rows = scan.settings.reserved.iter();
+    let rows = rows.filter(|row| {
+        let patterns: PatternSet = vec![row.pattern.clone()].into();
+        patterns.topmost(&entry.path).is_some()
+    });
+    let found = rows.map(|row| Finding {
+        size: Some(entry.size),
+        state: entry.state,
+        ..finding(scan, row, &entry.path)
+    });
+    found.collect()
 }
 
 fn finding(scan: &ScanContext, row: &Reserved, path: &RepoPath) -> Finding {

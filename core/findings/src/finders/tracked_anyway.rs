@@ -1,6 +1,7 @@
 //! Files that git tracks although a rule would keep them out.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
+use bstr::ByteSlice;
 use redshank_pattern::exactly;
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
@@ -16,6 +17,8 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             continue;
         };
         let remedy = match answer.shut {
+            // Whoever names a file in a rule means that file: no exception may undo it.
+            None if names(&ruling, entry) => Remedy::ByHand(ByHand::UntrackOrDropRule),
             None => {
                 let (folder, rule) = exception(entry, &ruling);
                 Remedy::LetIn { folder, rule }
@@ -30,6 +33,15 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         );
     }
     Ok(findings)
+}
+
+/// Whether a rule has no wildcard, and so means exactly files of this name.
+fn names(ruling: &Ruling, entry: &Entry) -> bool {
+    let rule = &ruling.rule().text;
+    rule.rsplit_str("/").next() == Some(entry.path.name().as_bytes())
+        && !rule.contains_str("*")
+        && !rule.contains_str("?")
+        && !rule.contains_str("[")
 }
 
 /// The rule that says that it is there on purpose, and the folder whose ignore file takes it:

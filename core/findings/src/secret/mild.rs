@@ -6,7 +6,7 @@ use super::proof::Proof;
 use super::value::{Worth, is_mixed};
 use crate::table::read;
 use base64::Engine;
-use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::{BStr, ByteSlice};
 use redshank_worktree::RepoPath;
 use redshank_worktree::rules::PatternSet;
@@ -66,6 +66,15 @@ pub(super) struct Surroundings<'t> {
     pub(super) login: Option<&'t [u8]>,
 }
 
+/// Whether the start of a key names a cipher (OpenSSH's PROTOCOL.key): an unencrypted one says `none`.
+fn is_encrypted_by_openssh(value: &[u8]) -> bool {
+    let bytes = STANDARD_NO_PAD.decode(&value[..value.len() / 4 * 4]);
+    bytes.is_ok_and(|bytes| {
+        let cipher = bytes.strip_prefix(b"openssh-key-v1\0");
+        cipher.is_some_and(|cipher| !cipher.starts_with(b"\0\0\0\x04none"))
+    })
+}
+
 /// Why a credential is a note; nothing if it isn't.
 pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> Option<Mild> {
     if format.proof == Proof::Crc32Base62 {
@@ -79,7 +88,8 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
     }
     let before = &around.text[around.start.saturating_sub(600)..around.start];
     let behind = &around.text[around.start..around.text.len().min(around.start + 900)];
-    if format.is_armour && behind[..behind.len().min(200)].contains_str("ENCRYPTED") {
+    let says_so = behind[..behind.len().min(200)].contains_str("ENCRYPTED");
+    if format.is_armour && (says_so || is_encrypted_by_openssh(value)) {
         return Some(Mild::Encrypted);
     }
     let for_browsers = [

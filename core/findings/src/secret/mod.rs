@@ -9,6 +9,7 @@ mod proof;
 mod randomness;
 mod scan;
 mod tables;
+mod utf_32;
 mod value;
 mod written;
 

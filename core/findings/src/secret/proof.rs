@@ -11,6 +11,7 @@ use base64::Engine;
 use base64::engine::general_purpose::{STANDARD, STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::ByteSlice;
 use serde::Deserialize;
+use std::collections::HashSet;
 use std::sync::LazyLock;
 
 /// What a value must pass, beyond its form.
@@ -24,6 +25,9 @@ pub(super) enum Proof {
     NotAPlaceholder,
     /// A machine made it: no placeholder, and no pattern a person would type.
     Random,
+    /// It is the start of a key between lines that say so: random, or with the constant first bytes
+    /// that tools write.
+    KeyBody,
     /// Somebody may have chosen it for a password.
     Chosen,
     /// What stands around it says little: it must be mixed as words and identifiers are not.
@@ -64,6 +68,7 @@ impl Proof {
                 return (!is_open).then_some(worth);
             }
             Self::Random => is_made_by_machine(value) && !is_reference(value, false),
+            Self::KeyBody => is_made_by_machine(value) || is_key_body(value),
             Self::Chosen => return credible(Says::Password),
             Self::Mixed => return credible(Says::Password).filter(|_| is_mixed(value)),
             Self::Crc32Base62 => crc32_base62(value),
@@ -103,18 +108,45 @@ const LONG_STAND_INS: &[&str] = &[
     "secret-token",
 ];
 
+/// Whether the first line of a key starts as tools write it: an unencrypted key of OpenSSH (its
+/// PROTOCOL.key) is full of zeros there, and a short one in DER (PKCS #1, PKCS #8, SEC 1) starts with a
+/// version and an algorithm. Behind that, it must not be what stands in examples.
+fn is_key_body(value: &[u8]) -> bool {
+    let Ok(bytes) = STANDARD_NO_PAD.decode(&value[..value.len() / 4 * 4]) else {
+        return false;
+    };
+    let is_openssh = bytes.starts_with(b"openssh-key-v1\0");
+    let length = match bytes.get(1) {
+        Some(0x82) => 4,
+        Some(0x81) => 3,
+        _ => 2,
+    };
+    let version = bytes.get(length..length + 3).unwrap_or_default();
+    let is_der = bytes.first() == Some(&0x30) && matches!(version, [2, 1, 0 | 1]);
+    let body = &value[value.len().min(16)..];
+    let letters: HashSet<u8> = body.iter().copied().collect();
+    (is_openssh || is_der && letters.len() >= LETTERS_OF_A_KEY) && !is_stand_in(value)
+}
+
+/// A key has at least so many different characters in its first line.
+const LETTERS_OF_A_KEY: usize = 12;
+
 /// Whether a machine made it: no pattern a person would type, and no word that stands for a value.
 fn is_made_by_machine(value: &[u8]) -> bool {
+    is_random(value) && !is_stand_in(value)
+}
+
+/// Whether it holds a part of a word that stands for a value.
+fn is_stand_in(value: &[u8]) -> bool {
     static STAND_INS: LazyLock<Option<AhoCorasick>> = LazyLock::new(|| {
         AhoCorasick::builder()
             .ascii_case_insensitive(true)
             .build(LONG_STAND_INS)
             .ok()
     });
-    is_random(value)
-        && !STAND_INS
-            .as_ref()
-            .is_some_and(|words| words.is_match(value))
+    STAND_INS
+        .as_ref()
+        .is_some_and(|words| words.is_match(value))
 }
 
 const BASE62: &[u8; 62] = b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz";

@@ -5,6 +5,7 @@ use super::assignment::{self, Assignment, Known};
 use super::formats::{FileCategory, Format, Formats, Kinds};
 use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
 use super::tables;
+use super::utf_32::Utf32;
 use super::value::{self, Standing, Worth};
 use super::written::Written;
 use bstr::ByteSlice;
@@ -28,8 +29,12 @@ const LONG_LINE: usize = 1000;
 /// How many bytes tell how a text is encoded.
 const START: usize = 64;
 
-/// A file with a NUL in its first bytes is binary, as git tells it, and not looked into.
+/// How many of a file's first bytes tell whether it is binary, as many as git looks at.
 const BINARY_TEST: usize = 8000;
+
+/// One byte in so many may be one that no text has. git calls a file binary for a single NUL; a
+/// secret in a text with a stray one is a secret all the same.
+const STRAY: usize = 50;
 
 /// A credential in a file.
 pub(super) struct Credential<'f> {
@@ -67,7 +72,10 @@ pub(super) fn contents<'f>(
         let length = read_start(file, &mut start)?;
         let start = &start[..length];
         let file = start.chain(file);
-        // UTF-16 becomes UTF-8 on the way.
+        // UTF-32 and UTF-16 become UTF-8 on the way.
+        if let Some(form) = Utf32::of_start(start) {
+            return windows(form.decode(file), window, formats, path, kinds);
+        }
         match utf_16(start) {
             Some(encoding) => {
                 let mut builder = DecodeReaderBytesBuilder::new();
@@ -109,9 +117,25 @@ fn utf_16(start: &[u8]) -> Option<&'static Encoding> {
     }
 }
 
-/// Lines of another make, and a mark before the first one, become what all others are; nothing
-/// moves.
+/// Whether a file that starts so is no text.
+fn is_binary(start: &[u8]) -> bool {
+    if memchr::memchr(0, start).is_none() {
+        return false;
+    }
+    let is_control = |byte: &&u8| matches!(byte, 0..=8 | 14..=26 | 28..=31 | 127);
+    let strays = start.iter().filter(is_control).count();
+    let is_unreadable = start.utf8_chunks().filter(|chunk| !chunk.invalid().is_empty()).count();
+    strays + is_unreadable > (start.len() / STRAY).max(2)
+}
+
+/// Lines of another make, a mark before the first one, and stray zeros become what all others are;
+/// nothing moves.
 fn make_plain(window: &mut [u8], is_first: bool) {
+    if memchr::memchr(0, window).is_some() {
+        for byte in window.iter_mut().filter(|byte| **byte == 0) {
+            *byte = b' ';
+        }
+    }
     if is_first && window.starts_with(BYTE_ORDER_MARK) {
         window[..BYTE_ORDER_MARK.len()].fill(b' ');
     }
@@ -137,7 +161,7 @@ fn windows<'f>(
         let seen = window.len();
         let mut part = Read::by_ref(&mut file).take(WINDOW as u64);
         let is_last = part.read_to_end(window)? < WINDOW;
-        if found.is_at_start(seen) && window[..window.len().min(BINARY_TEST)].contains(&0) {
+        if found.is_at_start(seen) && is_binary(&window[..window.len().min(BINARY_TEST)]) {
             return Ok(Vec::new());
         }
         make_plain(&mut window[seen..], found.is_at_start(seen));

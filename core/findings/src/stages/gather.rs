@@ -47,7 +47,7 @@ fn can_be_gathered(finding: &Finding) -> bool {
     let is_one_remedy = match finding.remedy {
         Remedy::ByHand(_) | Remedy::Attribute { .. } => true,
         Remedy::KeepOut(_) => finding.class() != Class::Secret,
-        Remedy::LetIn { .. } | Remedy::Mend { .. } | Remedy::Rename(_) => false,
+        Remedy::LetIn { .. } | Remedy::Mend { .. } => false,
     };
     !is_secret && is_plain && is_one_remedy && finding.accepted_until.is_none()
 }

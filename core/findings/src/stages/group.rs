@@ -53,7 +53,6 @@ impl Key {
             Remedy::ByHand(_) => true,
             Remedy::LetIn { .. }
             | Remedy::Mend { .. }
-            | Remedy::Rename(_)
             | Remedy::Attribute { .. } => false,
         };
         let extension = extension(path)?;

@@ -1,15 +1,16 @@
-//! What the history holds: credentials, and files too large, in every version that a commit
-//! reaches.
+//! What the history holds: credentials, files too large and reserved material, in every version that
+//! git keeps.
 
-use crate::finders::over_limit;
+use crate::finders::{over_limit, reserved};
 use crate::secret::{self, Secret, SecretFinding};
-use crate::{ByHand, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
+use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
+use bstr::ByteSlice;
 use rayon::prelude::*;
-use redshank_git::{Commit, Repository, Version};
+use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
 use redshank_stage::Stage;
 use redshank_worktree::size::Bytes;
-use redshank_worktree::tree::{Entry, EntryKind};
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_worktree::RepoPathBuf;
+use redshank_worktree::tree::{Entry, EntryKind, State};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::io::Read;
@@ -20,17 +21,22 @@ const SMALL: u64 = 1 << 20;
 /// How much of them is in memory at a time, in bytes.
 const AT_ONCE: u64 = 16 << 20;
 
-/// A finding, and the versions that it stands in.
+/// A finding, the versions that hold it, and where git keeps the one that got farthest.
 struct PastFinding {
     finding: Finding,
     blobs: HashSet<String>,
+    kept: Kept,
 }
 
-/// Adds what older versions hold and no file does now.
-pub(crate) fn search_history(scan: &ScanContext, findings: &mut Vec<Finding>) -> Result<()> {
+/// Adds what older versions hold and no file does now. Gives where the history is cut off.
+pub(crate) fn search_history(
+    scan: &ScanContext,
+    findings: &mut Vec<Finding>,
+) -> Result<Vec<HistoryCut>> {
     let Some(repository) = &scan.snapshot.repository else {
-        return Ok(());
+        return Ok(Vec::new());
     };
+    let mut cuts = repository.history_cuts()?;
     let stage = Stage::History.begin();
     let mut search = Search {
         scan,
@@ -39,18 +45,23 @@ pub(crate) fn search_history(scan: &ScanContext, findings: &mut Vec<Finding>) ->
         hits: BTreeMap::new(),
         error: None,
     };
-    repository.every_version(&mut |version, contents| {
+    let missing = repository.every_version(&mut |version, contents| {
         search.take(version, contents);
         stage.seen(1, 0);
         Ok(())
     })?;
+    if missing > 0 {
+        cuts.push(HistoryCut::Partial { missing });
+    }
     search.look_into_small();
     if let Some(error) = search.error {
         return Err(error);
     }
+    // What is on disk only, and ignored today, says nothing of what was committed.
     let known: HashSet<String> = findings
         .iter()
         .flat_map(Finding::places)
+        .filter(|known| known.exposure >= Exposure::Committed)
         .map(|known| known.id.clone())
         .collect();
     let hits: Vec<_> = search
@@ -68,9 +79,11 @@ pub(crate) fn search_history(scan: &ScanContext, findings: &mut Vec<Finding>) ->
         repository.commits_with(&blobs)?
     };
     for hit in hits {
-        findings.push(told(scan, repository, hit, &commits)?);
+        let past = told(scan, repository, hit, &commits)?;
+        findings.retain(|known| known.id != past.id || !known.also.is_empty());
+        findings.push(past);
     }
-    Ok(())
+    Ok(cuts)
 }
 
 /// A search that is going on.
@@ -123,8 +136,12 @@ impl Search<'_> {
             let known = self.hits.entry(key).or_insert(PastFinding {
                 finding,
                 blobs: HashSet::new(),
+                kept: version.kept,
             });
-            known.blobs.insert(version.blob.clone());
+            // Commits come first: what is in one of them counts as that.
+            if known.kept == version.kept {
+                known.blobs.insert(version.blob.clone());
+            }
         }
     }
 }
@@ -134,10 +151,13 @@ fn look_into(
     version: &Version,
     contents: &mut dyn Read,
 ) -> Result<Vec<SecretFinding>> {
-    let state = scan.verdicts.query(RepoPath::new(&version.path))?.state;
+    // What is committed is as bad whatever today's rules say of its path.
     let entry = Entry {
-        path: version.path.clone().into(),
-        state,
+        path: match version.kept {
+            Kept::Note => NOTES.into(),
+            _ => version.path.clone().into(),
+        },
+        state: State::Tracked,
         kind: EntryKind::File,
         size: Bytes(version.size),
         ruling: None,
@@ -151,8 +171,24 @@ fn look_into(
             value: None,
         });
     }
+    if version.kept != Kept::Note {
+        hits.extend(reserved(scan, &entry).into_iter().map(|finding| SecretFinding {
+            finding,
+            value: None,
+        }));
+    }
+    if version.kept == Kept::Note {
+        for hit in &mut hits {
+            hit.finding.line = None;
+            let object = version.path.replace("/", "");
+            hit.finding.evidence = Some(Evidence::Note(object.to_str_lossy().into_owned()));
+        }
+    }
     Ok(hits)
 }
+
+/// The path that stands for notes.
+const NOTES: &str = "refs/notes";
 
 /// The finding with its commits, and with words for what is past.
 fn told(
@@ -172,14 +208,27 @@ fn told(
     let first = all.first().map_or_else(Default::default, |first| {
         (first.name.clone(), first.day.clone())
     });
-    let remotes = if all.is_empty() {
-        Vec::new()
-    } else {
-        repository.remotes_with(&first.0)?
+    let remotes = match hit.kept {
+        Kept::History if !all.is_empty() => repository.remotes_with(&first.0)?,
+        _ => Vec::new(),
     };
     let here = scan.tree.get(&hit.finding.path).is_some();
+    let path = &hit.finding.path;
+    let remedy = match hit.kept {
+        Kept::History => ByHand::RewriteHistory,
+        Kept::Note => ByHand::RemoveNote,
+        Kept::Stash => ByHand::DropStash {
+            entry: stash_with(repository, &all)?,
+        },
+        Kept::Reflog => ByHand::ExpireReflog,
+    };
+    let state = match hit.kept {
+        Kept::Note => State::Tracked,
+        _ => scan.verdicts.query(path)?.state,
+    };
     Ok(Finding {
-        only_past: Some(here),
+        state,
+        only_past: (hit.kept == Kept::History).then_some(here),
         exposure: if remotes.is_empty() {
             Exposure::Committed
         } else {
@@ -191,7 +240,14 @@ fn told(
             first: first.0,
             remotes,
         }),
-        remedy: Remedy::ByHand(ByHand::RewriteHistory),
+        remedy: Remedy::ByHand(remedy),
         ..hit.finding
     })
+}
+
+/// Which entry of the stash one of these commits is; the newest if none is known.
+fn stash_with(repository: &Repository, commits: &[&Commit]) -> Result<usize> {
+    let stash = repository.stash()?;
+    let is_one = |name: &String| commits.iter().any(|commit| commit.name == *name);
+    Ok(stash.iter().position(is_one).unwrap_or_default())
 }

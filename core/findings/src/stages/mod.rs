@@ -2,6 +2,7 @@
 
 mod accepted;
 mod content;
+mod exceptions;
 mod exposure;
 mod gather;
 mod group;
@@ -12,6 +13,7 @@ mod template_paths;
 pub(crate) use accepted::leave_out_accepted;
 pub use accepted::today;
 pub(crate) use content::ContentScan;
+pub(crate) use exceptions::respect_exceptions;
 pub(crate) use exposure::fill_in_exposure;
 pub(crate) use gather::gather;
 pub(crate) use group::group;

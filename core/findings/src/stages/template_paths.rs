@@ -6,7 +6,7 @@ use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
 use redshank_pattern::{exactly, fit};
 use redshank_templates::TemplateMatch;
-use redshank_worktree::rules::Ruling;
+use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, HashMap};
@@ -33,7 +33,9 @@ impl<'a> TemplatePaths<'a> {
         let mut links = Vec::new();
         for entry in scan.tree.to_commit() {
             let path: &RepoPath = &entry.path;
-            match topmost(scan, path, &mut known) {
+            match topmost(scan, path, &mut known)? {
+                // Somebody re-included the file itself, by a rule from outside of the place.
+                Some(at) if is_excepted(scan, path, &at)? => {}
                 Some(at) => {
                     let found = scan.survey.matches.on(&at);
                     paths.extend(found.map(|found| (path, found.class())));
@@ -65,23 +67,38 @@ fn topmost(
     scan: &ScanContext,
     path: &RepoPath,
     known: &mut HashMap<RepoPathBuf, Option<RepoPathBuf>, FixedState>,
-) -> Option<RepoPathBuf> {
+) -> Result<Option<RepoPathBuf>> {
     if let Some(answer) = known.get(path) {
-        return answer.clone();
+        return Ok(answer.clone());
     }
     let above = Some(path.folder()).filter(|above| !above.is_top());
-    let answer = above
-        .and_then(|above| topmost(scan, above, known))
-        .or_else(|| {
-            let found = scan.survey.matches.on(path)?;
-            // What tests are given lies there on purpose.
-            let is_given = found.class() == Class::Generated && is_given(path);
-            (!is_given).then(|| path.to_owned())
-        });
+    let mut answer = match above {
+        Some(above) => topmost(scan, above, known)?,
+        None => None,
+    };
+    if answer.is_none()
+        && let Some(found) = scan.survey.matches.on(path)
+    {
+        // What tests are given is there on purpose, and so is what an exception names.
+        let is_given = found.class() == Class::Generated && is_given(path);
+        if !is_given && scan.verdicts.exception(path)?.is_none() {
+            answer = Some(path.to_owned());
+        }
+    }
     if path.is_folder() {
         known.insert(path.to_owned(), answer.clone());
     }
-    answer
+    Ok(answer)
+}
+
+/// Whether an exception re-includes a file in a place that a template matches whole. Ignore files
+/// in that place belong to whatever made it.
+fn is_excepted(scan: &ScanContext, path: &RepoPath, place: &RepoPath) -> Result<bool> {
+    let exception = match place.is_folder() {
+        true => scan.verdicts.exception(path)?,
+        false => None,
+    };
+    Ok(exception.is_some_and(|ruling| !ruling.source().base.starts_with(place)))
 }
 
 fn finding(
@@ -92,9 +109,13 @@ fn finding(
     found: TemplateMatch,
 ) -> Result<Finding> {
     let class = found.class();
-    // A rule that is there already needs no second one; the file is tracked in spite of it.
+    // A rule of the top that is there already needs no second one; the file is tracked in spite of
+    // it. A rule from another file would mean something else at the top.
+    let is_of_the_top = |ruling: &Ruling| {
+        ruling.ignores() && ruling.source().scope == RuleScope::Team
+    };
     let answer = scan.verdicts.query(path)?;
-    let pattern = match (answer.ruling.filter(Ruling::ignores), found) {
+    let pattern = match (answer.ruling.filter(is_of_the_top), found) {
         (Some(ruling), _) => ruling.rule().text.clone(),
         (None, TemplateMatch::Rule(project, rule)) => fit(&rule.pattern, &project.rules_folder()),
         (None, TemplateMatch::Known(_)) => exactly(path),

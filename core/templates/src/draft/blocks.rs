@@ -6,7 +6,7 @@ use super::memory::{Remembered, remembered};
 use super::places::{fit_to, places};
 use super::section::{DraftLine, heading_of};
 use super::{Composer, below};
-use crate::{Project, Result, Template, TemplateRule};
+use crate::{Heading, Project, Result, Template, TemplateRule};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Case, Rule, fit};
 use redshank_worktree::rules::{Chain, IGNORE_FILE};
@@ -31,11 +31,48 @@ pub(super) struct Kind<'a> {
     folders: Vec<RepoPathBuf>,
 }
 
+impl Group<'_> {
+    pub(super) fn has(&self, project: &Project) -> bool {
+        let folder = project.rules_folder();
+        let mut kinds = self.templates.iter();
+        kinds.any(|kind| {
+            kind.template.name == project.template.name && kind.folders.contains(&folder)
+        })
+    }
+}
+
 /// A line, and the rule that it comes from.
 pub(super) struct Composing<'g> {
     template: &'g Template,
     rule: &'g TemplateRule,
     pub(super) line: DraftLine,
+}
+
+/// Takes out the rules that name a file which an exception of another template of the same block
+/// re-includes: they must come last.
+fn split_off_contradicted<'g>(lines: &mut Vec<Composing<'g>>) -> Vec<Composing<'g>> {
+    let exceptions: Vec<(&str, Heading, Rule)> = lines
+        .iter()
+        .filter(|line| line.rule.pattern.starts_with('!'))
+        .map(|line| {
+            let rule = Rule::parse(&line.line.pattern, 0, Case::Sensitive);
+            (line.template.name.as_str(), line.line.heading, rule)
+        })
+        .collect();
+    let is_contradicted = |line: &mut Composing| {
+        let rule = Rule::parse(&line.line.pattern, 0, Case::Sensitive);
+        let probes = rule.probes();
+        let mut others = exceptions.iter().filter(|(name, ..)| *name != line.template.name);
+        let names_it = |exception: &Rule| {
+            !probes.is_empty() && probes.iter().all(|probe| exception.reaches(probe.as_bstr()))
+        };
+        let is_open = !rule.negated && !rule.text.contains(&b'*');
+        let found = others.find(|(.., exception)| is_open && names_it(exception));
+        // Below the same heading, for lines stand in the order of their headings.
+        line.line.heading = found.map_or(line.line.heading, |(_, heading, _)| *heading);
+        found.is_some()
+    };
+    lines.extract_if(.., is_contradicted).collect()
 }
 
 /// Takes out the lines that others of the same block cover, wherever they lie.
@@ -158,13 +195,13 @@ pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
 }
 
 impl<'a> Composer<'_, 'a> {
-    /// Writes a block for projects that have none yet.
+    /// Writes a block for projects that have none yet; gives whether there was anything to write.
     pub(super) fn write_anew(
         &mut self,
         file: &RepoPath,
         group: &Group<'a>,
         taken_out: &TakenOut,
-    ) -> Result<()> {
+    ) -> Result<bool> {
         self.find_repeated(file, group)?;
         let lines = self.lines(file, group, &|_| false)?;
         let is_out = |line: &Composing| {
@@ -182,7 +219,7 @@ impl<'a> Composer<'_, 'a> {
             places: group.places.clone(),
         };
         if !block.is_of_use() {
-            return Ok(());
+            return Ok(false);
         }
         let path = file.join(IGNORE_FILE);
         // What somebody took out is remembered as written, so that it doesn't come back.
@@ -194,7 +231,8 @@ impl<'a> Composer<'_, 'a> {
             lines: remembered(out.iter().map(|line| &line.line.pattern)),
         };
         self.memory.put(memory);
-        self.push(file, block)
+        self.push(file, block)?;
+        Ok(true)
     }
 
     /// The lines that a block is to hold: those of its templates' rules that nothing covers where
@@ -244,7 +282,9 @@ impl<'a> Composer<'_, 'a> {
                 }
             }
         }
+        let last = split_off_contradicted(&mut lines);
         without_covered(&mut lines);
+        lines.extend(last);
         let certain = lines.iter().filter(|line| line.line.is_certain);
         self.certain
             .extend(certain.map(|line| line.line.pattern.clone()));

@@ -112,6 +112,7 @@ impl Draft {
         let guard = survey.guard.clone();
         let mut composer = Composer {
             snapshot,
+            survey,
             options,
             files: BTreeMap::new(),
             memory: memory.clone(),
@@ -121,14 +122,22 @@ impl Draft {
             draft: Composed::default(),
         };
         let stage = Stage::Draft.begin();
-        composer.add_projects(wanted(survey, requests))?;
-        if requests.is_empty() {
-            for known in &survey.known {
-                composer.add_known_place(known)?;
+        let mut open = wanted(survey, requests);
+        for _ in 0..PASSES {
+            let many = open.len();
+            // What a rule covered that the net then made narrower, is open again.
+            open = composer.add_projects(open)?;
+            if requests.is_empty() {
+                for known in &survey.known {
+                    composer.add_known_place(known)?;
+                }
+            }
+            composer.let_in_needed(&survey.projects)?;
+            composer.let_work_through()?;
+            if open.is_empty() || open.len() == many {
+                break;
             }
         }
-        composer.let_in_needed(&survey.projects)?;
-        composer.let_work_through()?;
         let draft = composer.finished(&memory, memory_text);
         stage.seen(draft.added.len() as u64, 0);
         Ok(draft)
@@ -235,9 +244,13 @@ pub(crate) struct Composed {
     conflicts: Vec<Conflict>,
 }
 
+/// So often projects are tried again that had nothing to write.
+const PASSES: usize = 3;
+
 /// A draft that is being composed.
 pub(crate) struct Composer<'s, 'a> {
     pub(crate) snapshot: &'s Snapshot,
+    pub(crate) survey: &'s Survey<'a>,
     pub(crate) options: DraftOptions,
     pub(crate) files: BTreeMap<RepoPathBuf, DraftedFile>,
     memory: Memory,
@@ -258,7 +271,8 @@ enum Known {
 }
 
 impl<'a> Composer<'_, 'a> {
-    fn add_projects(&mut self, projects: Vec<Project<'a>>) -> Result<()> {
+    /// Writes the blocks of projects; gives those that had nothing to write.
+    fn add_projects(&mut self, projects: Vec<Project<'a>>) -> Result<Vec<Project<'a>>> {
         let mut fresh: BTreeMap<RepoPathBuf, Vec<Project<'a>>> = BTreeMap::new();
         let mut known: BTreeMap<(RepoPathBuf, String), Vec<Project<'a>>> = BTreeMap::new();
         let mut first_form = Vec::new();
@@ -292,12 +306,15 @@ impl<'a> Composer<'_, 'a> {
                 false => self.note_stale(&file, &label, &projects),
             }
         }
+        let mut open = Vec::new();
         for (file, projects) in fresh {
-            for group in groups(&file, projects) {
-                self.write_anew(&file, &group, &taken_out)?;
+            for group in groups(&file, projects.clone()) {
+                if !self.write_anew(&file, &group, &taken_out)? {
+                    open.extend(projects.iter().filter(|one| group.has(one)).cloned());
+                }
             }
         }
-        Ok(())
+        Ok(open)
     }
 
     /// The block that holds a project's rules already, and the folder of its file.

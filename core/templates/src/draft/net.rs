@@ -25,7 +25,7 @@ const TOGETHER: usize = 3;
 /// A rule of the draft: the folder of its file, and its text.
 type Caught<'t> = BTreeMap<(RepoPathBuf, BString), BTreeMap<RepoPathBuf, Vec<&'t Entry>>>;
 
-/// Whether somebody's exception lets a folder in, as far as that was asked.
+/// Whether somebody's exception lets a path in, as far as that was asked.
 type LetIn = HashMap<RepoPathBuf, bool>;
 
 /// Work that a rule of the draft would keep out.
@@ -102,13 +102,20 @@ impl<'s> Composer<'s, '_> {
         entries: &[&Entry],
         known: &mut LetIn,
     ) -> Option<Work> {
-        let is_certain = self.certain.contains(pattern);
+        // What the folder says of itself is as certain as a name that only a tool gives.
+        let is_certain = self.certain.contains(pattern) || self.survey.matches.knows(place);
         let guard = &self.guard;
         let is_shut = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
-        let is_tracked = |entry: &&&Entry| entry.state == State::Tracked;
+        // What git tracks and no template speaks of was added on purpose. What one does speak of was
+        // added by mistake: it is judged as it would be if it was untracked.
+        let is_kept = |entry: &Entry| {
+            entry.state == State::Tracked && !self.survey.matches.speaks_of(&entry.path)
+        };
         let holds_tracked = match is_shut {
-            true => entries.iter().any(|entry| is_tracked(&entry)),
-            false => guard.has_tracked_kin(place),
+            true => entries.iter().any(|entry| is_kept(entry)),
+            false => {
+                !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept)
+            }
         };
         if guard.is_work(place, is_certain)
             || !is_certain && holds_tracked
@@ -131,30 +138,15 @@ impl<'s> Composer<'s, '_> {
         })
     }
 
-    /// Whether somebody's exception lets a path in, or a folder above it, as things are. What is
-    /// known of folders is `known`.
+    /// Whether somebody's exception re-includes a path, as things are. What is known is `known`.
     fn is_let_in_by_a_person(&self, path: &RepoPath, known: &mut LetIn) -> bool {
-        let above = path.folder();
-        if !above.is_top() {
-            let is_let_in = match known.get(above) {
-                Some(is_let_in) => *is_let_in,
-                None => {
-                    let is_let_in = self.is_let_in_by_a_person(above, known);
-                    known.insert(above.to_owned(), is_let_in);
-                    is_let_in
-                }
-            };
-            if is_let_in {
-                return true;
-            }
+        if let Some(is_let_in) = known.get(path) {
+            return *is_let_in;
         }
-        let answer = self.as_it_is.query(path.bare()).ok();
-        let rule = answer
-            .and_then(|answer| answer.ruling)
-            .filter(|ruling| ruling.rule().negated);
-        // The one that only lets git look into folders is about none of them.
-        let for_all = ["!*/", "!**/"];
-        rule.is_some_and(|ruling| !for_all.iter().any(|all| ruling.rule().text == **all))
+        let exception = self.as_it_is.exception(path);
+        let is_let_in = exception.is_ok_and(|ruling| ruling.is_some());
+        known.insert(path.to_owned(), is_let_in);
+        is_let_in
     }
 
     fn mend(

@@ -9,7 +9,7 @@ use crate::{Arguments, PROGRAM, putln, values};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, Parser};
-use redshank_changes::hook::{Hook, HookStatus};
+use redshank_changes::hook::{Hook, HookEvent, HookStatus};
 use redshank_templates::builds;
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
@@ -239,7 +239,7 @@ impl Walk<'_> {
 
     fn hook(&self) -> Result<()> {
         let context = self.context()?;
-        let is_off = Hook::of(&context.snapshot)?.status()? == HookStatus::Off;
+        let is_off = Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
         if !is_off || self.setup.no_hook {
             return Ok(());
         }

@@ -372,7 +372,7 @@ impl Picture<'_> {
 
     fn text_of_findings(&self, text: &mut String) -> Result<()> {
         if self.result.findings.is_empty() {
-            writeln!(text, "\n{}", nothing_found(self.result))?;
+            writeln!(text, "\n{}", nothing_found(self.result, "redshank check"))?;
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Findings"))?;

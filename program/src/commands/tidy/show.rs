@@ -24,7 +24,6 @@ fn subject(step: &Step) -> Cell {
             let both = format!("{} → {}", shown(from.as_bstr()), shown(with));
             Cell::painted(Paint::Type, both)
         }
-        StepKind::Rename(name) => format!("{path} → {}", shown(name.as_bstr())).into(),
         StepKind::Sample(sample) => shown(sample.as_bstr()).into(),
         StepKind::StopTracking | StepKind::Remove { .. } => path.into(),
     }
