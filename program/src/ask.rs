@@ -1,13 +1,15 @@
 //! Asking a person at a terminal: the one way in which every command does.
 //!
-//! A question names the keys that answer it, the one that Enter alone stands for in capitals. A key
-//! shows, and counts once Enter is pressed, so that no key's line end is left over for the next
-//! question. Esc and Ctrl-C answer nothing: all stays as it was.
+//! A question names the keys that answer it, the one that Enter alone stands for in capitals. What is
+//! typed shows, and counts once Enter is pressed; what is no answer is asked for again. Esc and
+//! Ctrl-C answer nothing: all stays as it was.
 
+use crate::render::shown;
 use crate::stop;
 use anyhow::Result;
 use console::{Key, Term};
 use std::io::ErrorKind;
+use std::sync::Mutex;
 
 /// An answer: its key, and what it does.
 pub type Answer = (char, &'static str);
@@ -18,15 +20,16 @@ const ROOM: usize = 4;
 /// Yes or no; Enter alone is no.
 pub const YES_OR_NO: &[Answer] = &[('n', "no"), ('y', "yes")];
 
-/// Asks until one of the keys and Enter is pressed; the first answer is that of Enter alone. Gives
-/// the key, or nothing for Esc.
+/// Asks until an answer is given: its key or its word and Enter; the first answer is that of Enter
+/// alone. Anything else, and `?`, shows the answers and asks again. Gives the key, or nothing for
+/// Esc.
 ///
 /// # Errors
 /// If the terminal is gone.
 pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     let term = Term::stderr();
-    let keys: Vec<String> = answers.iter().enumerate().map(letter).collect();
-    let whole_prompt = format!("{question} [{}]", keys.join("/"));
+    forget_typed();
+    let whole_prompt = format!("{question} {}", choices(answers));
     // The last line is written anew with each key; those above it only once.
     let room = usize::from(term.size().1).saturating_sub(ROOM).max(ROOM);
     let lines = textwrap::wrap(&whole_prompt, room);
@@ -37,43 +40,107 @@ pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
         term.write_line(line)?;
     }
     let prompt = format!("{last} ");
-    let mut typed = None;
-    let show = |typed: Option<char>| -> Result<()> {
+    let mut typed = String::new();
+    let show = |typed: &str| -> Result<()> {
         term.clear_line()?;
-        let typed = typed.map_or(String::new(), String::from);
         Ok(term.write_str(&format!("{prompt}{typed}"))?)
     };
-    show(typed)?;
+    show(&typed)?;
     loop {
         match whole(term.read_key())? {
-            Key::Enter => {
-                term.write_line("")?;
-                return Ok(typed.or_else(|| answers.first().map(|(key, _)| *key)));
-            }
+            Key::Enter => match answer(&typed, answers) {
+                Some((key, word)) => {
+                    show(&word)?;
+                    term.write_line("")?;
+                    return Ok(Some(key));
+                }
+                None => {
+                    term.write_line("")?;
+                    explain(&term, &typed, answers)?;
+                    typed.clear();
+                }
+            },
             Key::Escape => {
                 term.write_line("")?;
                 return Ok(None);
             }
-            Key::Backspace => typed = None,
-            Key::Char(key) => {
-                let key = key.to_ascii_lowercase();
-                if answers.iter().any(|(known, _)| *known == key) {
-                    typed = Some(key);
-                } else {
-                    let all: Vec<String> = answers
-                        .iter()
-                        .map(|(key, does)| format!("{key} {does}"))
-                        .collect();
-                    term.write_line(&format!(
-                        "\n  {}; then Enter, or Esc to leave it",
-                        all.join(", ")
-                    ))?;
-                }
-            }
+            Key::Backspace => drop(typed.pop()),
+            Key::Char(key) if typed.len() < room => typed.push(key),
             _ => {}
         }
-        show(typed)?;
+        show(&typed)?;
     }
+}
+
+/// The answer that was typed, and what is shown of it.
+fn answer(typed: &str, answers: &[Answer]) -> Option<(char, String)> {
+    let typed = typed.trim().to_lowercase();
+    if typed.is_empty() {
+        let (key, _) = answers.first()?;
+        return Some((*key, word_of(answers.first()?)));
+    }
+    let is_it = |(key, does): &&Answer| {
+        let first = does.split([' ', ',', ';']).next().unwrap_or_default();
+        typed == key.to_string() || typed == first.to_lowercase()
+    };
+    let found = answers.iter().find(is_it)?;
+    Some((found.0, word_of(found)))
+}
+
+/// What is shown where Enter alone took an answer.
+fn word_of((key, does): &Answer) -> String {
+    let first = does.split([' ', ',', ';']).next().unwrap_or_default();
+    match first.starts_with(*key) {
+        true => first.to_owned(),
+        false => key.to_string(),
+    }
+}
+
+/// The answers behind a question: with their words when they are first met, later by their keys.
+fn choices(answers: &[Answer]) -> String {
+    static KNOWN: Mutex<Vec<String>> = Mutex::new(Vec::new());
+    let keys: Vec<String> = answers.iter().enumerate().map(letter).collect();
+    let keys = format!("[{}]", keys.join("/"));
+    let is_new = KNOWN.lock().is_ok_and(|mut known| {
+        let is_new = !known.contains(&keys);
+        known.extend(is_new.then(|| keys.clone()));
+        is_new
+    });
+    match is_new && answers.len() <= MOST_IN_WORDS {
+        true => legend(answers),
+        false => keys,
+    }
+}
+
+/// So many answers are written behind their question; more are shown for `?`.
+const MOST_IN_WORDS: usize = 5;
+
+/// The answers in words, such as `[Y]es, [n]o, [d] see what it does`.
+fn legend(answers: &[Answer]) -> String {
+    let words = answers.iter().enumerate().map(|(at, answer)| {
+        let (key, does) = answer;
+        let letter = letter((at, answer));
+        match does.strip_prefix(*key) {
+            Some(rest) => format!("[{letter}]{rest}"),
+            None => format!("[{letter}] {does}"),
+        }
+    });
+    words.collect::<Vec<_>>().join(", ")
+}
+
+fn explain(term: &Term, typed: &str, answers: &[Answer]) -> Result<()> {
+    if !["?", "help", "h"].contains(&typed.trim()) {
+        term.write_line(&format!("  \u{201c}{}\u{201d} is no answer", shown(typed.as_bytes().into())))?;
+    }
+    Ok(term.write_line(&format!(
+        "  {}; then Enter, or Esc to leave it",
+        legend(answers)
+    ))?)
+}
+
+/// What was typed before a question was shown answers nothing.
+fn forget_typed() {
+    let _ = rustix::termios::tcflush(std::io::stdin(), rustix::termios::QueueSelector::IFlush);
 }
 
 fn letter((at, (key, _)): (usize, &Answer)) -> String {
@@ -88,6 +155,7 @@ fn letter((at, (key, _)): (usize, &Answer)) -> String {
 /// # Errors
 /// If the terminal is gone.
 pub fn text(question: &str) -> Result<Option<String>> {
+    forget_typed();
     let theme = dialoguer::theme::SimpleTheme;
     let asked = dialoguer::Input::<String>::with_theme(&theme)
         .with_prompt(question)

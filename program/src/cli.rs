@@ -6,7 +6,7 @@ use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 
 /// What holds for every command.
-#[derive(Args, Default)]
+#[derive(Args, Default, Clone)]
 pub struct GlobalArgs {
     /// The folder to work in; without it, the one you are in
     #[arg(long, global = true, value_name = "DIR")]
@@ -20,9 +20,12 @@ pub struct GlobalArgs {
     /// Say more
     #[arg(short, long, global = true)]
     pub verbose: bool,
-    /// Answer every question with yes
+    /// Ask nothing: what the other options ask for is done
     #[arg(long, global = true)]
     pub yes: bool,
+    /// The command that this one is a part of.
+    #[arg(skip)]
+    pub within: Option<&'static str>,
     /// What the person set for themselves.
     #[arg(skip)]
     pub preferences: Preferences,

@@ -48,7 +48,7 @@ pub enum Error {
         path: BString,
     },
     /// What is asked for is only possible for tracked files.
-    #[error("git tracks no file {path}")]
+    #[error("{path} is not tracked")]
     NotTracked {
         /// Which.
         path: BString,

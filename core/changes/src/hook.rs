@@ -133,13 +133,13 @@ impl<'a> Hook<'a> {
         })
     }
 
-    /// Puts checks in, through the journal, as one change. `program` is where Redshank is, for when
+    /// Puts checks in, through the journal, as one change under the command's name. `program` is where Redshank is, for when
     /// it isn't on the PATH of whoever commits.
     ///
     /// # Errors
     /// If a hook can't be read or written.
-    pub fn turn_on(hooks: &[Self], program: &Path) -> Result<()> {
-        Self::apply(hooks, "hook on", &|hook| hook.edits_on(program))
+    pub fn turn_on(hooks: &[Self], program: &Path, command: &str) -> Result<()> {
+        Self::apply(hooks, command, &|hook| hook.edits_on(program))
     }
 
     /// Takes checks out, through the journal, as one change; a hook of somebody's own is as it was:

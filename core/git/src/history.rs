@@ -28,6 +28,18 @@ impl Repository {
             .is_ok()
     }
 
+    /// Whether the next commit would differ from the current one, or be the first and not empty.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn has_staged(&self) -> Result<bool> {
+        let listed = match self.has_commit() {
+            true => self.git().args(["diff-index", "--cached", "--name-only", "HEAD", "--"]),
+            false => self.git().args(["ls-files", "--cached"]),
+        };
+        Ok(!listed.output()?.is_empty())
+    }
+
     /// Of these paths, the ones that the current commit holds; a folder, if it holds anything in
     /// it. All without a slash at their end.
     ///

@@ -5,7 +5,7 @@
     reason = "git's own folder, by the paths that git tells"
 )]
 
-use crate::programs::{entries, is_persons, overruled};
+use crate::programs::{entries, is_persons, overruled, started_at_commit};
 use crate::{Error, Git, Index, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::Root;
@@ -30,6 +30,9 @@ pub struct Repository {
     pub stores_large_files: bool,
     /// Only a part of the tree is laid out (`core.sparseCheckout`).
     pub is_sparse: bool,
+    /// The keys by which its own configuration, not the person's, names programs that `git add` and
+    /// `git commit` start.
+    pub started_at_commit: Vec<BString>,
     object_format: BString,
     overruled: Vec<OsString>,
 }
@@ -103,6 +106,7 @@ pub fn find(folder: &Path) -> Result<Discovered> {
             .value("extensions.objectformat")
             .unwrap_or("sha1".into())
             .into(),
+        started_at_commit: started_at_commit(&config.listed),
         overruled: overruled(&config.listed),
         top,
         git_folder,

@@ -104,6 +104,44 @@ pub(crate) fn overruled(listed: &[u8]) -> Vec<OsString> {
         .collect()
 }
 
+/// Keys of programs that git starts when a person adds and commits: the first part, and the last;
+/// whatever is between them is a name that the repository chose.
+const AT_COMMIT: &[(&str, &str)] = &[
+    ("core", "fsmonitor"),
+    ("core", "hookspath"),
+    ("filter", "clean"),
+    ("filter", "process"),
+    ("gpg", "program"),
+    ("gpg", "defaultkeycommand"),
+    ("hook", "command"),
+];
+
+/// The keys by which the repository's own configuration names programs that `git add` and
+/// `git commit` start.
+pub(crate) fn started_at_commit(listed: &[u8]) -> Vec<BString> {
+    let is_plain = |value: Option<&BStr>| {
+        // git's own monitor is no program of the repository's.
+        value.is_none_or(|value| {
+            let value = value.to_ascii_lowercase();
+            [&b""[..], b"true", b"false", b"1", b"0", b"yes", b"no", b"on", b"off"]
+                .contains(&&value[..])
+        })
+    };
+    let is_one = |key: &BStr| {
+        AT_COMMIT.iter().any(|(first, last)| {
+            let last = [b".", last.as_bytes()].concat();
+            key.strip_prefix(first.as_bytes()).is_some_and(|rest| rest.starts_with(b"."))
+                && key.ends_with(&last)
+        })
+    };
+    let found = entries(listed)
+        .filter(|(scope, key, value)| !is_persons(scope) && is_one(key) && !is_plain(*value));
+    let mut keys: Vec<BString> = found.map(|(_, key, _)| key.to_owned()).collect();
+    keys.sort();
+    keys.dedup();
+    keys
+}
+
 /// Whether a scope is the person's: their own configuration, the system's, or what they said for
 /// this one call.
 pub(crate) fn is_persons(scope: &[u8]) -> bool {

@@ -178,17 +178,22 @@ impl Repository {
         Ok(cuts)
     }
 
-    /// The commits that brought these contents in, newest first, by the contents' names.
+    /// The commits that brought these contents in, newest first, by the contents' names: of all
+    /// references, or of the reflog and the stash as well.
     ///
     /// # Errors
     /// If git can't be started.
-    pub fn commits_with(&self, blobs: &HashSet<String>) -> Result<HashMap<String, Vec<Commit>>> {
+    pub fn commits_with(
+        &self,
+        blobs: &HashSet<String>,
+        with_reflog: bool,
+    ) -> Result<HashMap<String, Vec<Commit>>> {
         let mut found: HashMap<String, Vec<Commit>> = HashMap::new();
         let log = [
             "log",
             OURS,
+            if with_reflog { "--reflog" } else { "--exclude=refs/stash" },
             "--all",
-            "--reflog",
             "HEAD",
             "--raw",
             "--no-abbrev",

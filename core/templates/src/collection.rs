@@ -2,6 +2,7 @@
 //! nearer one hides the farther of the same name.
 
 use super::format::{Origin, Template};
+use super::other_names::meant;
 use super::validity::{Fault, check};
 use crate::{Error, Result};
 use include_dir::{Dir, include_dir};
@@ -113,13 +114,14 @@ impl Collection {
         }
     }
 
-    /// The template of that name.
+    /// The template of that name, or the one that another name of it means, such as `intellij`.
     ///
     /// # Errors
     /// If there is none; the error names the nearest.
     pub fn find(&self, name: &str) -> Result<&Template> {
-        self.iter()
-            .find(|template| template.name == name)
+        let of_name = |name: &str| self.iter().find(|template| template.name == name);
+        of_name(name)
+            .or_else(|| of_name(meant(name)?))
             .ok_or_else(|| {
                 let near = self
                     .iter()

@@ -27,6 +27,7 @@ mod examples;
 mod format;
 mod guard;
 mod matches;
+mod other_names;
 mod needed;
 mod outputs;
 mod practice;

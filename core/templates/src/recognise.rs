@@ -103,6 +103,14 @@ pub struct Survey<'a> {
     pub(crate) guard: Option<Arc<Guard<'a>>>,
 }
 
+impl Survey<'_> {
+    /// Leaves the projects and the places of a template out.
+    pub fn leave_out(&mut self, template: &str) {
+        self.projects.retain(|project| project.template.name != template);
+        self.known.retain(|known| known.template != template);
+    }
+}
+
 /// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
 /// a project already recognised would ignore (dependencies, build output) is not a project.
 pub fn recognise<'a>(

@@ -40,6 +40,9 @@ pub struct Draft {
     /// Leave out a template's rule; redshank.toml remembers it
     #[arg(long, value_name = "PATTERN", allow_hyphen_values = true)]
     without: Vec<String>,
+    /// Leave out a project type that was found, this time
+    #[arg(long, value_name = "NAME", conflicts_with = "names", add = values::templates())]
+    except: Vec<String>,
     /// Write what is shown
     #[arg(long)]
     write: bool,
@@ -71,22 +74,9 @@ impl Draft {
         let context = Context::find(args, self.format)?;
         context.recover(self.write || context.is_interactive())?;
         let snapshot = &context.snapshot;
-        let all = Collection::of(snapshot)?;
         let settings = snapshot.settings()?;
-        let choices = self.choices(&settings.draft, &all)?;
-        let collection = all.chosen(&choices)?;
-        let survey = recognise(snapshot, snapshot.tree()?, &collection);
-        let mut requests = Vec::new();
-        for text in &self.names {
-            requests.extend(request(&context, &collection, text)?);
-        }
-        let options = DraftOptions {
-            layout: choices.layout,
-            refresh: self.refresh,
-            take_over: self.take_over,
-            explain: choices.explain,
-        };
-        let draft = templates::Draft::compose(snapshot, &survey, &requests, options)?;
+        let choices = self.choices(&settings.draft, &Collection::of(snapshot)?)?;
+        let draft = self.compose(&context, &choices)?;
         let notes = self.notes(&draft);
         let summary = summary(&draft);
         let mut edits = Vec::new();
@@ -120,6 +110,36 @@ impl Draft {
             render::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
+    }
+
+    /// How many rules it would write.
+    pub(super) fn rules_to_come(&self, context: &Context) -> Result<usize> {
+        let snapshot = &context.snapshot;
+        let choices = self.choices(&snapshot.settings()?.draft, &Collection::of(snapshot)?)?;
+        Ok(self.compose(context, &choices)?.added.len())
+    }
+
+    fn compose(&self, context: &Context, choices: &Choices) -> Result<templates::Draft> {
+        let snapshot = &context.snapshot;
+        let collection = Collection::of(snapshot)?.chosen(choices)?;
+        let mut survey = recognise(snapshot, snapshot.tree()?, &collection);
+        for name in &self.except {
+            survey.leave_out(&collection.find(name)?.name);
+        }
+        let mut requests = Vec::new();
+        for text in &self.names {
+            requests.extend(request(context, &collection, text)?);
+        }
+        // What is asked for now holds for the blocks that are there, too.
+        let is_changed = *choices != snapshot.settings()?.draft;
+        let options = DraftOptions {
+            layout: choices.layout,
+            refresh: self.refresh || is_changed,
+            move_blocks: self.layout.is_some(),
+            take_over: self.take_over,
+            explain: choices.explain,
+        };
+        Ok(templates::Draft::compose(snapshot, &survey, &requests, options)?)
     }
 
     /// What the repository chose already, with what is asked for now.
@@ -176,6 +196,12 @@ impl Draft {
             notes.push(format!(
                 "no longer in their templates: {}",
                 rules.join(", ")
+            ));
+        }
+        for label in &draft.left_behind {
+            notes.push(format!(
+                "the folder of `{}` is gone; --refresh removes its block",
+                shown(label.as_bstr())
             ));
         }
         for label in &draft.stale {

@@ -42,7 +42,8 @@ impl Hook {
         match self.action {
             Some(Action::On { before_push }) => {
                 let program = std::env::current_exe().context("this program's own path")?;
-                InPlace::turn_on(&hooks_of(&context, before_push)?, &program)?;
+                let name = context.journal_name("hook on");
+                InPlace::turn_on(&hooks_of(&context, before_push)?, &program, &name)?;
             }
             Some(Action::Off) => InPlace::turn_off(&hooks_of(&context, true)?)?,
             Some(Action::Status) | None => {}

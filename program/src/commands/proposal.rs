@@ -58,7 +58,7 @@ impl Proposal<'_> {
         }
         let written = is_change && told && may_write(context, is_summed_up, &difference)?;
         if written {
-            write(snapshot, self.command, &self.edits)?;
+            write(snapshot, &context.journal_name(self.command), &self.edits)?;
         }
         if context.for_people {
             let has_journal = snapshot.repository.is_some();

@@ -23,6 +23,9 @@ pub struct Undo {
     /// Forget the change, or all of them, and free what was kept
     #[arg(long)]
     forget: bool,
+    /// All that the last `setup` did
+    #[arg(long, conflicts_with_all = ["change", "list", "forget"])]
+    setup: bool,
     /// Leave files as they are that were changed since, and take back the rest
     #[arg(long, conflicts_with_all = ["list", "forget"])]
     keep_mine: bool,
@@ -45,6 +48,9 @@ impl Undo {
         if self.forget {
             return forget(&context, &journal, self.change);
         }
+        if self.setup {
+            return self.undo_setup(&context, &journal);
+        }
         let change = journal.at(self.change)?;
         if args.yes {
             screen::goes_on_without_a_reader();
@@ -55,11 +61,7 @@ impl Undo {
         if !may(&context, "Take it back?", "redshank undo --yes")? {
             return Ok(ExitCode::SUCCESS);
         }
-        let if_edited = match (self.keep_mine, self.replace) {
-            (true, _) => IfEdited::Keep,
-            (_, true) => IfEdited::Replace,
-            _ => IfEdited::Refuse,
-        };
+        let if_edited = self.if_edited();
         // By its number: another may have come meanwhile.
         let undone = journal.undo(Some(change.number), if_edited)?;
         if !context.for_people {
@@ -73,6 +75,52 @@ impl Undo {
             putln!("{}, but for this:", Paint::Good.on("taken back"))?;
             let mut left = undone.left.iter();
             left.try_for_each(|left| putln!("  {}", left_over(left)))?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    fn if_edited(&self) -> IfEdited {
+        match (self.keep_mine, self.replace) {
+            (true, _) => IfEdited::Keep,
+            (_, true) => IfEdited::Replace,
+            _ => IfEdited::Refuse,
+        }
+    }
+
+    /// Undoes the changes of the last setup, the newest first.
+    fn undo_setup(&self, context: &Context, journal: &Journal) -> Result<ExitCode> {
+        let all = journal.list()?;
+        let standing = all.iter().rev().filter(|change| !change.undone && change.own);
+        let is_of_setup = |change: &&Entry| change.command.starts_with("setup: ");
+        let of_setup: Vec<&Entry> = standing.skip_while(|change| !is_of_setup(change)).take_while(is_of_setup).collect();
+        if of_setup.is_empty() {
+            bail!("no change of a setup is left to undo\n  `redshank undo --list` shows all changes");
+        }
+        if context.args.yes {
+            screen::goes_on_without_a_reader();
+        }
+        if context.speaks() {
+            for change in &of_setup {
+                put!("{}", text(change, self.keep_mine))?;
+            }
+        }
+        if !may(context, "Undo all of them?", "redshank undo --setup --yes")? {
+            return Ok(ExitCode::SUCCESS);
+        }
+        let mut left = Vec::new();
+        for change in &of_setup {
+            left.extend(journal.undo(Some(change.number), self.if_edited())?.left);
+        }
+        if !context.for_people {
+            return self.list(context, journal);
+        }
+        match left.is_empty() {
+            true if !context.speaks() => {}
+            true => putln!("{}; all is as it was before", Paint::Good.on("undone"))?,
+            false => {
+                putln!("{}, but for this:", Paint::Good.on("undone"))?;
+                left.iter().try_for_each(|left| putln!("  {}", left_over(left)))?;
+            }
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -65,7 +65,7 @@ impl Untrack {
             applied = may && context.confirm(&question)?;
         }
         if applied {
-            Journal::of(snapshot)?.apply("untrack", &untracking.changes)?;
+            Journal::of(snapshot)?.apply(&context.journal_name("untrack"), &untracking.changes)?;
         }
         if !context.for_people {
             render::json(&UntrackOut::of(&snapshot.top, &untracking, applied))?;

@@ -23,15 +23,15 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
     scaffold(&nia);
     let enter = "\r";
     let keys = [
-        ("Make it one?", enter),
-        ("Who gets a copy", enter),
-        ("Other types", enter),
-        ("Write the rules that fit?", enter),
-        ("line ends the same", enter),
-        ("Mend it?", enter),
+        ("Create one?", enter),
+        ("Who can see", enter),
+        ("Add project types", enter),
+        ("rules to .gitignore?", enter),
+        ("Normalize line endings", enter),
+        ("Fix this?", enter),
         ("Write a sample", enter),
         ("before each commit?", enter),
-        ("for `redshank prove`?", enter),
+        ("as regression tests?", enter),
         ("Stage all of it?", enter),
         ("The message of the commit", "Begin\r"),
     ];
@@ -53,20 +53,19 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
         ".gitignore",
         ".redshank/drafted.toml",
         "package.json",
-        "redshank.toml",
         "src/main.js",
         "vite.config.js",
     ];
     assert_eq!(held, wanted);
     assert_eq!(nia.git_says(&["log", "--format=%s"]).out, "Begin\n");
     assert_eq!(nia.redshank(&["check"]).code, 0);
-    // It goes on from where it is: there is nothing left to be asked but for types and rules.
-    let again = nia.redshank(&["setup", "--yes"]).fine();
-    assert!(
-        again.out.contains("It is a repository already."),
-        "{}",
-        again.out
-    );
+    // On a finished repository nothing is asked.
+    let again = nia.redshank_at_a_terminal("setup", &[]);
+    assert!(again.out.contains("there is nothing to do"), "{}", again.out);
+    // All of it is undone at once; the commit is git's.
+    nia.redshank(&["undo", "--setup", "--yes"]).fine();
+    assert_eq!(nia.redshank(&["hook", "status", "--format", "json"]).json()["on"], false);
+    assert!(!nia.here().join(".gitignore").exists());
 }
 
 #[test]
@@ -79,7 +78,7 @@ fn without_anybody_to_ask_setup_explains_and_does_nothing() {
     nia.writes("film.mov", "x".repeat(2000));
     nia.writes("redshank.toml", "[limits]\nfile_warning = 1000\n");
     nia.git(&["init", "-q"]);
-    nia.git(&["config", "filter.lfs.clean", "cat"]);
+    nia.git(&["config", "--global", "filter.lfs.clean", "cat"]);
     let large = ["--large", "store-type"];
     let words = ["setup", "--yes", "--no-hook", "--commit", "Begin"];
     nia.redshank(&[&words[..], &large].concat()).fine();
@@ -93,12 +92,16 @@ fn without_anybody_to_ask_setup_explains_and_does_nothing() {
 fn a_question_counts_once_enter_is_pressed_and_esc_leaves_all_as_it_was() {
     let nia = Person::with_repository();
     nia.writes("a.raw", "x");
-    let question = "Write it? [N/y]";
+    let question = "Write it? [N]o, [y]es";
     let rules = || std::fs::read_to_string(nia.here().join(".gitignore")).unwrap_or_default();
     let add = "add a.raw --write";
-    let said = nia.redshank_at_a_terminal(add, &[(question, "q"), ("then Enter", "\u{1b}")]);
-    assert!(said.out.contains("n no, y yes"), "{}", said.out);
-    assert_eq!(rules(), "");
+    // What is no answer asks again, and never means Enter's own.
+    for word in ["q", "help", "?", "skip", "yessir"] {
+        let keys = [(question, &*format!("{word}\r")), ("then Enter", "\u{1b}")];
+        let said = nia.redshank_at_a_terminal(add, &keys);
+        assert!(said.out.contains("[N]o, [y]es; then Enter"), "{}", said.out);
+        assert_eq!(rules(), "");
+    }
     nia.redshank_at_a_terminal(add, &[(question, "\r")]);
     assert_eq!(rules(), "");
     let said = nia.redshank_at_a_terminal(add, &[(question, "\u{3}")]);
@@ -108,7 +111,8 @@ fn a_question_counts_once_enter_is_pressed_and_esc_leaves_all_as_it_was() {
         "the cursor stays hidden: {:?}",
         said.out
     );
-    nia.redshank_at_a_terminal(add, &[(question, "y"), ("y", "\r")]);
+    let said = nia.redshank_at_a_terminal(add, &[(question, "yes\r")]);
+    assert!(said.out.contains("yes\r\n"), "the answer shows: {}", said.out);
     assert_eq!(rules(), "a.raw\n");
 }
 
@@ -121,18 +125,18 @@ fn findings_can_be_left_and_accepted_one_by_one() {
         nia.writes(name, format!("{}\n", crate::common::private_key()));
     }
     let keys = [
-        ("Who gets a copy", "e\r"),
-        ("Other types", "nosuch\r"),
-        ("no template is called nosuch", "-typescript node\r"),
-        ("Write the rules that fit?", "y\r"),
-        ("line ends the same", "\r"),
-        ("Mend these 3?", "e\r"),
-        ("[Y/n/a]", "\r"),
-        ("[Y/n/a]", "n\r"),
-        ("[Y/n/a]", "a\r"),
-        ("Why is it all right?", "made up\r"),
+        ("Who can see", "e\r"),
+        ("Add project types", "nosuch\r"),
+        ("no template is called nosuch", "-ts javascript\r"),
+        ("rules to .gitignore?", "y\r"),
+        ("Normalize line endings", "\r"),
+        ("Fix these 3?", "e\r"),
+        ("redshank tidy?", "\r"),
+        ("redshank tidy?", "n\r"),
+        ("redshank tidy?", "a\r"),
+        ("Why is this OK?", "made up\r"),
         ("before each commit?", "n\r"),
-        ("for `redshank prove`?", "n\r"),
+        ("as regression tests?", "n\r"),
         ("Stage all of it?", "\u{1b}"),
     ];
     let said = nia.redshank_at_a_terminal("setup", &keys);
@@ -167,4 +171,87 @@ fn the_list_of_files_can_be_that_of_some_folders() {
     assert_eq!(list(&["a"]), "a/deep/y\0a/x\0");
     assert_eq!(list(&["a/deep", "b/"]), "a/deep/y\0b/z\0");
     assert_eq!(nia.redshank(&["files", "nowhere"]).code, 2);
+}
+
+#[test]
+fn a_project_type_can_be_dropped_without_losing_what_comes_along() {
+    let nia = Person::with_repository();
+    scaffold(&nia);
+    nia.writes(".directory", "[Desktop Entry]\n");
+    nia.redshank(&["draft", "--except", "osx", "--write", "--yes"]).fine();
+    let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert!(!rules.contains(".DS_Store"), "{rules}");
+    for kept in [".env", "node_modules/", ".directory"] {
+        assert!(rules.contains(kept), "{kept} in {rules}");
+    }
+}
+
+#[test]
+fn refusing_a_repository_is_no_error() {
+    let nia = Person::new();
+    let said = nia.redshank_at_a_terminal("setup", &[("Create one?", "n\r")]);
+    assert_eq!(said.code, 0, "{}", said.out);
+    assert!(said.out.contains("redshank check"), "{}", said.out);
+}
+
+#[test]
+fn setup_never_takes_pushed_files_away_and_never_commits_over_an_error_unasked() {
+    let nia = Person::with_repository();
+    nia.writes("package.json", "{\"name\":\"gauge\",\"dependencies\":{}}");
+    nia.writes("node_modules/a/index.js", "module.exports = 1;\n");
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "-qm", "one"]);
+    nia.git(&["init", "-q", "--bare", "../hub.git"]);
+    nia.git(&["remote", "add", "hub", "../hub.git"]);
+    nia.git(&["push", "-q", "hub", "main"]);
+    nia.writes("mine.txt", "not for this commit\n");
+    let said = nia.redshank(&["setup", "--yes", "--commit", "Tidy"]).fine();
+    assert!(said.out.contains("the next pull deletes them"), "{}", said.out);
+    assert!(nia.lists("tracked").contains(&"node_modules/a/index.js".to_owned()));
+    assert!(nia.lists("candidate").contains(&"mine.txt".to_owned()), "it stages only its own");
+    assert_eq!(nia.git_says(&["log", "-1", "--format=%s"]).out, "Tidy\n");
+
+    let lev = Person::with_repository();
+    lev.writes("uplink.py", format!("token = '{}'\n", made_up(30, 8)));
+    let words = ["setup", "--yes", "--no-hook", "--commit", "Begin"];
+    let said = lev.redshank(&words);
+    assert_eq!(said.code, 1, "{}", said.out);
+    assert!(said.out.contains("Not committed"), "{}", said.out);
+    assert_ne!(lev.git_says(&["rev-parse", "--verify", "HEAD"]).code, 0);
+}
+
+#[test]
+fn setup_starts_no_program_that_the_repository_names() {
+    for (key, value) in [
+        ("core.fsmonitor", "touch ../ran; false"),
+        ("filter.tide.clean", "touch ../ran; cat"),
+        ("core.hooksPath", "hooks"),
+        ("gpg.program", "./sign"),
+    ] {
+        let nia = Person::with_repository();
+        nia.writes("README.md", "tides\n");
+        nia.writes(".gitattributes", "*.md filter=tide\n");
+        for program in ["hooks/pre-commit", "sign"] {
+            nia.writes(program, "#!/bin/sh\ntouch ../ran\n");
+            nia.runs("chmod", &["+x", program]).fine();
+        }
+        nia.git(&["config", "commit.gpgSign", "true"]);
+        nia.git(&["config", key, value]);
+        let said = nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"]);
+        assert!(!nia.here().join("../ran").exists(), "{key}");
+        assert!(said.out.contains(&key.to_lowercase()), "{key}: {}", said.out);
+        assert_eq!(said.code, 1, "{key}: {}", said.out);
+    }
+}
+
+#[test]
+fn setup_works_in_a_folder_whose_name_is_no_text() {
+    use std::os::unix::ffi::OsStrExt;
+    let mut nia = Person::new();
+    let odd = nia.here().join(std::ffi::OsStr::from_bytes(b"tide\xff"));
+    std::fs::create_dir(&odd).unwrap();
+    nia.stands_in(&odd);
+    nia.writes("README.md", "tides\n");
+    nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"]).fine();
+    assert_eq!(nia.git_says(&["log", "--format=%s"]).out, "Begin\n");
 }

@@ -372,7 +372,7 @@ fn a_newer_template_comes_in_beside_a_persons_edits() {
 }
 
 #[test]
-fn output_that_the_settings_name_is_known_unless_it_is_tracked() {
+fn output_that_the_settings_name_is_known_tracked_or_not_but_for_sources() {
     let nia = Person::with_repository();
     for (path, contents) in [
         (
@@ -387,11 +387,13 @@ fn output_that_the_settings_name_is_known_unless_it_is_tracked() {
             "kept/tsconfig.json",
             "{\"compilerOptions\": {\"outDir\": \"lib\"}}",
         ),
-        ("kept/lib/hand.js", ""),
+        ("kept/lib/gauge.ts", "export const level: number = 2.31;\n"),
+        ("late/tsconfig.json", "{\"compilerOptions\": {\"outDir\": \"out\"}}"),
+        ("late/out/main.js", ""),
     ] {
         nia.writes(path, contents);
     }
-    nia.git(&["add", "kept"]);
+    nia.git(&["add", "kept", "late"]);
     let found = nia.redshank(&["check", "--format", "json"]).json();
     let paths: Vec<&str> = found["findings"]
         .as_array()
@@ -399,7 +401,7 @@ fn output_that_the_settings_name_is_known_unless_it_is_tracked() {
         .iter()
         .map(|f| f["path"].as_str().unwrap())
         .collect();
-    assert_eq!(paths, ["firmware/odd/", "made/", "web/memo"]);
+    assert_eq!(paths, ["late/out/", "firmware/odd/", "made/", "web/memo"]);
     nia.redshank(&["draft", "--write", "--yes"]).fine();
     assert_eq!(
         nia.lists("ignored"),

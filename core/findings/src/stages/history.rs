@@ -69,19 +69,23 @@ pub(crate) fn search_history(
         .into_values()
         .filter(|hit| !known.contains(&hit.finding.id))
         .collect();
-    let blobs = hits
-        .iter()
-        .flat_map(|hit| hit.blobs.iter().cloned())
-        .collect();
-    let commits = if hits.is_empty() {
-        HashMap::new()
-    } else {
-        repository.commits_with(&blobs)?
+    let commits = |is_past: bool| {
+        let of_kind = hits.iter().filter(|hit| (hit.kept == Kept::History) == is_past);
+        let blobs: HashSet<String> = of_kind.flat_map(|hit| hit.blobs.iter().cloned()).collect();
+        match blobs.is_empty() {
+            true => Ok(HashMap::new()),
+            false => repository.commits_with(&blobs, !is_past),
+        }
     };
+    let (past, aside) = (commits(true)?, commits(false)?);
     for hit in hits {
-        let past = told(scan, repository, hit, &commits)?;
-        findings.retain(|known| known.id != past.id || !known.also.is_empty());
-        findings.push(past);
+        let commits = match hit.kept {
+            Kept::History => &past,
+            Kept::Note | Kept::Stash | Kept::Reflog => &aside,
+        };
+        let finding = told(scan, repository, hit, commits)?;
+        findings.retain(|known| known.id != finding.id || !known.also.is_empty());
+        findings.push(finding);
     }
     Ok(cuts)
 }

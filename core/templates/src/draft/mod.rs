@@ -45,6 +45,8 @@ pub struct DraftOptions {
     pub layout: Layout,
     /// Blocks that are there are brought up to date.
     pub refresh: bool,
+    /// Blocks that are there move to where the layout has them.
+    pub move_blocks: bool,
     /// The person's own lines that a template has, too, move into its block.
     pub take_over: bool,
     /// How much is said of each rule.
@@ -68,6 +70,8 @@ pub struct Draft {
     pub repeated: usize,
     /// The labels of blocks that are there and not up to date, where nobody asked to refresh them.
     pub stale: Vec<BString>,
+    /// The labels of blocks whose folders are gone, where nobody asked to refresh them.
+    pub left_behind: Vec<BString>,
     /// What a person must decide.
     pub conflicts: Vec<Conflict>,
 }
@@ -119,9 +123,11 @@ impl Draft {
             guard: guard.unwrap_or(Arc::new(Guard::new(snapshot, snapshot.tree()?))),
             as_it_is: Verdicts::new(snapshot, Overlay::new())?,
             certain: HashSet::new(),
+            taken_out: TakenOut::new(),
             draft: Composed::default(),
         };
         let stage = Stage::Draft.begin();
+        composer.find_left_behind()?;
         let mut open = wanted(survey, requests);
         for _ in 0..PASSES {
             let many = open.len();
@@ -241,6 +247,7 @@ pub(crate) struct Composed {
     covered: usize,
     repeated: usize,
     stale: Vec<BString>,
+    left_behind: Vec<BString>,
     conflicts: Vec<Conflict>,
 }
 
@@ -259,6 +266,8 @@ pub(crate) struct Composer<'s, 'a> {
     pub(crate) as_it_is: Verdicts<'s>,
     /// The lines that match only by names that a tool alone gives.
     pub(crate) certain: HashSet<BString>,
+    /// What a person took out of blocks that move.
+    taken_out: TakenOut,
     pub(crate) draft: Composed,
 }
 
@@ -278,6 +287,13 @@ impl<'a> Composer<'_, 'a> {
         let mut first_form = Vec::new();
         for project in projects {
             match self.known_block(&project)? {
+                Some((file, Known::Block(label)))
+                    if self.options.move_blocks && file != home(&project, self.options.layout) =>
+                {
+                    self.take_block_out(&file, &label, Some(&project))?;
+                    let file = home(&project, self.options.layout);
+                    fresh.entry(file).or_default().push(project);
+                }
                 Some((file, Known::Block(label))) => {
                     known.entry((file, label)).or_default().push(project);
                 }
@@ -288,7 +304,7 @@ impl<'a> Composer<'_, 'a> {
                 }
             }
         }
-        let mut taken_out = TakenOut::new();
+        let mut taken_out = std::mem::take(&mut self.taken_out);
         for (file, label, project) in first_form {
             if self.options.refresh {
                 self.turn_over(&file, &label, &project, &mut taken_out)?;
@@ -314,6 +330,7 @@ impl<'a> Composer<'_, 'a> {
                 }
             }
         }
+        self.taken_out = taken_out;
         Ok(open)
     }
 
@@ -476,6 +493,7 @@ impl<'a> Composer<'_, 'a> {
             covered: self.draft.covered,
             repeated: self.draft.repeated,
             stale: self.draft.stale,
+            left_behind: self.draft.left_behind,
             conflicts: self.draft.conflicts,
         }
     }

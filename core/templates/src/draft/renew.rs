@@ -2,6 +2,7 @@
 
 use super::blocks::{Composing, Group, TakenOut, by_template};
 use super::memory::{Remembered, remembered};
+use super::places::fit_to;
 use super::refresh::refreshed;
 use super::section::section;
 use super::{Composer, Conflict};
@@ -85,6 +86,73 @@ impl<'a> Composer<'_, 'a> {
         };
         let own: Vec<BString> = lines.into_iter().filter(is_own).collect();
         self.file(file)?.replace_block(label.as_bstr(), &own);
+        Ok(())
+    }
+
+    /// Takes out blocks whose folders are gone, or notes them.
+    pub(super) fn find_left_behind(&mut self) -> Result<()> {
+        let root = &self.snapshot.root;
+        let is_gone = |block: &&Remembered| {
+            let folder = RepoPath::new(&block.file).folder();
+            let is_wide = |place: &String| place.contains('*') || place == "/";
+            let place = |place: &String| {
+                let bare = place.trim_matches('/').replace('\\', "");
+                root.is_there(&folder.join(&bare))
+            };
+            !block.places.is_empty()
+                && !block.places.iter().any(is_wide)
+                && !block.places.iter().any(place)
+        };
+        let gone: Vec<Remembered> = self.memory.block.iter().filter(is_gone).cloned().collect();
+        for block in gone {
+            let file = RepoPath::new(&block.file).folder().to_owned();
+            let label = BString::from(block.label.as_str());
+            if !self.file(&file)?.blocks.iter().any(|known| known.label == label) {
+                continue;
+            }
+            match self.options.refresh {
+                true => self.take_block_out(&file, &block.label, None)?,
+                false => self.draft.left_behind.push(label),
+            }
+        }
+        Ok(())
+    }
+
+    /// Takes a block out of its file, and its memory with it. The person's own lines in it stay
+    /// where they are; what the person took out of it stays out of the one that is written instead.
+    pub(super) fn take_block_out(
+        &mut self,
+        file: &RepoPath,
+        label: &str,
+        project: Option<&Project>,
+    ) -> Result<()> {
+        let path = file.join(IGNORE_FILE);
+        let Some(memory) = self.memory.get(path.as_bstr(), label.into()).cloned() else {
+            return Ok(());
+        };
+        let mut blocks = self.file(file)?.blocks.iter();
+        let Some(block) = blocks.find(|block| block.label.to_str_lossy() == label).cloned() else {
+            return Ok(());
+        };
+        let known = self.survey.projects.iter().map(|one| one.template);
+        let templates = known.chain(project.map(|one| one.template));
+        for template in templates.filter(|one| memory.templates.contains_key(&one.name)) {
+            for rule in &template.rule {
+                let was = memory.places.iter().map(|place| fit_to(&rule.pattern, place.as_str().into()));
+                let is_out = |line: &BString| memory.wrote(line.as_bstr()) && !block.lines.contains(line);
+                if was.into_iter().any(|line| is_out(&line)) {
+                    let out = (template.name.clone(), rule.pattern.clone());
+                    self.taken_out.insert(out);
+                }
+            }
+        }
+        let is_own = |line: &&BString| !memory.wrote(line.as_bstr());
+        let own: Vec<BString> = block.lines.iter().filter(is_own).cloned().collect();
+        let is_rule = |line: &&BString| !line.starts_with(b"#") && !line.is_empty();
+        let goes = block.lines.iter().filter(|line| !own.contains(line)).filter(is_rule);
+        self.draft.retired.extend(goes.cloned());
+        self.file(file)?.replace_block(block.label.as_bstr(), &own);
+        self.memory.block.retain(|one| *one != memory);
         Ok(())
     }
 

@@ -2,48 +2,57 @@
 
 use super::Walk;
 use crate::ask;
-use crate::render::{Paint, count, shown};
+use crate::render::{Paint, count, files, shown};
 use crate::{putln, words};
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::plan::{Plan, PlanOptions};
-use redshank_findings::{Cause, Finding, Level, Remedy};
+use redshank_findings::{Cause, Exposure, Finding, Level, Remedy};
 use redshank_worktree::Class;
+use redshank_worktree::tree::State;
 
 /// So many paths of a class are named.
 const NAMED: usize = 4;
 
 /// What an answer is to several findings.
-const MEND_ALL: &[ask::Answer] = &[
+const FIX_ALL: &[ask::Answer] = &[
     ('y', "yes"),
-    ('n', "leave them"),
-    ('d', "see what it does"),
+    ('n', "no, leave them"),
+    ('d', "difference"),
     ('e', "each by itself"),
-    ('a', "they are all right: accept them, with a reason"),
+    ('a', "accept them, with a reason"),
+];
+
+/// What it is where Enter alone must change nothing, for others have the files already.
+const LEAVE_ALL: &[ask::Answer] = &[
+    ('n', "no, leave them"),
+    ('y', "yes"),
+    ('d', "difference"),
+    ('e', "each by itself"),
+    ('a', "accept them, with a reason"),
 ];
 
 /// The same to files too large, where there is storage for them.
-const MEND_OR_STORE: &[ask::Answer] = &[
+const FIX_OR_STORE: &[ask::Answer] = &[
     ('y', "yes"),
-    ('n', "leave them"),
-    ('d', "see what it does"),
+    ('n', "no, leave them"),
+    ('d', "difference"),
     ('e', "each by itself"),
-    ('a', "they are all right: accept them, with a reason"),
+    ('a', "accept them, with a reason"),
     ('k', "keep them out by rules"),
-    ('t', "large-file storage for all files of these types"),
-    ('f', "large-file storage for all files of these folders"),
+    ('t', "type: large-file storage for all files of these types"),
+    ('f', "folder: large-file storage for all files of these folders"),
 ];
 
 /// What an answer is to one finding.
-const MEND_ONE: &[ask::Answer] = &[
-    ('y', "mend it"),
-    ('n', "leave it"),
-    ('a', "it is all right: accept it, with a reason"),
+const FIX_ONE: &[ask::Answer] = &[
+    ('y', "yes"),
+    ('n', "no, leave it"),
+    ('a', "accept it, with a reason"),
 ];
 
 impl Walk<'_> {
     pub(super) fn findings(&self) -> Result<()> {
-        self.title(3, "What should not be tracked")?;
         let context = self.context()?;
         let result = context.scan(&context.scan_options())?;
         let repository = context.snapshot.repository.as_ref();
@@ -52,26 +61,44 @@ impl Walk<'_> {
         let serious = result.findings.iter();
         let serious = serious.filter(|one| one.level < Level::Note);
         let serious: Vec<&Finding> = serious.collect();
-        if serious.is_empty() {
-            putln!("Nothing was found.")?;
+        let notes = result.findings.len() - serious.len();
+        let (not_scanned, unread) = (words::not_scanned(&result), result.unread.len());
+        if !serious.is_empty() || !self.is_begun {
+            self.title(3, "What should not be tracked")?;
+            let others = words::level_counts(0, 0, notes);
+            match (serious.is_empty(), notes, result.is_complete()) {
+                (true, 0, true) => putln!("Nothing was found.")?,
+                (true, 0, false) => putln!("Nothing was found in what was scanned.")?,
+                (true, ..) => putln!(
+                    "No errors and no warnings; {others}: {}",
+                    Paint::Type.on("redshank check --level note")
+                )?,
+                _ => {}
+            }
+            for said in not_scanned {
+                putln!("{}", Paint::Warn.on(said))?;
+            }
+            if unread > 0 {
+                putln!("{}", Paint::Warn.on(format!("{} could not be read", files(unread as u64))))?;
+            }
         }
         for class in Class::ALL {
             let of_class = serious.iter().filter(|one| one.class() == class);
-            let is_mended = |one: &&Finding| !matches!(one.remedy, Remedy::ByHand(_));
-            let (mended, by_hand): (Vec<&Finding>, Vec<&Finding>) =
-                of_class.copied().partition(is_mended);
+            let is_fixed = |one: &&Finding| !matches!(one.remedy, Remedy::ByHand(_));
+            let (fixed, by_hand): (Vec<&Finding>, Vec<&Finding>) =
+                of_class.copied().partition(is_fixed);
             for finding in &by_hand {
                 say(finding)?;
-                putln!("  {} {}", Paint::Good.on("mend:"), words::remedy(finding))?;
+                putln!("  {} {}", Paint::Good.on("fix:"), words::remedy(finding))?;
             }
-            if !mended.is_empty() && !self.setup.leave.contains(&class) {
-                let paths = mended.iter().take(NAMED).map(|one| shown(&one.path));
+            if !fixed.is_empty() && !self.setup.leave.contains(&class) {
+                let paths = fixed.iter().take(NAMED).map(|one| shown(&one.path));
                 let mut paths: Vec<String> = paths.collect();
-                if mended.len() > NAMED {
-                    paths.push(format!("and {} more", mended.len() - NAMED));
+                if fixed.len() > NAMED {
+                    paths.push(format!("and {} more", fixed.len() - NAMED));
                 }
                 putln!("{} {}", Paint::Warn.on(class), paths.join(", "))?;
-                self.mend(class, &mended, stores)?;
+                self.fix(class, &fixed, stores)?;
             }
         }
         self.samples()
@@ -86,25 +113,48 @@ impl Walk<'_> {
         let question = "Write a sample without values beside the environment file?";
         let answers = Self::preferred(self.args.preferences.setup.sample);
         if !samples.steps.is_empty() && self.asked(question, answers)? == 'y' {
-            return self.ours(&["tidy", "--only", "secret", "--apply", "--quiet"]);
+            self.ours(&["tidy", "--only", "secret", "--apply", "--quiet"])?;
         }
         Ok(())
     }
 
-    fn mend(&self, class: Class, mended: &[&Finding], stores: bool) -> Result<()> {
-        let question = match mended.len() {
-            1 => "Mend it?".to_owned(),
-            many => format!("Mend these {}?", count(many as u64)),
+    fn fix(&self, class: Class, fixed: &[&Finding], stores: bool) -> Result<()> {
+        let what = match fixed.len() {
+            1 => "this".to_owned(),
+            many => format!("these {}", count(many as u64)),
+        };
+        let is_pushed = |one: &&Finding| {
+            one.state == State::Tracked && one.exposure == Exposure::Pushed
+        };
+        let are_pushed = fixed.iter().any(|one| is_pushed(one));
+        let question = match are_pushed {
+            true => {
+                putln!(
+                    "{}: git stops tracking them, and the next pull deletes them on the disks of \
+                     everybody else. What was pushed stays in the history.",
+                    Paint::Warn.on("Others have some of these already")
+                )?;
+                format!("Fix {what}, although others lose them?")
+            }
+            false if fixed.iter().all(|one| matches!(one.remedy, Remedy::KeepOut(_))) => {
+                format!("Fix {what}? (ignored; stays on disk)")
+            }
+            false => format!("Fix {what}?"),
         };
         let is_large = |one: &&Finding| matches!(one.cause, Cause::TooLarge { .. });
-        let answers = match stores && mended.iter().any(is_large) {
-            true => MEND_OR_STORE,
-            false => MEND_ALL,
+        let answers = match stores && fixed.iter().any(is_large) {
+            _ if are_pushed => LEAVE_ALL,
+            true => FIX_OR_STORE,
+            false => FIX_ALL,
         };
+        if are_pushed && !self.asks {
+            putln!("Left as they are; {} fixes them.", Paint::Type.on("redshank tidy --apply"))?;
+            return Ok(());
+        }
         let tidy = ["tidy", "--only", class.word()];
         let apply = |more: &[&str]| {
             let words = [&tidy, more, &["--apply", "--quiet"]].concat();
-            self.ours(&words)
+            self.ours(&words).map(drop)
         };
         if let (Some(way), Class::Oversized, false) = (&self.setup.large, class, self.asks) {
             return apply(&["--large", way]);
@@ -119,10 +169,10 @@ impl Walk<'_> {
                 'k' => apply(&["--large", "keep-out"]),
                 't' => apply(&["--large", "store-type"]),
                 'f' => apply(&["--large", "store-folder"]),
-                'a' => self.accept(mended),
+                'a' => self.accept(fixed),
                 'e' => {
-                    let left = self.one_by_one(mended)?;
-                    match left.len() == mended.len() {
+                    let left = self.one_by_one(fixed)?;
+                    match left.len() == fixed.len() {
                         true => Ok(()),
                         false if left.is_empty() => apply(&[]),
                         false => apply(&["--skip", &left.join(",")]),
@@ -134,11 +184,11 @@ impl Walk<'_> {
     }
 
     /// Asks about each; gives the ids of those that stay as they are and were not accepted.
-    fn one_by_one(&self, mended: &[&Finding]) -> Result<Vec<String>> {
+    fn one_by_one(&self, fixed: &[&Finding]) -> Result<Vec<String>> {
         let mut left = Vec::new();
-        for finding in mended {
+        for finding in fixed {
             say(finding)?;
-            match self.asked(&format!("  {}?", words::remedy(finding)), MEND_ONE)? {
+            match self.asked(&format!("  {}?", words::remedy(finding)), FIX_ONE)? {
                 'y' => {}
                 // What is accepted is no finding any more.
                 'a' => self.accept(&[finding])?,
@@ -149,7 +199,7 @@ impl Walk<'_> {
     }
 
     fn accept(&self, findings: &[&Finding]) -> Result<()> {
-        let Some(because) = ask::text("Why is it all right? (Enter to leave it)")? else {
+        let Some(because) = ask::text("Why is this OK? (Enter to skip)")? else {
             return Ok(());
         };
         for finding in findings {
@@ -167,7 +217,7 @@ impl Walk<'_> {
     }
 }
 
-fn say(finding: &Finding) -> Result<()> {
+pub(super) fn say(finding: &Finding) -> Result<()> {
     let place = words::place(finding);
     let message = words::message(finding);
     let message = shown(message.as_bytes().as_bstr());

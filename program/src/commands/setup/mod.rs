@@ -4,15 +4,19 @@ mod rules;
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{Paint, screen};
+use crate::render::{Paint, files, screen, shown};
 use crate::{Arguments, PROGRAM, putln, values};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, Parser};
 use redshank_changes::hook::{Hook, HookEvent, HookStatus};
+use redshank_findings::{Level, ScanOptions};
+use redshank_git::Repository;
 use redshank_templates::builds;
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
+use std::cell::Cell;
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode};
 
@@ -58,12 +62,12 @@ pub struct Setup {
 }
 
 /// What an answer is to a question with a difference to see.
-const DO_OR_SEE: &[ask::Answer] = &[('y', "yes"), ('n', "no"), ('d', "see what it does")];
+const DO_OR_SEE: &[ask::Answer] = &[('y', "yes"), ('n', "no"), ('d', "difference")];
 /// What it is to one that is seldom answered with no.
 const DO: &[ask::Answer] = &[('y', "yes"), ('n', "no")];
 /// What it is to one that nobody should have to take.
 const LEAVE: &[ask::Answer] = &[('n', "no"), ('y', "yes")];
-const LEAVE_OR_SEE: &[ask::Answer] = &[('n', "no"), ('y', "yes"), ('d', "see what it does")];
+const LEAVE_OR_SEE: &[ask::Answer] = &[('n', "no"), ('y', "yes"), ('d', "difference")];
 
 impl Setup {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
@@ -71,19 +75,24 @@ impl Setup {
         if args.yes {
             screen::goes_on_without_a_reader();
         }
+        let mut args = args.clone();
+        args.within = Some("setup");
+        let repository = context.snapshot.repository.as_ref();
         let walk = Walk {
             setup: self,
-            args,
+            args: &args,
             top: context.snapshot.top.clone(),
             asks: context.is_interactive() && !args.yes,
+            is_begun: repository.is_some_and(Repository::has_commit),
+            changes_before: context.newest_change(),
+            has_acted: Cell::new(false),
         };
         if !walk.asks && !args.yes {
             return walk.explain();
         }
         context.recover(true)?;
         drop(context);
-        walk.go()?;
-        Ok(ExitCode::SUCCESS)
+        walk.go()
     }
 }
 
@@ -94,6 +103,12 @@ struct Walk<'a> {
     top: PathBuf,
     /// Somebody answers.
     asks: bool,
+    /// There was a commit before.
+    is_begun: bool,
+    /// The newest change in the journal before.
+    changes_before: u32,
+    /// Something was asked or done.
+    has_acted: Cell<bool>,
 }
 
 impl Walk<'_> {
@@ -128,24 +143,28 @@ impl Walk<'_> {
         Ok(ExitCode::SUCCESS)
     }
 
-    fn go(&self) -> Result<()> {
-        self.repository()?;
+    fn go(&self) -> Result<ExitCode> {
+        if !self.repository()? {
+            return Ok(ExitCode::SUCCESS);
+        }
         self.visibility()?;
         self.rules()?;
         self.line_ends()?;
         self.findings()?;
+        self.history()?;
         self.hook()?;
         self.expectations()?;
         self.rehearsal()?;
         self.commit()
     }
 
-    /// Anew for each step: the one before has changed what is there.
+    /// Built again for each step: the one before has changed what is there.
     fn context(&self) -> Result<Context<'_>> {
         Context::at(&self.top, self.args, DocumentFormat::Text)
     }
 
     fn title(&self, number: usize, title: &str) -> Result<()> {
+        self.has_acted.set(true);
         putln!("\n{}", Paint::Head.on(format!("{number}. {title}")))?;
         Ok(())
     }
@@ -159,7 +178,8 @@ impl Walk<'_> {
         match ask::one_of(question, answers)? {
             Some(key) => Ok(key),
             None => bail!(
-                "setup was left here\n  `redshank setup` goes on from this step; `redshank undo` takes the last one back"
+                "setup was left here\n  `redshank setup` goes on from this step; `redshank undo` undoes the last one, \
+                 `redshank undo --setup` all of them"
             ),
         }
     }
@@ -173,12 +193,12 @@ impl Walk<'_> {
     }
 
     /// Runs a command of ours as if it was typed, and shows it.
-    fn ours(&self, words: &[&str]) -> Result<()> {
+    fn ours(&self, words: &[&str]) -> Result<ExitCode> {
         self.ours_in(&self.top, words)
     }
 
     /// The same in a folder of the repository.
-    fn ours_in(&self, folder: &Path, words: &[&str]) -> Result<()> {
+    fn ours_in(&self, folder: &Path, words: &[&str]) -> Result<ExitCode> {
         let mut typed = format!("redshank {}", shell_words::join(words));
         if let Ok(below) = folder.strip_prefix(&self.top)
             && !below.as_os_str().is_empty()
@@ -186,94 +206,151 @@ impl Walk<'_> {
             let below = below.to_string_lossy();
             typed = format!("cd {} && {typed}", shell_words::quote(&below));
         }
+        self.has_acted.set(true);
         putln!("{}", Paint::Type.on(format!("$ {typed}")))?;
-        let folder = folder.to_string_lossy();
-        let all = [PROGRAM, "--root", &*folder, "--yes"];
-        let mut arguments = Arguments::try_parse_from(all.iter().chain(words))?;
-        arguments.args.preferences = self.args.preferences.clone();
-        super::run(&arguments.command, &arguments.args)?;
-        Ok(())
+        let mut arguments = Arguments::try_parse_from([PROGRAM].iter().chain(words))?;
+        arguments.args = GlobalArgs {
+            root: Some(folder.to_owned()),
+            yes: true,
+            quiet: arguments.args.quiet,
+            ..self.args.clone()
+        };
+        super::run(&arguments.command, &arguments.args)
     }
 
-    /// Runs git as if it was typed, with the person's settings and hooks, and shows it.
+    /// Runs git as if it was typed, with the person's settings and hooks, and shows it. Programs that
+    /// the repository's own configuration names are only started if a person says so. Gives whether
+    /// it was run.
     #[allow(
         clippy::disallowed_methods,
         reason = "what the person was asked for and could type, not what the program asks git"
     )]
-    fn git(&self, words: &[&str]) -> Result<()> {
-        putln!(
-            "{}",
-            Paint::Type.on(format!("$ git {}", shell_words::join(words)))
-        )?;
+    fn git(&self, words: &[&OsStr]) -> Result<bool> {
+        let shown: Vec<_> = words.iter().map(|word| word.to_string_lossy()).collect();
+        let typed = format!("git {}", shell_words::join(&shown));
+        if !self.may_start_programs(&typed)? {
+            return Ok(false);
+        }
+        self.has_acted.set(true);
+        putln!("{}", Paint::Type.on(format!("$ {typed}")))?;
         let ended = Command::new("git")
             .args(words)
             .current_dir(&self.top)
             .status()?;
         if !ended.success() {
             bail!(
-                "git {} ended with an error\n  mend what it says; `redshank setup` goes on from there",
-                words[0]
+                "git {} ended with an error\n  fix what it says; `redshank setup` goes on from there",
+                shown[0]
             );
+        }
+        Ok(true)
+    }
+
+    /// Whether git may start the programs that the repository's own configuration names, if it
+    /// names any.
+    fn may_start_programs(&self, typed: &str) -> Result<bool> {
+        let context = self.context()?;
+        let repository = context.snapshot.repository.as_ref();
+        let keys = repository.map_or(&[][..], |repository| &repository.started_at_commit);
+        if keys.is_empty() {
+            return Ok(true);
+        }
+        let keys: Vec<String> = keys.iter().map(|key| shown(key.as_bstr())).collect();
+        putln!(
+            "{} {}, which this would start.",
+            Paint::Warn.on("This repository's own configuration names programs:"),
+            keys.join(", ")
+        )?;
+        if self.asks && self.asked(&format!("Run `{typed}` anyway?"), LEAVE)? == 'y' {
+            return Ok(true);
+        }
+        putln!("Not run. Look at `git config --list --local`, then type it yourself: {typed}")?;
+        Ok(false)
+    }
+
+    /// Whether there is a repository to go on with.
+    fn repository(&self) -> Result<bool> {
+        let context = self.context()?;
+        if context.snapshot.repository.is_some() {
+            if !self.is_begun {
+                self.title(1, "The repository")?;
+                putln!("It is a repository already.")?;
+            }
+            return Ok(true);
+        }
+        drop(context);
+        self.title(1, "The repository")?;
+        if let Some(name) = self.top.file_name() {
+            putln!("{} is the folder.", Paint::Type.on(Path::new(name).display()))?;
+        }
+        let question = "This folder isn't a Git repository yet. Create one?";
+        if self.asked(question, DO)? == 'y' {
+            return self.git(&["init".as_ref(), "--quiet".as_ref()]);
+        }
+        putln!(
+            "Without a repository there is no commit. {} creates one; {} and {} work without.",
+            Paint::Type.on("git init"),
+            Paint::Type.on("redshank check"),
+            Paint::Type.on("redshank draft")
+        )?;
+        Ok(false)
+    }
+
+    /// What was committed stays in the history, whatever is fixed now.
+    fn history(&self) -> Result<()> {
+        if !self.is_begun || !self.asks || !self.has_acted.get() {
+            return Ok(());
+        }
+        let question = "Search the history for secrets and large files? It may take a while.";
+        if self.asked(question, LEAVE)? == 'y' {
+            self.ours(&["check", "--history"])?;
         }
         Ok(())
     }
 
-    fn repository(&self) -> Result<()> {
-        let context = self.context()?;
-        self.title(1, "The repository")?;
-        if let Some(name) = self.top.file_name() {
-            putln!(
-                "{} is the folder.",
-                Paint::Type.on(Path::new(name).display())
-            )?;
-        }
-        if context.snapshot.repository.is_some() {
-            putln!("It is a repository already.")?;
-            return Ok(());
-        }
-        match self.asked("It is no repository yet. Make it one?", DO)? {
-            'y' => self.git(&["init", "--quiet"]),
-            _ => bail!("without a repository there is no commit\n  `git init` makes one"),
-        }
-    }
-
     fn hook(&self) -> Result<()> {
         let context = self.context()?;
-        let is_off = Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
+        let is_off =
+            Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
         if !is_off || self.setup.no_hook {
             return Ok(());
         }
         self.title(4, "Keep it so")?;
         drop(context);
         let answers = Self::preferred(self.args.preferences.setup.hook);
-        match self.asked("Check what is staged before each commit?", answers)? {
-            'y' => self.ours(&["hook", "on"]),
-            _ => Ok(()),
+        if self.asked("Check what is staged before each commit?", answers)? == 'y' {
+            self.ours(&["hook", "on"])?;
         }
+        Ok(())
     }
 
+    /// Offered before the first commit; taken only by whoever says so.
     fn expectations(&self) -> Result<()> {
         let context = self.context()?;
         let has_some = !context.snapshot.settings()?.expect.is_empty();
         drop(context);
-        if has_some || self.setup.no_record {
+        let preferred = self.args.preferences.setup.record;
+        if has_some || self.setup.no_record || self.is_begun {
             return Ok(());
         }
-        let question = "Record what is ignored and what is kept today, for `redshank prove`?";
-        let answers = match self.args.preferences.setup.record {
-            Some(false) => LEAVE_OR_SEE,
-            _ => DO_OR_SEE,
+        let question = "Save today's ignored and kept files as regression tests?";
+        let answers = match preferred {
+            Some(true) => DO_OR_SEE,
+            _ => LEAVE_OR_SEE,
         };
         loop {
             match self.asked(question, answers)? {
                 'd' => self.ours(&["prove", "--record"])?,
-                'y' => return self.ours(&["prove", "--record", "--write", "--quiet"]),
+                'y' => return self.ours(&["prove", "--record", "--write", "--quiet"]).map(drop),
                 _ => return Ok(()),
-            }
+            };
         }
     }
 
     fn rehearsal(&self) -> Result<()> {
+        if self.is_begun && !self.has_acted.get() && !self.setup.rehearse {
+            return Ok(());
+        }
         self.title(5, "What a fresh clone would hold")?;
         self.ours(&["rehearse"])?;
         let context = self.context()?;
@@ -308,38 +385,129 @@ impl Walk<'_> {
         Ok(())
     }
 
-    fn commit(&self) -> Result<()> {
-        self.title(6, "The commit")?;
-        let context = self.context()?;
-        let is_candidate = context
-            .snapshot
-            .tree()?
-            .in_state(State::Candidate)
-            .next()
-            .is_some();
-        drop(context);
-        self.ours(&["files", "--tree", "1"])?;
-        // A script says so by giving a message.
-        let may_stage = self.asks || self.setup.commit.is_some();
-        if is_candidate && may_stage && self.asked("Stage all of it?", DO)? == 'y' {
-            self.git(&["add", "--all"])?;
+    fn commit(&self) -> Result<ExitCode> {
+        if self.is_begun && !self.has_acted.get() {
+            putln!(
+                "{}; there is nothing to do.",
+                Paint::Good.on("Everything that setup offers is set up")
+            )?;
+            return self.commit_as_told();
         }
-        let message = match (&self.setup.commit, self.asks) {
-            (Some(message), _) => Some(message.clone()),
-            (None, true) => ask::text("The message of the commit (Enter for none yet)")?,
-            (None, false) => None,
+        self.title(6, "The commit")?;
+        self.ours(&["files", "--tree", "1"])?;
+        if !self.stage()? {
+            return Ok(ExitCode::FAILURE);
+        }
+        if self.setup.commit.is_some() || !self.asks {
+            return self.commit_as_told();
+        }
+        if let Some(message) = ask::text("The message of the commit (Enter for none yet)")?
+            && self.may_commit()?
+        {
+            self.git(&["commit", "--quiet", "--message", &message].map(OsStr::new))?;
+            return self.say_end(true);
+        }
+        self.say_end(false)
+    }
+
+    /// The commit that a script asks for.
+    fn commit_as_told(&self) -> Result<ExitCode> {
+        let Some(message) = &self.setup.commit else {
+            return self.say_end(false);
         };
-        match message {
-            Some(message) => self.git(&["commit", "--quiet", "--message", &message])?,
-            None => putln!(
-                "Nothing is committed; {} does it.",
-                Paint::Type.on("git commit")
-            )?,
+        if !self.may_commit()? {
+            return Ok(ExitCode::FAILURE);
+        }
+        if !self.has_staged()? {
+            putln!("Nothing is staged, so nothing is committed.")?;
+            return Ok(ExitCode::SUCCESS);
+        }
+        let words = ["commit", "--quiet", "--message", message].map(OsStr::new);
+        match self.git(&words)? {
+            true => self.say_end(true),
+            false => Ok(ExitCode::FAILURE),
+        }
+    }
+
+    fn has_staged(&self) -> Result<bool> {
+        let context = self.context()?;
+        let repository = context.snapshot.repository.as_ref();
+        Ok(match repository {
+            Some(repository) => repository.has_staged()?,
+            None => false,
+        })
+    }
+
+    fn say_end(&self, is_committed: bool) -> Result<ExitCode> {
+        if !is_committed && self.has_acted.get() {
+            let commit = Paint::Type.on("git commit");
+            putln!("Nothing was committed; {commit} does it.")?;
+        }
+        if self.changes_before < self.context()?.newest_change() {
+            putln!(
+                "{} undoes the last step, {} all of them.",
+                Paint::Type.on("redshank undo"),
+                Paint::Type.on("redshank undo --setup")
+            )?;
+        }
+        Ok(ExitCode::SUCCESS)
+    }
+
+    /// Stages all before the first commit, later only what setup itself changed. Gives whether git
+    /// was let to.
+    fn stage(&self) -> Result<bool> {
+        let context = self.context()?;
+        let tree = context.snapshot.tree()?;
+        let is_candidate = tree.in_state(State::Candidate).next().is_some();
+        let changed = context.changed_since(self.changes_before)?;
+        drop(context);
+        // A script says so by giving a message.
+        if !self.asks && self.setup.commit.is_none() {
+            return Ok(true);
+        }
+        if !self.is_begun {
+            return match is_candidate && self.asked("Stage all of it?", DO)? == 'y' {
+                true => self.git(&["add".as_ref(), "--all".as_ref()]),
+                false => Ok(true),
+            };
+        }
+        let changed: Vec<_> = changed.iter().map(|path| path.to_path_lossy()).collect();
+        let many = files(changed.len() as u64);
+        let question = format!("Stage the {many} that setup changed?");
+        if changed.is_empty() || self.asked(&question, DO)? != 'y' {
+            return Ok(true);
+        }
+        let words = ["add".as_ref(), "--".as_ref()].into_iter();
+        let words: Vec<&OsStr> = words.chain(changed.iter().map(|path| path.as_os_str())).collect();
+        self.git(&words)
+    }
+
+    /// Whether nothing staged is an error, or somebody wants the commit anyway.
+    fn may_commit(&self) -> Result<bool> {
+        let context = self.context()?;
+        let options = ScanOptions {
+            staged: true,
+            level: Some(Level::Error),
+            ..context.scan_options()
+        };
+        let found = context.scan(&options)?.findings;
+        drop(context);
+        let open = match found.len() {
+            0 => return Ok(true),
+            1 => "1 error is open".to_owned(),
+            many => format!("{many} errors are open"),
+        };
+        for finding in &found {
+            findings::say(finding)?;
+        }
+        if self.asks {
+            return Ok(self.asked(&format!("{open}. Commit anyway?"), LEAVE)? == 'y');
         }
         putln!(
-            "{} takes back a step, the last one first.",
-            Paint::Type.on("redshank undo")
+            "{}: {} shows each.",
+            Paint::Bad.on(format!("Not committed, for {open}")),
+            Paint::Type.on("redshank check --staged")
         )?;
-        Ok(())
+        Ok(false)
     }
 }

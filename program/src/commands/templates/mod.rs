@@ -56,7 +56,7 @@ impl Templates {
     fn list(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         let collection = Collection::of(&context.snapshot)?;
-        let is_asked_for = |template: &&Template| self.is_asked_for(template);
+        let is_asked_for = |template: &&Template| self.is_asked_for(&collection, template);
         let listed: Vec<&Template> = collection.iter().filter(is_asked_for).collect();
         if !(listed.is_empty() && context.for_people) {
             self.format.print(&List {
@@ -76,7 +76,7 @@ impl Templates {
         Ok(found(listed.is_empty()))
     }
 
-    fn is_asked_for(&self, template: &Template) -> bool {
+    fn is_asked_for(&self, collection: &Collection, template: &Template) -> bool {
         let Some(query) = self.query.as_deref().map(str::to_lowercase) else {
             return true;
         };
@@ -89,10 +89,25 @@ impl Templates {
             rules.flat_map(|rule| rule.ignored.iter().chain(&rule.kept).chain([&rule.pattern]));
         let mut examples = examples.map(|path| path.to_lowercase());
         let mut texts = [&template.name, &template.title].into_iter().chain(markers);
-        texts.any(|text| text.to_lowercase().contains(&query))
+        // Another name for a template (`js`), or so few letters that most names hold them.
+        let meant = collection.find(&query).ok().map(|meant| &meant.name);
+        let is_word = query.len() < FEW_LETTERS || meant.is_some_and(|meant| *meant != query);
+        let is_in = |text: &String| {
+            let text = text.to_lowercase();
+            let is_of_word = |c: char| c.is_alphanumeric();
+            match is_word {
+                true => text.split(|c| !is_of_word(c)).any(|word| word == query),
+                false => text.contains(&query),
+            }
+        };
+        meant == Some(&template.name)
+            || texts.any(is_in)
             || is_type && examples.any(|path| path.ends_with(extension))
     }
 }
+
+/// A query of fewer letters is looked for as a whole word.
+const FEW_LETTERS: usize = 3;
 
 /// Templates of a collection.
 struct List<'a> {

@@ -93,7 +93,7 @@ impl Tidy {
             }
         }
         if applied {
-            Journal::of(snapshot)?.apply("tidy", &plan.changes)?;
+            Journal::of(snapshot)?.apply(&context.journal_name("tidy"), &plan.changes)?;
         }
         if !context.for_people {
             render::json(&TidyOut::of(&snapshot.top, &plan, applied))?;
