@@ -142,6 +142,8 @@ pub enum Cause {
         /// The limit.
         limit: Bytes,
     },
+    /// A rule ignores it for its size alone: no clone has it.
+    OnlyHere,
     /// A folder over the limit in sum.
     HeavyFolder {
         /// The limit.
@@ -348,6 +350,10 @@ pub enum ByHand {
     Renormalize,
     /// Install a large-file program first.
     InstallStorage,
+    /// Send it to large-file storage, or ignore it and keep it elsewhere.
+    StoreOrIgnore,
+    /// Send it to large-file storage, or accept that it is kept elsewhere.
+    StoreElsewhere,
     /// Nothing, as long as the repository is private.
     NothingWhilePrivate,
     /// Narrow the rule that shuts its folder, or stop tracking it.

@@ -35,7 +35,7 @@ mod summary;
 mod table;
 
 pub use error::{Error, Result};
-pub use finders::storage_line;
+pub use finders::{only_here, storage_line};
 pub use finding::{
     ByHand, Cause, Evidence, Exposure, Finding, FindingRule, KeepOut, Level, LineEnds, NameFault,
     Past, Remedy,

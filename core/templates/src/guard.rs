@@ -19,11 +19,11 @@ mod names;
 use crate::Survey;
 pub(crate) use names::is_unmistakable;
 use names::{
-    is_made_by_name, is_of_tools, is_output_name, is_source, is_test_data, is_test_place,
+    has_page_type, is_made_by_name, is_of_tools, is_output_name, is_source, is_test_data, is_test_place,
     is_work_place, is_written, may_be_script,
 };
 use rayon::prelude::*;
-use redshank_worktree::rules::Ruling;
+use redshank_worktree::rules::{RuleScope, Ruling};
 
 /// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
 pub(crate) struct Guard<'a> {
@@ -224,6 +224,27 @@ impl<'a> Guard<'a> {
             || self.is_copy(path, folder)
     }
 
+    /// Whether a file is of a language that people write.
+    pub(crate) fn is_written(&self, path: &RepoPath) -> bool {
+        is_written(path)
+    }
+
+    /// Whether a tool wrote a file, as far as the file itself tells, or what it was made of beside
+    /// it.
+    pub(crate) fn is_made_alone(&self, path: &RepoPath) -> bool {
+        let name = path.name();
+        let stem = match path.extension() {
+            Some(extension) => name[..name.len() - extension.len()].as_bstr(),
+            None => name,
+        };
+        let sources = [".ts", ".tsx", ".coffee", ".scss", ".sass", ".less", ".pug", ".elm", ".res"];
+        let beside = |kind: &&str| {
+            let source = path.folder().join([stem.as_bytes(), kind.as_bytes()].concat());
+            source.as_bstr() != path.as_bstr() && self.snapshot.root.is_there(&source)
+        };
+        self.is_made(path, path) || name.ends_with(b".min.js") || sources.iter().any(|kind| beside(&kind))
+    }
+
     fn is_copy(&self, path: &RepoPath, folder: &RepoPath) -> bool {
         let of_name = self.by_name.get_or_init(|| {
             let mut all: HashMap<BString, Vec<usize>> = HashMap::new();
@@ -293,23 +314,51 @@ impl<'a> Guard<'a> {
     }
 }
 
-/// Folders that a rule keeps out by a name which people use as well, as tools do for what they
-/// make, and in which somebody's sources lie; with the rule.
+/// Names that people give to folders of sources.
+const SOURCES: [&str; 14] = [
+    "src", "source", "sources", "lib", "app", "apps", "include", "core", "code", "scripts", "pkg",
+    "internal", "cmd", "components",
+];
+
+/// Folders that a rule ignores by a name which people give to folders of sources as well, and in
+/// which somebody's sources are; and for each rule for a whole type (`*.js`), the first source file
+/// that it ignores. With the rule.
 pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, &'t Ruling)> {
     let Some(guard) = &survey.guard else {
         return Vec::new();
     };
+    let is_shared = |ruling: &Ruling| ruling.source().scope != RuleScope::Personal;
     let ignored: Vec<&Entry> = tree.in_state(State::Ignored).collect();
     let kept_out = ignored.into_par_iter().filter_map(|entry| {
-        let ruling = entry.ruling.as_ref()?;
-        let rule = &ruling.rule().text;
-        let is_of_tools =
-            is_output_name(entry.path.name()) && !is_unmistakable(&rule.to_str_lossy());
-        let is_work =
-            entry.kind == EntryKind::Folder && is_of_tools && guard.holds_sources(&entry.path);
+        let ruling = entry.ruling.as_ref().filter(|ruling| is_shared(ruling))?;
+        let rule = ruling.rule().text.to_str_lossy();
+        if is_unmistakable(&rule) {
+            return None;
+        }
+        let name = entry.path.name();
+        let is_work = match entry.kind {
+            EntryKind::Folder => {
+                let is_of_people =
+                    SOURCES.iter().any(|known| name == known) && !survey.matches.speaks_of(&entry.path);
+                (is_of_people || is_output_name(name)) && guard.holds_sources(&entry.path)
+            }
+            EntryKind::File => {
+                let is_type = rule.starts_with("*.") && !rule[2..].contains(['*', '?', '[', '/']);
+                let is_code = is_written(&entry.path) || has_page_type(&entry.path);
+                is_type
+                    && is_code
+                    && !is_test_place(&entry.path)
+                    && !survey.matches.speaks_of(&entry.path)
+                    && !guard.is_made_alone(&entry.path)
+            }
+            EntryKind::Link | EntryKind::Repository => false,
+        };
         is_work.then_some((&*entry.path, ruling))
     });
-    kept_out.collect()
+    let mut kept_out: Vec<(&RepoPath, &Ruling)> = kept_out.collect();
+    let mut told = HashSet::new();
+    kept_out.retain(|(path, ruling)| path.is_folder() || told.insert(ruling.id()));
+    kept_out
 }
 
 /// Whether a folder that a rule of this pattern keeps out is such a one.

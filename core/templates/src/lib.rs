@@ -34,6 +34,7 @@ mod practice;
 mod recognise;
 mod sign;
 mod start;
+mod taken;
 mod validity;
 
 pub use build::builds;
@@ -56,4 +57,5 @@ pub use outputs::setting;
 pub use practice::{Practice, ShownBy, practices};
 pub use recognise::{KnownPlace, Project, Survey, recognise};
 pub use start::started;
+pub use taken::{Loss, TakenFile, taken_away};
 pub use validity::{Fault, check};

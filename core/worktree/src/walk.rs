@@ -92,6 +92,56 @@ impl Tree {
     }
 }
 
+impl Tree {
+    /// The same tree, below a folder, with every file in the folders that rules shut: only these are
+    /// walked.
+    ///
+    /// # Errors
+    /// If the index can't be read.
+    pub fn with_ignored(&self, snapshot: &Snapshot, under: &RepoPath) -> Result<Self> {
+        let options = WalkOptions {
+            depth: Depth::IntoIgnored,
+            under: under.to_owned(),
+            ..WalkOptions::default()
+        };
+        let index = snapshot.index()?;
+        let walk = Walk {
+            snapshot,
+            options: &options,
+            index,
+            found: Mutex::default(),
+            stage: Stage::Walk.begin(),
+        };
+        let is_shut =
+            |entry: &&Entry| entry.kind == EntryKind::Folder && entry.state == State::Ignored;
+        let here = || {
+            let is_here = |entry: &&Entry| under.is_top() || entry.path.starts_with(under);
+            self.entries.iter().filter(is_here)
+        };
+        rayon::scope(|threads| {
+            for entry in here().filter(is_shut) {
+                let folder = Folder {
+                    path: entry.path.clone(),
+                    chain: Chain::new([]),
+                    ruling: entry.ruling.clone(),
+                    tracked_above: index.whole(),
+                };
+                threads.spawn(|threads| walk.enter(threads, folder));
+            }
+        });
+        let found = walk
+            .found
+            .into_inner()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        let mut entries: Vec<Entry> =
+            here().filter(|entry| !is_shut(entry)).cloned().chain(found.entries).collect();
+        entries.sort_by(|a, b| a.path.cmp(&b.path));
+        let mut unread = [self.unread.clone(), found.unread].concat();
+        unread.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok(Self { entries, unread })
+    }
+}
+
 /// What a walk found.
 #[derive(Default)]
 struct Found {

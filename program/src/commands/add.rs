@@ -1,10 +1,10 @@
 use super::proposal::Proposal;
-use super::rule_args::{RuleArgs, in_vain};
+use super::rule_args::{RuleArgs, as_pattern, in_vain, losses};
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
 use crate::render::{self, Align, Cell, Paint, Table, count, files, shown};
-use crate::report::EffectOut;
+use crate::report::{EffectOut, Outcome};
 use crate::{put, putln, words};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
@@ -14,6 +14,7 @@ use redshank_files::FileKind;
 use redshank_pattern::Breadth;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
+use redshank_worktree::effect::Effect;
 use redshank_worktree::ignore_file::contents_only;
 use redshank_worktree::rules::{RuleScope, Source};
 use std::ffi::OsString;
@@ -92,11 +93,10 @@ impl Add {
                 Some(pattern) => vec![pattern],
                 None => return Ok(ExitCode::SUCCESS),
             },
-            None => self
-                .patterns
-                .iter()
-                .map(|text| text.as_str().into())
-                .collect(),
+            None => {
+                let patterns = self.patterns.iter().map(|typed| as_pattern(typed));
+                patterns.map(|one| Ok(one?.into())).collect::<Result<Vec<BString>>>()?
+            }
         };
         self.write(&context, target, patterns)
     }
@@ -124,6 +124,14 @@ impl Add {
         }
         if new.is_empty() {
             note(context, "nothing to write")?;
+            if !context.for_people {
+                let nothing = Outcome {
+                    written: false,
+                    effect: Effect::of(snapshot, snapshot.tree()?, Overlay::new(), &[])?,
+                    notes: Vec::new(),
+                };
+                render::json(&EffectOut::of(&snapshot.top, Vec::new(), nothing))?;
+            }
             return Ok(ExitCode::SUCCESS);
         }
         let after = target.with(&new);
@@ -206,6 +214,8 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
     let snapshot = &context.snapshot;
     let overlay = Overlay::from([(source.shown.clone(), after.to_vec())]);
     let mut notes = in_vain(context, source, &overlay, new)?;
+    let effect = Effect::of(snapshot, snapshot.tree()?, overlay.clone(), &[])?;
+    notes.extend(losses(context, &effect)?);
     let tracked = new.iter().map(|pattern| {
         let proposed = Proposed::of(snapshot, source, pattern);
         Ok((pattern, proposed.tracked(snapshot.tree()?)))

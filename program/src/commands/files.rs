@@ -9,6 +9,7 @@ use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, WalkOptions, grouped};
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::io::Write;
 use std::path::Path;
@@ -269,9 +270,12 @@ impl<'a> Folders<'a> {
         let in_folders = |entry: &&Entry| folder_name_at(entry, at).is_some();
         let within: Vec<&Entry> = listed.iter().copied().filter(in_folders).collect();
         let name = |entry| folder_name_at(entry, at).unwrap_or_default();
+        let mut of_folder: HashMap<&BStr, Vec<&Entry>> = HashMap::new();
+        for entry in &within {
+            of_folder.entry(name(entry)).or_default().push(entry);
+        }
         for (folder, stats) in grouped(within.iter().copied(), name) {
-            let inner = within.iter().copied().filter(|entry| name(entry) == folder);
-            let inner: Vec<&Entry> = inner.collect();
+            let inner = of_folder.remove(folder).unwrap_or_default();
             let end = at + folder.len();
             self.rows.push(FolderRow {
                 path: inner[0].path[start..end].as_bstr().into(),

@@ -6,8 +6,10 @@ use crate::words;
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::RuleTarget;
+use redshank_templates::taken_away;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
+use redshank_worktree::effect::Effect;
 use redshank_worktree::rules::{RuleScope, Source};
 use redshank_worktree::usage::{FileUsage, RuleUsage};
 use std::collections::HashSet;
@@ -52,6 +54,35 @@ pub fn in_vain(
     let mut said = HashSet::new();
     sentences.retain(|sentence| said.insert(sentence.clone()));
     Ok(sentences)
+}
+
+/// A pattern as it must be written to mean what was typed: git takes a line that starts with `#`
+/// for a comment, and drops spaces at its end (gitignore(5)).
+pub fn as_pattern(typed: &str) -> Result<String> {
+    if typed.trim().is_empty() {
+        bail!("an empty pattern matches nothing\n  name a file, a folder, or a pattern such as `*.log`");
+    }
+    if typed.contains(['\n', '\r']) {
+        bail!("a pattern is one line\n  give several as several arguments");
+    }
+    let mut pattern = typed.to_owned();
+    if pattern.starts_with('#') {
+        pattern.insert(0, '\\');
+    }
+    if pattern.ends_with(' ') && !pattern.ends_with("\\ ") {
+        pattern.insert(pattern.len() - 1, '\\');
+    }
+    Ok(pattern)
+}
+
+/// What rules would take away that people need, each in a sentence.
+pub fn losses(context: &Context, effect: &Effect) -> Result<Vec<String>> {
+    if effect.kept_out.is_empty() {
+        return Ok(Vec::new());
+    }
+    let survey = context.survey()?;
+    let paths = effect.kept_out.iter().map(|entry| &*entry.path);
+    Ok(words::taken_away(&taken_away(&context.snapshot, &survey, paths)))
 }
 
 impl RuleArgs {

@@ -1,5 +1,5 @@
 use super::found;
-use super::rule_args::in_vain;
+use super::rule_args::{as_pattern, in_vain, losses};
 use super::why::Answers;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
@@ -58,8 +58,9 @@ impl Try {
         }
         let tree = snapshot.tree()?;
         let proposed = Proposed::of(snapshot, &source, added.as_bytes());
-        let in_vain = in_vain(&context, &source, &overlay, &patterns)?;
+        let mut in_vain = in_vain(&context, &source, &overlay, &patterns)?;
         let effect = Effect::of(snapshot, tree, overlay, &[])?;
+        in_vain.extend(losses(&context, &effect)?);
         let keepers = proposed.keepers(tree);
         self.format.print(&Tried {
             top: &snapshot.top,
@@ -75,7 +76,7 @@ impl Try {
 
     fn patterns(&self) -> Result<Vec<String>> {
         if self.patterns != ["-"] {
-            return Ok(self.patterns.clone());
+            return self.patterns.iter().map(|typed| as_pattern(typed)).collect();
         }
         let text = std::io::read_to_string(std::io::stdin())?;
         Ok(text.lines().map(str::to_owned).collect())

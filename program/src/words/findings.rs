@@ -118,9 +118,7 @@ pub(super) fn cause(cause: &Cause) -> String {
              lost there"
         ),
         Cause::Swallowed { reason } => format!("a rule keeps it out, but it's needed: {reason}"),
-        Cause::WorkKeptOut => "a rule for what tools make keeps it out, but what lies there looks \
-                               like somebody's work"
-            .to_owned(),
+        Cause::WorkKeptOut => "a rule ignores it, but it looks like source code".to_owned(),
         Cause::NestedRepository => "a repository of its own; git would record the name of its \
                                     commit and none of its files"
             .to_owned(),
@@ -134,6 +132,9 @@ pub(super) fn cause(cause: &Cause) -> String {
                 false => format!("{kind}; "),
             });
             format!("{kind}over the limit of {limit}; every clone would carry it for ever")
+        }
+        Cause::OnlyHere => {
+            "ignored for its size; no clone has it, and the only copy may be here".to_owned()
         }
         Cause::HeavyFolder { limit } => {
             format!("heavy in sum: over the limit of {limit} for a folder")
@@ -461,6 +462,14 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::FetchContents => "`git lfs pull` fetches them",
         ByHand::DeclareStored => "say so in .gitattributes: `git lfs track`",
         ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
+        ByHand::StoreOrIgnore => {
+            "set up large-file storage (`git lfs install`), then `redshank tidy` sends it there; \
+             `redshank tidy --large keep-out` ignores it, and then no clone has it"
+        }
+        ByHand::StoreElsewhere => {
+            "set up large-file storage (`git lfs install`), remove the rule, then `redshank tidy`; \
+             or accept it, if it is kept elsewhere"
+        }
         ByHand::InstallStorage => "install Git LFS and run `git lfs install` before you add it",
         ByHand::NothingWhilePrivate => "nothing, as long as the repository is private",
         ByHand::NarrowShuttingRule => "narrow the rule that shuts the folder: redshank why",

@@ -12,7 +12,7 @@ pub use errors::{example, explained};
 pub use findings::{class, evidence, history_cut, level, message, level_counts, next_step, not_scanned, place, remedy};
 pub use learned::learned;
 pub use rules::{
-    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
+    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason, taken_away,
 };
 pub use stages::stage;
 pub use steps::{kind_title, reason};
@@ -23,6 +23,7 @@ use redshank_changes::rehearse::MissingReason;
 pub fn missing_reason(reason: &MissingReason) -> String {
     match reason {
         MissingReason::Said(said) => said.clone(),
+        MissingReason::OnlyHere => "ignored for its size; no clone has it".to_owned(),
         MissingReason::Referred { by, title } => format!("{by} refers to it: {title}"),
     }
 }

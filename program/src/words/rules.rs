@@ -1,8 +1,9 @@
 //! What is said of rules.
 
-use crate::render::shown;
+use crate::render::{count, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::masked;
+use redshank_templates::{Loss, TakenFile};
 use redshank_worktree::rules::{NearReason, RuleScope, Ruling, Source, excerpt};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, StrayReason};
 
@@ -150,3 +151,40 @@ pub fn stray_reason(reason: StrayReason) -> &'static str {
         StrayReason::Misspelt => "its name is misspelt",
     }
 }
+
+/// What a rule takes away, in sentences: what is needed, and what somebody wrote.
+pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
+    let named = |which: &dyn Fn(&Loss) -> bool| -> Option<(usize, String)> {
+        let of_kind: Vec<&TakenFile> = taken.iter().filter(|one| which(&one.loss)).collect();
+        let paths: Vec<String> = of_kind.iter().take(NAMED).map(|one| shown(&one.path)).collect();
+        let more = match of_kind.len().saturating_sub(NAMED) {
+            0 => String::new(),
+            more => format!(" and {more} more"),
+        };
+        (!of_kind.is_empty()).then(|| (of_kind.len(), paths.join(", ") + &more))
+    };
+    let mut said = Vec::new();
+    if let Some((many, paths)) = named(&|loss| matches!(loss, Loss::Authored { .. })) {
+        let files = if many == 1 { "source file" } else { "source files" };
+        let by = taken.iter().find_map(|one| match &one.loss {
+            Loss::Authored { by: Some(by) } => Some(format!("; {} refers to it", shown(by))),
+            _ => None,
+        });
+        let by = by.unwrap_or_default();
+        said.push(format!("this takes away {} {files}: {paths}{by}", count(many as u64)));
+    }
+    let kinds: [(Loss, &str); 3] = [
+        (Loss::Needed, "this takes away what a project here needs"),
+        (Loss::KeepsFolder, "this takes away what keeps a folder"),
+        (Loss::Sample, "this takes away a sample that others fill in"),
+    ];
+    for (kind, words) in kinds {
+        if let Some((_, paths)) = named(&|loss| *loss == kind) {
+            said.push(format!("{words}: {paths}"));
+        }
+    }
+    said
+}
+
+/// So many files are named.
+const NAMED: usize = 3;

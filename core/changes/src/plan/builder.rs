@@ -7,7 +7,7 @@ use crate::journal::{Area, Changes, Content, FileChange};
 use crate::{Error, Result, sample};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
-use redshank_findings::{Cause, Finding, KeepOut, Remedy, is_environment, storage_line};
+use redshank_findings::{Cause, Exposure, Finding, KeepOut, Remedy, is_environment, storage_line};
 use redshank_pattern::{Breadth, exactly};
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
@@ -421,6 +421,17 @@ impl<'a> PlanBuilder<'a> {
             (RepoPath::new(&change.path), size)
         });
         effect.count_written(self.snapshot, self.tree, overlay, written)?;
+        // What the plan ignores anyway needs no fix of its own, unless it got further than the disk.
+        let ignored: BTreeSet<&RepoPath> =
+            effect.kept_out.iter().map(|entry| &*entry.path).collect();
+        let is_fixed = |finding: &Finding| {
+            finding.exposure <= Exposure::Staged
+                && finding.places().all(|place| match place.path.is_folder() {
+                    true => false,
+                    false => ignored.contains(&*place.path),
+                })
+        };
+        let left = left.into_iter().filter(|finding| !is_fixed(finding)).collect();
         let plan = Plan {
             steps: self.steps,
             left,

@@ -3,8 +3,10 @@
 use crate::{Error, Result};
 use bstr::ByteSlice;
 use redshank_files::FileKind;
+use redshank_findings::only_here;
 use redshank_templates::{SettingFormat, Survey, setting, swallowed};
 use redshank_worktree::rules::{PatternSet, Ruling};
+use redshank_worktree::settings::GivenLimits;
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use redshank_worktree::{Class, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 use serde::Deserialize;
@@ -42,6 +44,8 @@ struct Table {
 pub enum MissingReason {
     /// What a template says.
     Said(String),
+    /// It is ignored for its size alone.
+    OnlyHere,
     /// A file of the next commit refers to it.
     Referred {
         /// That file.
@@ -86,6 +90,12 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
             ruling: Some(file.ruling),
         };
         found.insert(file.path, missing);
+    }
+    let limits = snapshot.settings()?.limits.or(&GivenLimits::default());
+    for (entry, ruling) in only_here(tree, survey, &limits) {
+        let (path, reason) = (entry.path.clone(), MissingReason::OnlyHere);
+        let ruling = Some(ruling.clone());
+        found.entry(path.clone()).or_insert(Missing { path, reason, ruling });
     }
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let is_in = |entry: &Entry| {

@@ -1,12 +1,14 @@
 //! What is too large for git: single files, and folders that are heavy in sum.
 
 use crate::table::{read, rows};
-use crate::{ByHand, Cause, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
+use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Breadth, Case, Rule, exactly};
 use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::PatternSet;
-use redshank_worktree::tree::{Entry, EntryKind, State};
+use redshank_templates::Survey;
+use redshank_worktree::rules::{PatternSet, RuleScope, Ruling};
+use redshank_worktree::settings::Limits;
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
 use serde::Deserialize;
 use std::collections::HashSet;
@@ -58,6 +60,9 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         known.templates.has(entry) || is_stored(entry) || heavy.contains(&*entry.path)
     };
     findings.extend(folders(scan, &is_counted_elsewhere));
+    if !scan.options.staged {
+        findings.extend(ignored_for_size(scan));
+    }
     findings.extend(pointers(scan, &stored, &known.content.pointers)?);
     Ok(findings)
 }
@@ -79,10 +84,44 @@ pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
     let made = Finding::on(entry, Class::Oversized, "file", level, cause);
     let repository = scan.snapshot.repository.as_ref();
     let stores_here = repository.is_some_and(|repository| repository.stores_large_files);
+    // Under the limit of hosts, somebody's only copy is safer in the repository than on one disk.
+    let stays = level == Level::Warning && (kind.is_none() || is_for_storage);
     Ok(made.with_remedy(match is_for_storage && stores_here {
         true => store(scan, entry),
+        false if stays => Remedy::ByHand(ByHand::StoreOrIgnore),
         false => keep_out(entry, kind),
     }))
+}
+
+/// Files that a rule of everyone's names one by one and no template speaks of, so that they are
+/// ignored for their size alone: no clone has them. With the rule.
+pub fn only_here<'t>(
+    tree: &'t Tree,
+    survey: &Survey,
+    limits: &Limits,
+) -> Vec<(&'t Entry, &'t Ruling)> {
+    let limit = limits.file_warning.min(limits.file_error);
+    let ignored = tree.in_state(State::Ignored);
+    let ignored = ignored.filter(|entry| entry.kind == EntryKind::File && entry.size > limit);
+    let found = ignored.filter_map(|entry| {
+        let ruling = entry.ruling.as_ref()?;
+        let source = ruling.source();
+        let is_shared = matches!(source.scope, RuleScope::Team | RuleScope::Folder);
+        let is_named = ruling.rule().text == exactly(entry.path.below(&source.base)?);
+        let is_meant = is_shared && is_named && !survey.matches.speaks_of(&entry.path);
+        is_meant.then_some((entry, ruling))
+    });
+    found.collect()
+}
+
+fn ignored_for_size(scan: &ScanContext) -> Vec<Finding> {
+    let found = only_here(scan.tree, scan.survey, &scan.limits).into_iter();
+    let found = found.map(|(entry, ruling)| {
+        Finding::on(entry, Class::Needed, "too-large", Level::Warning, Cause::OnlyHere)
+            .with_evidence(Evidence::from(ruling))
+            .by_hand(ByHand::StoreElsewhere)
+    });
+    found.collect()
 }
 
 /// The line of the attributes that sends a file to large-file storage.

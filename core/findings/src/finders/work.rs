@@ -1,4 +1,5 @@
-//! Work in a folder that a rule keeps out by a name which tools give to what they make.
+//! Source files that a rule ignores by a name which tools give to what they make as well, or by
+//! their type.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use redshank_templates::work_kept_out;
@@ -7,16 +8,19 @@ use redshank_worktree::tree::State;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let kept_out = work_kept_out(scan.survey, scan.tree);
-    let found = kept_out.into_iter().map(|(folder, ruling)| Finding {
+    let found = kept_out.into_iter().map(|(path, ruling)| Finding {
         state: State::Ignored,
-        remedy: Remedy::ByHand(ByHand::NarrowOrForce {
-            folder: folder.to_owned(),
+        remedy: Remedy::ByHand(match path.is_folder() {
+            true => ByHand::NarrowOrForce {
+                folder: path.to_owned(),
+            },
+            false => ByHand::NarrowRule,
         }),
         ..Finding::new(
             Class::Needed,
             "work",
             Level::Warning,
-            folder,
+            path,
             Cause::WorkKeptOut,
         )
         .with_evidence(Evidence::from(ruling))

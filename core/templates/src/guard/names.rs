@@ -109,6 +109,11 @@ pub(super) fn is_written(path: &RepoPath) -> bool {
     has_type(path, &NAMES.written) && !path.name().ends_with(b".d.ts")
 }
 
+/// Whether a file is a page, a style or a script, which people write and bundlers make.
+pub(super) fn has_page_type(path: &RepoPath) -> bool {
+    has_type(path, &NAMES.written_or_bundled)
+}
+
 /// Whether tools give a folder of what they make such a name.
 pub(super) fn is_output_name(name: &BStr) -> bool {
     is_in(&NAMES.outputs, name)

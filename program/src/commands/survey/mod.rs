@@ -18,7 +18,7 @@ use redshank_findings::{
 };
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, Snapshot, WalkOptions, grouped};
+use redshank_worktree::{FileStats, RepoPath, RepoPathBuf, Snapshot, grouped};
 use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -68,15 +68,11 @@ impl Survey {
             history: self.history,
             ..context.scan_options()
         };
-        let whole = WalkOptions {
-            depth: Depth::IntoIgnored,
-            under: folder.clone(),
-            ..WalkOptions::default()
-        };
+        let tree = snapshot.tree()?;
         // What is ignored is often most of it, and looked into while the rest is read.
         let (result, all) = rayon::join(
             || scan(snapshot, &recognised, &options),
-            || Tree::walk(snapshot, &whole),
+            || tree.with_ignored(snapshot, &folder),
         );
         let (result, all) = (result?, all?);
         let ignored = FileStats::of(all.in_state(State::Ignored));
@@ -90,6 +86,7 @@ impl Survey {
             folder: &folder,
             ignored,
             quiet: args.quiet,
+            verbose: args.verbose,
             next: NextStep::of(snapshot, &recognised, &result.findings)?,
             summary: Summary::of(&result.findings),
             practices: practices(snapshot, &recognised.projects)?,
@@ -99,6 +96,9 @@ impl Survey {
         match &self.page {
             Some(file) => page::write(&context, &picture, &all, file)?,
             None => self.format.print(&picture)?,
+        }
+        if context.speaks() {
+            words::not_scanned(&result).iter().for_each(|said| crate::eputln!("{said}"));
         }
         context.say_unread(&result.unread);
         Ok(ExitCode::SUCCESS)
@@ -115,6 +115,8 @@ struct Picture<'a> {
     ignored: FileStats,
     /// Only what would be committed is told.
     quiet: bool,
+    /// All projects are listed.
+    verbose: bool,
     recognised: &'a Recognised<'a>,
     result: &'a ScanResult,
     summary: Summary,
@@ -316,7 +318,8 @@ impl Picture<'_> {
         writeln!(text, "\n{}", Paint::Head.on("Projects"))?;
         let is_trace = |project: &&Project| project.template.group.everywhere();
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
-        for project in projects.iter().filter(|one| !is_trace(one)).take(2 * ROWS) {
+        let most = if self.verbose { usize::MAX } else { 2 * ROWS };
+        for project in projects.iter().filter(|one| !is_trace(one)).take(most) {
             let surely = match project.confidence {
                 Confidence::Likely => "probably, ",
                 Confidence::Sure => "",
@@ -329,6 +332,11 @@ impl Picture<'_> {
             ]);
         }
         text.push_str(&table.text());
+        let more = projects.iter().filter(|one| !is_trace(one)).count().saturating_sub(2 * ROWS);
+        if more > 0 && !self.verbose {
+            let all = Paint::Type.on("redshank survey -v");
+            writeln!(text, "  and {} more: {all}", count(more as u64))?;
+        }
         let traces = projects.iter().filter(is_trace);
         let traces: Vec<&str> = traces.map(|one| one.template.name.as_str()).collect();
         if !traces.is_empty() {

@@ -1,0 +1,123 @@
+//! What a rule takes away that people need: source files, files that a project needs, files that keep a
+//! folder, samples.
+
+use crate::guard::{Guard, is_keep_file};
+use crate::{NeededPaths, Survey};
+use bstr::ByteSlice;
+use redshank_worktree::rules::PatternSet;
+use redshank_worktree::tree::{Entry, EntryKind};
+use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
+use std::sync::LazyLock;
+
+/// A file that a rule would ignore, and why that is a loss.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TakenFile {
+    /// The file.
+    pub path: RepoPathBuf,
+    /// Why.
+    pub loss: Loss,
+}
+
+/// Why ignoring a file is a loss.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Loss {
+    /// A project here needs it.
+    Needed,
+    /// It keeps a folder that would be empty.
+    KeepsFolder,
+    /// It is a sample of what others must fill in.
+    Sample,
+    /// Somebody wrote it; another file refers to it, if one was found.
+    Authored {
+        /// That file.
+        by: Option<RepoPathBuf>,
+    },
+}
+
+/// Files that people write and that no tool makes under such a name.
+static WRITTEN: LazyLock<PatternSet> = LazyLock::new(|| {
+    let names = [
+        "README*", "LICENSE*", "COPYING*", "CHANGELOG*", "CONTRIBUTING*", "Dockerfile", "Makefile",
+        "Containerfile", "*.md", "*.rst", "*.adoc", "*.js", "*.mjs", "*.cjs", "*.jsx", "*.css",
+        "*.html", "*.sh", "*.yml", "*.yaml",
+    ];
+    names.map(str::to_owned).to_vec().into()
+});
+
+/// Samples beside what isn't committed.
+static SAMPLES: LazyLock<PatternSet> = LazyLock::new(|| {
+    let names = [".env.example", ".env.sample", ".env.template", ".env.dist", "*.example", "*.sample"];
+    names.map(str::to_owned).to_vec().into()
+});
+
+/// So many files are searched for one that refers to a source file, of so many bytes at most.
+const SEARCHED: usize = 400;
+const LARGEST: u64 = 256 << 10;
+
+/// Which of these files, that rules would ignore, are a loss. What a template speaks of is none, and
+/// neither is what a tool wrote.
+pub fn taken_away<'p>(
+    snapshot: &Snapshot,
+    survey: &Survey,
+    paths: impl IntoIterator<Item = &'p RepoPath>,
+) -> Vec<TakenFile> {
+    let Some(guard) = &survey.guard else {
+        return Vec::new();
+    };
+    let needed = NeededPaths::of(&survey.projects);
+    let taken = paths.into_iter().filter_map(|path| {
+        let loss = loss(guard, survey, &needed, path)?;
+        Some(TakenFile {
+            path: path.to_owned(),
+            loss,
+        })
+    });
+    let mut taken: Vec<TakenFile> = taken.collect();
+    if let Some(first) = taken.iter_mut().find(|one| matches!(one.loss, Loss::Authored { .. })) {
+        first.loss = Loss::Authored {
+            by: referring(snapshot, &first.path),
+        };
+    }
+    taken
+}
+
+fn loss(guard: &Guard, survey: &Survey, needed: &NeededPaths, path: &RepoPath) -> Option<Loss> {
+    if needed.has(path) {
+        return Some(Loss::Needed);
+    }
+    if is_keep_file(path.name()) {
+        return Some(Loss::KeepsFolder);
+    }
+    if SAMPLES.has(path) {
+        return Some(Loss::Sample);
+    }
+    let is_written = guard.is_written(path) || WRITTEN.has(path);
+    let is_authored = is_written && !survey.matches.speaks_of(path) && !guard.is_made_alone(path);
+    is_authored.then_some(Loss::Authored { by: None })
+}
+
+/// A file of the tree that names a source file, without its extension, as imports do.
+fn referring(snapshot: &Snapshot, path: &RepoPath) -> Option<RepoPathBuf> {
+    let name = path.name();
+    let stem = match path.extension() {
+        Some(extension) => &name[..name.len() - extension.len()],
+        None => name.as_bytes(),
+    };
+    let is_of_word = |byte: Option<&u8>| byte.is_some_and(|byte| byte.is_ascii_alphanumeric());
+    let names_it = |text: &[u8]| {
+        text.find_iter(stem).any(|at| {
+            let before = at.checked_sub(1).and_then(|at| text.get(at));
+            !is_of_word(before) && !is_of_word(text.get(at + stem.len()))
+        })
+    };
+    let tree = snapshot.tree().ok()?;
+    let may_refer = |entry: &&Entry| {
+        entry.kind == EntryKind::File
+            && entry.size.0 <= LARGEST
+            && entry.path.as_bstr() != path.as_bstr()
+            && entry.path.extension() == path.extension()
+    };
+    let mut others = tree.to_commit().filter(may_refer).take(SEARCHED);
+    let found = others.find(|entry| snapshot.read(&entry.path).is_ok_and(|text| names_it(&text)));
+    found.map(|entry| entry.path.clone())
+}
