@@ -17,6 +17,8 @@ pub struct Effect {
     pub kept_out: Vec<Entry>,
     /// Paths that were kept out and would not be any more, sorted.
     pub let_in: Vec<Entry>,
+    /// Files that the change itself makes and that are counted in `after`, sorted.
+    pub new: Vec<RepoPathBuf>,
 }
 
 impl Effect {
@@ -91,6 +93,9 @@ impl Effect {
             }
             if let Some(size) = size {
                 self.after += FileStats::one(size);
+                if before.get(path).is_none() {
+                    self.new.push(path.to_owned());
+                }
             }
         }
         Ok(())
@@ -121,6 +126,7 @@ impl Effect {
             after: FileStats::of(after.to_commit().filter(stays)),
             kept_out: before.to_commit().filter(gone).cloned().collect(),
             let_in: candidates.filter(is_new).cloned().collect(),
+            new: Vec::new(),
         })
     }
 }

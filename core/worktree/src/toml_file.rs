@@ -33,12 +33,46 @@ pub fn text(bytes: Vec<u8>, path: &Path) -> Result<String> {
 /// # Errors
 /// If it is not in the format.
 pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
-    toml::from_str(text).map_err(|error| Error::Malformed {
-        path: path.to_owned(),
-        line: error.span().map_or(1, |span| line_at(text, span.start)),
-        said: error.to_string().trim_end().to_owned(),
-        near: meant(error.message()),
+    toml::from_str(text).map_err(|error| match conflict_mark(text) {
+        Some(line) => unfinished(path, line),
+        None => Error::Malformed {
+            path: path.to_owned(),
+            line: error.span().map_or(1, |span| line_at(text, span.start)),
+            said: shortened(error.to_string().trim_end()),
+            near: meant(error.message()),
+        },
     })
+}
+
+/// How much of a complaint is shown, in bytes: it repeats the line that it is about.
+const LONGEST_COMPLAINT: usize = 1_000;
+
+/// A complaint without the middle of what is too long to be read.
+fn shortened(complaint: &str) -> String {
+    let lines = complaint.lines().map(|line| match line.char_indices().nth(200) {
+        Some((at, _)) => format!("{}…", &line[..at]),
+        None => line.to_owned(),
+    });
+    let mut text = lines.collect::<Vec<_>>().join("\n");
+    if let Some((at, _)) = text.char_indices().find(|(at, _)| *at >= LONGEST_COMPLAINT) {
+        text.truncate(at);
+    }
+    text
+}
+
+/// The first line, from 1, that a merge left as a mark of a conflict.
+pub fn conflict_mark(text: &str) -> Option<usize> {
+    let is_mark = |line: &str| line.starts_with("<<<<<<< ") || line.starts_with(">>>>>>> ");
+    text.lines().position(is_mark).map(|at| at + 1)
+}
+
+fn unfinished(path: &Path, line: usize) -> Error {
+    Error::Malformed {
+        path: path.to_owned(),
+        line,
+        said: "a merge is unfinished: this is a conflict mark".to_owned(),
+        near: None,
+    }
 }
 
 /// The same, for editing: comments and order are kept.
@@ -47,11 +81,14 @@ pub fn read<T: DeserializeOwned>(text: &str, path: &Path) -> Result<T> {
 /// If it is not TOML.
 pub fn open(text: &str, path: &Path) -> Result<DocumentMut> {
     text.parse()
-        .map_err(|error: toml_edit::TomlError| Error::Malformed {
-            path: path.to_owned(),
-            line: error.span().map_or(1, |span| line_at(text, span.start)),
-            said: error.to_string().trim_end().to_owned(),
-            near: None,
+        .map_err(|error: toml_edit::TomlError| match conflict_mark(text) {
+            Some(line) => unfinished(path, line),
+            None => Error::Malformed {
+                path: path.to_owned(),
+                line: error.span().map_or(1, |span| line_at(text, span.start)),
+                said: shortened(error.to_string().trim_end()),
+                near: None,
+            },
         })
 }
 

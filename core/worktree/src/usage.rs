@@ -58,8 +58,36 @@ pub enum RuleStatus {
         /// Its form leaves no doubt.
         sure: bool,
     },
-    /// No path at all can match it.
-    Impossible,
+    /// No path at all can match it, or none that anybody would have.
+    Impossible {
+        /// Why.
+        because: ImpossibleReason,
+    },
+}
+
+/// Why a rule can match nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ImpossibleReason {
+    /// A bracket is open, or a backslash is at its end.
+    Unfinished,
+    /// A mark of a merge that isn't finished.
+    ConflictMark,
+    /// It is in quotes, as in a shell.
+    Quotes,
+    /// It starts with a home folder or a variable, which git doesn't expand.
+    Expansion,
+    /// It goes up with `..`, or from a drive: rules speak of what is below their file.
+    Elsewhere,
+    /// Braces or bars stand for alternatives elsewhere, not here.
+    Alternatives,
+    /// It starts with `!!`.
+    DoubleNegation,
+    /// It has an empty part: two slashes in a row.
+    EmptyPart,
+    /// A carriage return is in it.
+    CarriageReturn,
+    /// It is a line of another program's ignore file.
+    Syntax,
 }
 
 /// A rule with what it catches.
@@ -104,6 +132,8 @@ pub enum StrayReason {
     ExtraExtension,
     /// Its name is misspelt: a slip away from the right one.
     Misspelt,
+    /// It is a slip away from the name of git's file of attributes.
+    Attributes,
 }
 
 /// A file that looks like an ignore file and that git does not read.
@@ -318,7 +348,8 @@ fn status(
 ) -> RuleStatus {
     let rule = &list.rules()[at];
     if rule.glob().matches_nothing() {
-        return misread(rule).unwrap_or(RuleStatus::Impossible);
+        let because = impossible(rule).unwrap_or(ImpossibleReason::Unfinished);
+        return misread(rule).unwrap_or(RuleStatus::Impossible { because });
     }
     if let Some(other) = last
         .of_text
@@ -334,6 +365,9 @@ fn status(
     }
     if catches.files > 0 {
         return RuleStatus::Works;
+    }
+    if let Some(because) = impossible(rule) {
+        return RuleStatus::Impossible { because };
     }
     let shut = facts.and_then(|facts| facts.shut.as_ref());
     let overridden = facts.and_then(|facts| facts.overridden.as_ref());
@@ -547,6 +581,45 @@ impl Grams {
     }
 }
 
+/// Why a rule that matches nothing here never will, by its form.
+fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
+    use ImpossibleReason as Reason;
+    let text = rule.text.as_slice();
+    let body = text.strip_prefix(b"!").unwrap_or(text);
+    let is_quoted = |mark: u8| {
+        body.len() > 1 && body.first() == Some(&mark) && body.last() == Some(&mark)
+    };
+    let is_conflict = [&b"<<<<<<< "[..], b">>>>>>> ", b"||||||| "]
+        .iter()
+        .any(|mark| text.starts_with(mark));
+    let is_drive = body.len() > 2 && body[0].is_ascii_alphabetic() && body[1] == b':' && b"\\/".contains(&body[2]);
+    let has_braces = || {
+        let open = body.find_byte(b'{')?;
+        let close = open + body[open..].find_byte(b'}')?;
+        body[open..close].contains(&b',').then_some(())
+    };
+    let has_bars = || {
+        let open = body.find_byte(b'(')?;
+        let close = open + body[open..].find_byte(b')')?;
+        body[open..close].contains(&b'|').then_some(())
+    };
+    let expands = [&b"~/"[..], b"$HOME", b"${", b"%"].iter().any(|start| body.starts_with(start));
+    Some(match () {
+        () if is_conflict || text == b"=======" => Reason::ConflictMark,
+        () if text.contains(&b'\r') => Reason::CarriageReturn,
+        () if text.starts_with(b"!!") => Reason::DoubleNegation,
+        () if is_quoted(b'"') || is_quoted(b'\'') => Reason::Quotes,
+        () if text.starts_with(b"syntax:") => Reason::Syntax,
+        () if expands && (body.starts_with(b"~") || body[1..].contains(&b'/') || body.ends_with(b"%")) => {
+            Reason::Expansion
+        }
+        () if is_drive || body.split_str("/").any(|part| part == b"..") => Reason::Elsewhere,
+        () if body.contains_str("//") => Reason::EmptyPart,
+        () if has_braces().is_some() || has_bars().is_some() => Reason::Alternatives,
+        () => return None,
+    })
+}
+
 /// Whether the form of a rule tells that something else was meant.
 fn misread(rule: &Rule) -> Option<RuleStatus> {
     // A protected space at the end was written on purpose, perhaps.
@@ -559,6 +632,9 @@ fn misread(rule: &Rule) -> Option<RuleStatus> {
             sure,
         })
 }
+
+/// git's file of attributes (gitattributes(5)).
+const ATTRIBUTES: &str = ".gitattributes";
 
 /// How many edits a misspelt name may be away.
 const NEAR_NAME: usize = 2;
@@ -595,7 +671,9 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
         let file = snapshot.ignore_file(folder).ok()??;
         return is_utf16(&file.contents).then_some(StrayReason::Utf16);
     }
-    if !may_be_meant(name) {
+    let is_like_attributes = name.len().abs_diff(ATTRIBUTES.len()) <= NEAR_NAME
+        && name.to_ascii_lowercase().contains_str("attr");
+    if !may_be_meant(name) && !is_like_attributes {
         return None;
     }
     let lower = name.to_str().ok()?.to_lowercase();
@@ -617,6 +695,9 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
     let of_program = lower
         .strip_suffix("ignore")
         .is_some_and(|program| strsim::damerau_levenshtein(program, ".git") > 1);
+    if !known && lower != ATTRIBUTES && strsim::damerau_levenshtein(&lower, ATTRIBUTES) <= NEAR_NAME {
+        return Some(StrayReason::Attributes);
+    }
     (!known
         && !of_program
         && lower.len().abs_diff(IGNORE_FILE.len()) <= NEAR_NAME

@@ -7,6 +7,9 @@ use redshank_worktree::tree::Entry;
 use redshank_worktree::{RepoPath, grouped};
 use similar::{ChangeTag, TextDiff};
 
+/// So many new files are named.
+const NEW: usize = 2;
+
 /// How many folders are listed before the rest is summed up.
 const ROWS: usize = 8;
 
@@ -20,8 +23,16 @@ pub fn effect(effect: &Effect) -> String {
 
 /// Before → after, in one line.
 pub fn sums(effect: &Effect) -> String {
+    let new: Vec<String> = effect.new.iter().take(NEW).map(|path| shown(path)).collect();
+    let new = match (new.is_empty(), effect.new.len().saturating_sub(NEW)) {
+        (true, _) => String::new(),
+        (false, 0) if new.len() == 1 => format!(" (with {}, which is new)", new[0]),
+        (false, 0) => format!(" (with {}, which are new)", new.join(" and ")),
+        (false, more) => format!(" (with {} and {more} more, which are new)", new.join(", ")),
+    };
+    let new = Paint::Quiet.on(new);
     format!(
-        "{} {}, {}  {} {}, {}\n",
+        "{} {}, {}  {} {}, {}{new}\n",
         Paint::Head.on("to commit:"),
         files(effect.before.files),
         effect.before.size,
@@ -58,7 +69,9 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
     }
     let mut text = format!("{}\n{}", paint.on(format!("{title}:")), table.text());
     if rows.len() > ROWS {
-        text += &format!("  and {} more folders\n", count((rows.len() - ROWS) as u64));
+        let more = rows.len() - ROWS;
+        let folders = if more == 1 { "folder" } else { "folders" };
+        text += &format!("  and {} more {folders}\n", count(more as u64));
     }
     text
 }

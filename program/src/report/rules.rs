@@ -67,7 +67,7 @@ impl From<&RuleUsage> for RuleRowOut {
                 RuleStatus::SwallowsItsFile => "swallows-its-file",
                 RuleStatus::OnlyTracked { .. } => "only-tracked",
                 RuleStatus::Misread { .. } => "misread",
-                RuleStatus::Impossible => "impossible",
+                RuleStatus::Impossible { .. } => "impossible",
             },
             message: words::status(usage),
         }

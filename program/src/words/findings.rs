@@ -173,7 +173,7 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::Rule(status) => fault(status),
         Cause::StrayFile(reason) => {
             let because = stray_reason(*reason);
-            format!("looks like an ignore file, but git doesn't read it: {because}")
+            format!("looks like a file of git's, but git doesn't read it: {because}")
         }
     }
 }

@@ -5,7 +5,7 @@ use bstr::{BStr, ByteSlice};
 use redshank_findings::masked;
 use redshank_templates::{Loss, TakenFile};
 use redshank_worktree::rules::{NearReason, RuleScope, Ruling, Source, excerpt};
-use redshank_worktree::usage::{RuleStatus, RuleUsage, StrayReason};
+use redshank_worktree::usage::{ImpossibleReason, RuleStatus, RuleUsage, StrayReason};
 
 /// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any
 /// file may be named as one of rules.
@@ -77,9 +77,20 @@ pub fn mend(status: &RuleStatus) -> Option<String> {
             shown(folder)
         ),
         RuleStatus::SwallowsItsFile => "`!.gitignore` behind it keeps the file".to_owned(),
-        RuleStatus::Impossible => {
-            "a back-slash before `[` or `\\` makes it stand for itself".to_owned()
+        RuleStatus::Impossible { because } => match because {
+            ImpossibleReason::Unfinished => "a backslash before `[` or `\\` makes it stand for itself",
+            ImpossibleReason::ConflictMark => "finish the merge: keep the lines that are meant",
+            ImpossibleReason::Quotes => "remove the quotes",
+            ImpossibleReason::Expansion | ImpossibleReason::Elsewhere => {
+                "what is outside the repository needs no rule; name a path below this file"
+            }
+            ImpossibleReason::Alternatives => "write one pattern a line",
+            ImpossibleReason::DoubleNegation => "remove one `!`",
+            ImpossibleReason::EmptyPart => "write one slash",
+            ImpossibleReason::CarriageReturn => "give the file line feeds at its line endings",
+            ImpossibleReason::Syntax => "remove the line",
         }
+        .to_owned(),
         RuleStatus::Works
         | RuleStatus::CatchesNothing
         | RuleStatus::Duplicate { .. }
@@ -121,9 +132,32 @@ pub fn fault(status: &RuleStatus) -> String {
             format!("matches only {files} files, which are tracked already")
         }
         RuleStatus::Misread { because, .. } => near_reason(*because).to_owned(),
-        RuleStatus::Impossible => {
-            "no path can match: an open bracket, or a back-slash at the end".to_owned()
+        RuleStatus::Impossible { because } => impossible_reason(*because).to_owned(),
+    }
+}
+
+fn impossible_reason(reason: ImpossibleReason) -> &'static str {
+    match reason {
+        ImpossibleReason::Unfinished => {
+            "no path can match: an open bracket, or a backslash at the end"
         }
+        ImpossibleReason::ConflictMark => "a merge is unfinished: this is a conflict mark",
+        ImpossibleReason::Quotes => "no path can match: the quotes belong to the pattern",
+        ImpossibleReason::Expansion => {
+            "no path can match: git expands neither `~` nor variables in patterns"
+        }
+        ImpossibleReason::Elsewhere => {
+            "no path can match: a pattern is about what is below its ignore file"
+        }
+        ImpossibleReason::Alternatives => {
+            "no path can match: patterns have no alternatives; write one a line"
+        }
+        ImpossibleReason::DoubleNegation => "no path can match: one `!` makes an exception",
+        ImpossibleReason::EmptyPart => "no path can match: it has two slashes in a row",
+        ImpossibleReason::CarriageReturn => {
+            "no path can match: a carriage return is in it, so its lines end as no system's do"
+        }
+        ImpossibleReason::Syntax => "no path can match: git's ignore files have no syntax lines",
     }
 }
 
@@ -136,7 +170,7 @@ pub fn near_reason(reason: NearReason) -> &'static str {
         NearReason::SpaceAtEnd => "white space at its end belongs to the pattern",
         NearReason::SpaceAtStart => "white space at its start belongs to the pattern",
         NearReason::CommentBehind => "a comment must have a line of its own",
-        NearReason::BackSlashes => "back-slashes don't part folders",
+        NearReason::BackSlashes => "backslashes don't separate folders",
         NearReason::DotSlash => "a pattern can't start with `./`",
     }
 }
@@ -149,14 +183,21 @@ pub fn stray_reason(reason: StrayReason) -> &'static str {
         StrayReason::LetterCase => "upper and lower case count in its name",
         StrayReason::ExtraExtension => "its name has an extension too many",
         StrayReason::Misspelt => "its name is misspelt",
+        StrayReason::Attributes => "git's file of attributes is `.gitattributes`",
     }
 }
 
 /// What a rule takes away, in sentences: what is needed, and what somebody wrote.
 pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
+    let name = |one: &&TakenFile| match &one.loss {
+        Loss::Authored { by: Some(by) } => {
+            format!("{} ({} refers to it)", shown(&one.path), shown(by))
+        }
+        _ => shown(&one.path),
+    };
     let named = |which: &dyn Fn(&Loss) -> bool| -> Option<(usize, String)> {
         let of_kind: Vec<&TakenFile> = taken.iter().filter(|one| which(&one.loss)).collect();
-        let paths: Vec<String> = of_kind.iter().take(NAMED).map(|one| shown(&one.path)).collect();
+        let paths: Vec<String> = of_kind.iter().take(NAMED).map(name).collect();
         let more = match of_kind.len().saturating_sub(NAMED) {
             0 => String::new(),
             more => format!(" and {more} more"),
@@ -166,12 +207,7 @@ pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
     let mut said = Vec::new();
     if let Some((many, paths)) = named(&|loss| matches!(loss, Loss::Authored { .. })) {
         let files = if many == 1 { "source file" } else { "source files" };
-        let by = taken.iter().find_map(|one| match &one.loss {
-            Loss::Authored { by: Some(by) } => Some(format!("; {} refers to it", shown(by))),
-            _ => None,
-        });
-        let by = by.unwrap_or_default();
-        said.push(format!("this takes away {} {files}: {paths}{by}", count(many as u64)));
+        said.push(format!("this takes away {} {files}: {paths}", count(many as u64)));
     }
     let kinds: [(Loss, &str); 3] = [
         (Loss::Needed, "this takes away what a project here needs"),

@@ -139,14 +139,18 @@ impl<'a> PlanBuilder<'a> {
         if !repository.attribute("text", &probe)?.is_empty() {
             return Ok(());
         }
-        let files = repository.with_crlf()?.len() as u64;
+        // What attributes speak of already stays as it is.
+        let crlf = repository.with_crlf()?;
+        let paths: Vec<&BStr> = crlf.iter().map(|path| path.as_bstr()).collect();
+        let declared = repository.attribute("text", &paths)?;
+        let files = paths.iter().filter(|path| !declared.contains_key(**path)).count() as u64;
         let line: BString = "* text=auto".into();
         let rule = NewRule {
             pattern: line.clone(),
             reason: "lines end in LF in the repository, whoever edits".to_owned(),
             remake: None,
         };
-        if self.edits.add(ATTRIBUTES.into(), rule)? {
+        if self.edits.put_first(ATTRIBUTES.into(), rule)? {
             self.steps.push(Step {
                 kind: StepKind::Attribute {
                     line,

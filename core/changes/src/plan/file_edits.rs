@@ -10,6 +10,9 @@ use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
+/// The label of the lines that come first.
+const GENERAL: &str = "line endings";
+
 pub(super) struct FileEdits<'a> {
     snapshot: &'a Snapshot,
     files: BTreeMap<RepoPathBuf, FileEdit>,
@@ -27,6 +30,8 @@ struct FileEdit {
     start: Vec<u8>,
     /// Lines that are to read otherwise, by their number from 1.
     mended: BTreeMap<u32, BString>,
+    /// Lines to put before all others, which may say otherwise.
+    first: Vec<NewRule>,
     /// Lines to add.
     rules: Vec<NewRule>,
     /// Their patterns.
@@ -60,6 +65,14 @@ impl FileEdit {
 
     fn after(&self) -> Vec<u8> {
         let mut text = self.with_mended();
+        if !self.first.is_empty() {
+            let mut first = Vec::new();
+            add_section(&mut first, &Section::new(GENERAL.to_owned(), self.first.clone()));
+            if !text.is_empty() {
+                first.push(b'\n');
+            }
+            text = [first, text].concat();
+        }
         if !self.rules.is_empty() {
             let section = Section::new(TIDY.to_owned(), self.rules.clone());
             add_section(&mut text, &section);
@@ -68,7 +81,10 @@ impl FileEdit {
     }
 
     fn is_changed(&self) -> bool {
-        self.is_new || !self.mended.is_empty() || !self.rules.is_empty()
+        self.is_new
+            || !self.mended.is_empty()
+            || !self.first.is_empty()
+            || !self.rules.is_empty()
     }
 }
 
@@ -119,6 +135,17 @@ impl<'a> FileEdits<'a> {
             growing.extend([Rule::parse(&pattern, 0, case)]);
         }
         Ok(true)
+    }
+
+    /// Puts a line before all others of a file of attributes, unless this plan has done so already.
+    /// Gives whether it did.
+    pub(super) fn put_first(&mut self, path: &RepoPath, rule: NewRule) -> Result<bool> {
+        let file = self.file(path)?;
+        let is_new = file.added.insert(rule.pattern.clone());
+        if is_new {
+            file.first.push(rule);
+        }
+        Ok(is_new)
     }
 
     /// The rules that everyone has in a folder, with the ones to be added.

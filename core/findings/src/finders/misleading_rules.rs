@@ -48,7 +48,7 @@ fn on_rule(rule: &RuleUsage) -> Option<Finding> {
             by_hand(Class::Rule, "cannot-work", ByHand::NarrowShuttingRule)
         }
         RuleStatus::SwallowsItsFile => by_hand(Class::Needed, "ignore-file", ByHand::NarrowRule),
-        RuleStatus::Impossible => by_hand(Class::Rule, "impossible", ByHand::MendPattern),
+        RuleStatus::Impossible { .. } => by_hand(Class::Rule, "impossible", ByHand::MendPattern),
         RuleStatus::Misread {
             mended, sure: true, ..
         } => {

@@ -55,6 +55,7 @@ fn can_be_gathered(finding: &Finding) -> bool {
 fn are_alike(a: &Finding, b: &Finding) -> bool {
     let is_same_cause = match (&a.cause, &b.cause) {
         (Cause::Said(a), Cause::Said(b)) => a == b,
+        (Cause::Rule(a), Cause::Rule(b)) => a == b,
         (Cause::Credential { mild: a, .. }, Cause::Credential { mild: b, .. }) => a == b,
         (a, b) => discriminant(a) == discriminant(b),
     };

@@ -6,6 +6,7 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_worktree::{RepoPath, Snapshot, refused, toml_file};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::path::Path;
 
 /// The file, relative to the repository's top.
 pub const MEMORY_FILE: &str = ".redshank/drafted.toml";
@@ -64,8 +65,45 @@ impl Memory {
         let Some(bytes) = text else {
             return Ok((Self::default(), None));
         };
-        let memory = toml_file::read(&toml_file::text(bytes.clone(), &path)?, &path)?;
+        let text = toml_file::text(bytes.clone(), &path)?;
+        let memory = match toml_file::conflict_mark(&text) {
+            None => toml_file::read(&text, &path)?,
+            Some(_) => Self::of_both_sides(&text, &path)?,
+        };
         Ok((memory, Some(bytes)))
+    }
+
+    /// What both sides of a merge remember: each wrote its blocks. Drafting writes it again without
+    /// the marks.
+    fn of_both_sides(text: &str, path: &Path) -> Result<Self> {
+        let mut side = [String::new(), String::new()];
+        let mut here = None;
+        for line in text.lines() {
+            match line.split(' ').next() {
+                Some("<<<<<<<") => here = Some(0),
+                Some("|||||||") => here = Some(2),
+                Some("=======") => here = Some(1),
+                Some(">>>>>>>") => here = None,
+                _ => {
+                    for (nth, text) in side.iter_mut().enumerate() {
+                        if here.is_none_or(|here| here == nth) {
+                            *text += line;
+                            text.push('\n');
+                        }
+                    }
+                }
+            }
+        }
+        let [ours, theirs] = side.map(|text| toml_file::read::<Self>(&text, path));
+        let mut both = ours?;
+        for block in theirs?.block {
+            let known = both.get(block.file.as_bytes().as_bstr(), block.label.as_bytes().as_bstr());
+            let lines = known.map_or(Vec::new(), |known| known.lines.clone());
+            let new = block.lines.iter().filter(|line| !lines.contains(line)).cloned();
+            let lines = lines.iter().cloned().chain(new).collect();
+            both.put(Remembered { lines, ..block });
+        }
+        Ok(both)
     }
 
     /// As the file holds it.

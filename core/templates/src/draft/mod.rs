@@ -484,9 +484,13 @@ impl<'a> Composer<'_, 'a> {
                 files.insert(folder, Edited { before, after });
             }
         }
-        let is_remembered = self.snapshot.repository.is_some() && self.memory != *before;
+        let text = self.memory.text();
+        let has_marks =
+            || memory_text.as_ref().is_some_and(|held| held.contains_str("\n<<<<<<< "));
+        let is_remembered =
+            self.snapshot.repository.is_some() && (self.memory != *before || has_marks());
         Draft {
-            memory: is_remembered.then(|| (memory_text, self.memory.text())),
+            memory: is_remembered.then_some((memory_text, text)),
             files,
             added: self.draft.added.into_iter().collect(),
             retired: self.draft.retired,

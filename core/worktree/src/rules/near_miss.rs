@@ -90,7 +90,9 @@ const MISREAD: &[Change] = &[
         let mut marks = memchr::memchr_iter(b'\\', &rule.text);
         let next = |at: usize| rule.text.get(at + 1).is_some_and(u8::is_ascii_alphanumeric);
         let parts = marks.any(next);
-        parts.then(|| reread(&rule.text.replace("\\", "/")))
+        // From a drive on, nothing can be meant.
+        let is_drive = rule.text.get(1) == Some(&b':');
+        (parts && !is_drive).then(|| reread(&rule.text.replace("\\", "/")))
     }),
     (NearReason::DotSlash, |rule| {
         Some(reread(&[b"/", rule.text.strip_prefix(b"./")?].concat()))

@@ -62,7 +62,7 @@ impl Server<'_> {
                 let mended = shown(mended.as_bstr());
                 mend(format!("Write `{mended}`"), instead(&mended));
             }
-            RuleStatus::Impossible => {
+            RuleStatus::Impossible { .. } => {
                 let text = shown(rule.text.as_bstr());
                 let escaped = escaped(&text);
                 mend(format!("Write `{escaped}`"), instead(&escaped));

@@ -42,7 +42,7 @@ fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Di
         RuleStatus::SwallowsItsFile => (DiagnosticSeverity::WARNING, "swallows-its-file"),
         RuleStatus::Misread { sure: true, .. } => (DiagnosticSeverity::WARNING, "misread"),
         RuleStatus::Misread { .. } => (DiagnosticSeverity::INFORMATION, "misread"),
-        RuleStatus::Impossible => (DiagnosticSeverity::WARNING, "impossible"),
+        RuleStatus::Impossible { .. } => (DiagnosticSeverity::WARNING, "impossible"),
     };
     let is_idle = matches!(
         rule.status,

@@ -44,8 +44,8 @@ pub struct Setup {
     /// What to do about files too large for git
     #[arg(long, value_name = "WAY", value_parser = ["keep-out", "store-type", "store-folder"])]
     large: Option<String>,
-    /// Keep line ends the same for everybody
-    #[arg(long)]
+    /// Normalize line endings in .gitattributes
+    #[arg(long = "line-endings", alias = "line-ends")]
     line_ends: bool,
     /// Build the projects in a fresh clone
     #[arg(long)]

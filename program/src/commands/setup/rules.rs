@@ -202,7 +202,7 @@ impl Walk<'_> {
         };
         drop(context);
         let question = format!("Normalize line endings in .gitattributes? ({changed})");
-        let words = ["tidy", "--line-ends", "--apply", "--quiet"];
+        let words = ["tidy", "--line-endings", "--apply", "--quiet"];
         if !self.asks {
             return match self.setup.line_ends {
                 true => self.ours(&words).map(drop),

@@ -36,8 +36,12 @@ pub struct Tidy {
     /// and fits, else a rule
     #[arg(long, value_enum, value_name = "WAY")]
     large: Option<LargeArg>,
-    /// Instead, keep line ends the same for everybody, whatever they edit with
-    #[arg(long, conflicts_with_all = ["only", "skip", "remove", "large"])]
+    /// Instead, normalize line endings: the general line of .gitattributes, at its top
+    #[arg(
+        long = "line-endings",
+        alias = "line-ends",
+        conflicts_with_all = ["only", "skip", "remove", "large"]
+    )]
     line_ends: bool,
     /// How the answer is written
     #[arg(long, value_enum, default_value_t)]
