@@ -47,6 +47,7 @@ pub(crate) struct Arguments {
 const PROGRAM: &str = "redshank";
 
 fn main() -> ExitCode {
+    completions::remember_asking();
     CompleteEnv::with_factory(help::command)
         .var(completions::ASKED)
         .complete();

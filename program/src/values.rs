@@ -2,6 +2,7 @@
 //! for. Where nothing can be read, nothing is offered; whoever completes wants no complaint.
 
 use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::commands::completions;
 use crate::context::Context;
 use crate::words;
 use anyhow::Result;
@@ -24,10 +25,31 @@ pub fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
         let args = GlobalArgs::default();
         let context = Context::find(&args, DocumentFormat::Json);
         let values = context.and_then(|context| values(&context));
+        let shell = completions::asking();
         let offered = values.unwrap_or_default().into_iter();
-        let offered =
-            offered.map(|(value, help)| CompletionCandidate::new(value).help(Some(help.into())));
+        let offered = offered.filter_map(|(value, help)| {
+            let value = quoted_for(shell, &value)?;
+            Some(CompletionCandidate::new(value).help(Some(help.into())))
+        });
         offered.collect()
+    })
+}
+
+/// A value as a shell must read it: bash and PowerShell put on the line what they are given, the
+/// others quote it themselves. Nothing for what no shell can take on one line. Values come from the
+/// repository: one that isn't quoted could be a command.
+fn quoted_for(shell: &str, value: &str) -> Option<String> {
+    if value.chars().any(char::is_control) {
+        return None;
+    }
+    let is_plain = |c: char| c.is_alphanumeric() || "_-./,+:@%^=".contains(c);
+    Some(match shell {
+        "bash" => value
+            .chars()
+            .flat_map(|c| (!is_plain(c)).then_some('\\').into_iter().chain([c]))
+            .collect(),
+        "powershell" if !value.chars().all(is_plain) => format!("'{}'", value.replace('\'', "''")),
+        _ => value.to_owned(),
     })
 }
 

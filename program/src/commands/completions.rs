@@ -5,6 +5,7 @@ use clap::Args;
 use clap_complete::Shell;
 use clap_complete::env::Shells;
 use std::process::ExitCode;
+use std::sync::OnceLock;
 
 /// What a shell needs to complete commands, options and their values as they are here
 #[derive(Args)]
@@ -15,6 +16,21 @@ pub struct Completions {
 
 /// By this variable, the script that is written here asks the program for what is possible.
 pub const ASKED: &str = "REDSHANK_COMPLETE";
+
+/// The shell that asks, if one does: whoever answers it takes the variable out of the environment.
+static ASKING: OnceLock<String> = OnceLock::new();
+
+/// Remembers which shell asks, before it is answered.
+pub fn remember_asking() {
+    if let Ok(shell) = std::env::var(ASKED) {
+        ASKING.get_or_init(|| shell);
+    }
+}
+
+/// The name of the shell that asks; empty if none does.
+pub fn asking() -> &'static str {
+    ASKING.get().map_or("", String::as_str)
+}
 
 impl Completions {
     pub fn run(&self, _args: &GlobalArgs) -> Result<ExitCode> {
