@@ -6,7 +6,7 @@ use crate::render::shown;
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use once_cell::sync::OnceCell;
-use redshank_changes::journal::Journal;
+use redshank_changes::journal::{Journal, KeyPlace};
 use redshank_files::FileKind;
 use redshank_findings::{ScanOptions, ScanResult, scan, scan_staged};
 use redshank_templates::{Collection, Survey, recognise};
@@ -148,6 +148,9 @@ impl<'a> Context<'a> {
         let Ok(journal) = Journal::of(&self.snapshot) else {
             return Ok(());
         };
+        if may_change {
+            say_key_place();
+        }
         let Some(entry) = journal.cut_short()? else {
             return Ok(());
         };
@@ -216,6 +219,22 @@ impl<'a> Context<'a> {
             let path = if path.is_empty() { "." } else { &path };
             crate::eputln!("not read: {path}: {}", one.reason);
         }
+    }
+}
+
+/// Says before a change that it can be undone only so long, where this person's key can't be kept.
+fn say_key_place() {
+    match KeyPlace::find() {
+        KeyPlace::Own => {}
+        KeyPlace::Temporary => crate::eputln!(
+            "the key by which your changes are known can't be kept in your state folder \
+             (XDG_STATE_HOME, or .local/state in HOME): `redshank undo` works until the system's \
+             temporary files are cleared, `redshank undo NUMBER` after that"
+        ),
+        KeyPlace::Nowhere => crate::eputln!(
+            "the key by which your changes are known can't be kept anywhere: `redshank undo NUMBER` \
+             undoes a change, `redshank undo` alone doesn't"
+        ),
     }
 }
 

@@ -195,7 +195,30 @@ impl Repository {
             .and_then(|found| found.modified())
             .map_err(disk(&index))?;
         std::fs::copy(&index, into).map_err(disk(into))?;
+        self.make_whole(into)?;
         set_modified(into, modified)
+    }
+
+    /// Makes a copy of a split index a whole one: the part that it shares is beside the index only,
+    /// and git deletes it when nothing of its own needs it (git-update-index(1), "SPLIT INDEX").
+    pub(crate) fn make_whole(&self, copy: &Path) -> Result<()> {
+        if !self.is_split()? {
+            return Ok(());
+        }
+        let words = ["-c", "core.splitIndex=false", "update-index", "--no-split-index"];
+        let git = self.git().args(words).env("GIT_INDEX_FILE", copy);
+        git.output().map(drop)
+    }
+
+    /// Whether there is a file that split indexes share.
+    ///
+    /// # Errors
+    /// If git's folder can't be listed.
+    pub fn is_split(&self) -> Result<bool> {
+        let is_shared = |name: &std::ffi::OsStr| name.to_string_lossy().starts_with("sharedindex.");
+        let folder = std::fs::read_dir(&self.git_folder).map_err(disk(&self.git_folder))?;
+        let mut names = folder.filter_map(|entry| entry.ok().map(|entry| entry.file_name()));
+        Ok(names.any(|name| is_shared(&name)))
     }
 
     /// Gives the index a second name, by which it can be brought back; where the disk has no second
@@ -205,7 +228,7 @@ impl Repository {
     /// If the disk refuses.
     pub fn save_index(&self, at: &Path) -> Result<()> {
         let index = self.index_file()?;
-        if !index.is_symlink() && std::fs::hard_link(&index, at).is_ok() {
+        if !self.is_split()? && !index.is_symlink() && std::fs::hard_link(&index, at).is_ok() {
             return Ok(());
         }
         self.copy_index(at)?;

@@ -27,6 +27,7 @@ impl Repository {
         let own = self.index_file()?;
         if own.exists() {
             std::fs::copy(&own, &index).map_err(refused(&index))?;
+            self.make_whole(&index)?;
         }
         std::fs::create_dir_all(&objects).map_err(refused(&objects))?;
         let known = self
@@ -45,8 +46,11 @@ impl Repository {
                 .env("GIT_ALTERNATE_OBJECT_DIRECTORIES", known.to_os_str_lossy())
         };
         if everything {
+            // What is here outside of a sparse checkout's folders is a part of it, too.
+            let sparse: &[&str] = if self.is_sparse { &["--sparse"] } else { &[] };
             beside(self.git())
                 .args(["-c", "advice.addEmbeddedRepo=false", "add", "--all"])
+                .args(sparse)
                 .output()?;
         }
         std::fs::create_dir_all(into).map_err(refused(into))?;

@@ -10,7 +10,8 @@ use std::path::PathBuf;
 /// `$XDG_CONFIG_HOME`); `None` where no home folder is known.
 pub fn folder() -> Option<PathBuf> {
     let base = etcetera::choose_base_strategy().ok()?;
-    Some(base.config_dir().join("redshank"))
+    let folder = base.config_dir();
+    folder.is_absolute().then(|| folder.join("redshank"))
 }
 
 /// The file of a person's own settings; `None` where no home folder is known.

@@ -12,6 +12,7 @@ mod seal;
 
 pub(crate) use apply::write_without_journal;
 pub use change::{Area, Changes, Content, FileChange, Mode};
+pub use seal::KeyPlace;
 pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
 
 use crate::disk::refused;

@@ -6,7 +6,7 @@
 #![allow(clippy::disallowed_methods, reason = "the person's own folder")]
 
 use etcetera::BaseStrategy;
-use redshank_files::Root;
+use redshank_files::{FileKind, Root};
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use std::io::{Read, Result, Write};
@@ -30,14 +30,26 @@ impl Key {
     /// The key of who runs the program, made when it is first asked for; none where there is no
     /// place for one.
     pub(super) fn of_person() -> Option<&'static Self> {
-        static KEY: LazyLock<Option<Key>> = LazyLock::new(|| Key::read_or_made().ok());
-        KEY.as_ref()
+        KEY.0.as_ref()
     }
 
-    fn read_or_made() -> Result<Self> {
-        let folder = folder().ok_or(std::io::ErrorKind::NotFound)?;
-        std::fs::create_dir_all(&folder)?;
-        let root = Root::open(&folder)?;
+    /// The key in the person's own folder; where that can't keep one, in a private one among the
+    /// system's temporary files. And whether it lasts.
+    fn find() -> (Option<Self>, KeyPlace) {
+        let own = folder().ok_or_else(|| std::io::ErrorKind::NotFound.into()).and_then(|folder| {
+            std::fs::create_dir_all(&folder)?;
+            Self::read_or_made(&Root::open(&folder)?)
+        });
+        match own {
+            Ok(key) => (Some(key), KeyPlace::Own),
+            Err(_) => match temporary().and_then(|root| Self::read_or_made(&root)) {
+                Ok(key) => (Some(key), KeyPlace::Temporary),
+                Err(_) => (None, KeyPlace::Nowhere),
+            },
+        }
+    }
+
+    fn read_or_made(root: &Root) -> Result<Self> {
         for _ in 0..2 {
             if let Some(found) = root.meta_if_there(FILE.into())? {
                 // A key that others could read or give proves nothing.
@@ -55,7 +67,7 @@ impl Key {
             let mut file = root.create(scratch.as_str().into(), 0o600)?;
             file.write_all(&key).and_then(|()| file.sync_all())?;
             // Somebody else may have made one in the same moment; theirs counts then.
-            let _ = root.link(scratch.as_str().into(), (&root, FILE.into()));
+            let _ = root.link(scratch.as_str().into(), (root, FILE.into()));
             root.remove_file(scratch.as_str().into())?;
         }
         Err(std::io::Error::other("the key can't be kept"))
@@ -66,13 +78,44 @@ impl Key {
     }
 }
 
+static KEY: LazyLock<(Option<Key>, KeyPlace)> = LazyLock::new(Key::find);
+
+/// Where this person's key is kept, by which their own changes are known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum KeyPlace {
+    /// In their own folder.
+    Own,
+    /// Among the system's temporary files: until these are cleared.
+    Temporary,
+    /// Nowhere.
+    Nowhere,
+}
+
+impl KeyPlace {
+    /// Where it is; it is made when it is first asked for.
+    pub fn find() -> Self {
+        KEY.1
+    }
+}
+
 fn folder() -> Option<PathBuf> {
     let base = etcetera::choose_base_strategy().ok()?;
-    Some(
-        base.state_dir()
-            .unwrap_or_else(|| base.data_dir())
-            .join("redshank"),
-    )
+    let folder = base.state_dir().unwrap_or_else(|| base.data_dir());
+    folder.is_absolute().then(|| folder.join("redshank"))
+}
+
+/// A folder among the temporary files that only this person can enter.
+fn temporary() -> Result<Root> {
+    let me = rustix::process::geteuid().as_raw();
+    // Not where rehearsals are: what is left there is cleared.
+    let name = format!("redshank-key-{me}");
+    let root = Root::open(&std::env::temp_dir().canonicalize()?)?;
+    root.create_private_folders(name.as_str().into())?;
+    let found = root.meta(name.as_str().into())?;
+    if found.kind != FileKind::Folder || found.owner != me || found.mode & 0o077 != 0 {
+        return Err(std::io::Error::other("it is somebody else's"));
+    }
+    root.beneath(name.as_str().into())
 }
 
 /// The text of a record, sealed if this person has a key.

@@ -487,8 +487,12 @@ impl<'a> Composer<'_, 'a> {
         let text = self.memory.text();
         let has_marks =
             || memory_text.as_ref().is_some_and(|held| held.contains_str("\n<<<<<<< "));
-        let is_remembered =
-            self.snapshot.repository.is_some() && (self.memory != *before || has_marks());
+        // Outside of a sparse checkout's folders, git would refuse to add it.
+        let repository = self.snapshot.repository.as_ref();
+        let has_place = repository.is_some_and(|repository| {
+            !repository.is_sparse || self.snapshot.root.is_there(MEMORY_FILE.into())
+        });
+        let is_remembered = has_place && (self.memory != *before || has_marks());
         Draft {
             memory: is_remembered.then_some((memory_text, text)),
             files,
