@@ -123,7 +123,7 @@ impl<'a> Context<'a> {
             )
         };
         if given.is_empty() {
-            bail!("an empty path\n  `.` is the folder you are in");
+            bail!("an empty path names nothing\n  `.` is the folder you are in");
         }
         let (folder, below) = if given.starts_with(b"/") {
             let top = Vec::from_path_lossy(&self.snapshot.top);
@@ -241,6 +241,9 @@ fn say_key_place() {
 /// Whether a path is surely as it should be already: relative, without empty parts, `.` and `..`.
 /// Hidden files may be taken the long way.
 fn is_plain(path: &BStr) -> bool {
+    if path.is_empty() {
+        return false;
+    }
     let starts_plain = |at: usize| !matches!(path.get(at), Some(b'/' | b'.'));
     starts_plain(0) && memchr::memchr_iter(b'/', path).all(|slash| starts_plain(slash + 1))
 }

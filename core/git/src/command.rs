@@ -8,6 +8,7 @@ use redshank_stage::Stage;
 use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{Read, Write};
+use std::os::unix::process::ExitStatusExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -132,6 +133,10 @@ impl Git {
         asked.seen(1, out.len() as u64);
         if status.success() {
             return Ok(out);
+        }
+        if let Some(signal) = status.signal() {
+            let command = self.shown();
+            return Err(Error::Killed { command, signal });
         }
         let said = String::from_utf8_lossy(&said)
             .trim()

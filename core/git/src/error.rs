@@ -14,6 +14,22 @@ pub enum Error {
         /// What git wrote on its standard error.
         said: String,
     },
+    /// git is older than what is asked of it.
+    #[error("this git is too old: version {found}, and {needed} is needed")]
+    TooOld {
+        /// Its version.
+        found: String,
+        /// The oldest that will do.
+        needed: String,
+    },
+    /// git was killed on the way.
+    #[error("`{command}` was killed by signal {signal}")]
+    Killed {
+        /// The words of the command.
+        command: String,
+        /// The signal's number (signal(7)).
+        signal: i32,
+    },
     /// A repository without files to look at.
     #[error("{0} is a bare repository or a git folder: there are no files to look at")]
     NoWorkTree(PathBuf),

@@ -1,6 +1,6 @@
 //! Hiding local changes to tracked files from git (git-update-index(1)).
 
-use crate::{Repository, Result};
+use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::HashSet;
 
@@ -24,9 +24,14 @@ impl Repository {
             self.unlocked()?;
             let mut input = bstr::join("\0", paths);
             input.push(0);
-            self.git()
-                .args(["update-index", flag, "-z", "--stdin"])
-                .with_input(&input)?;
+            let git = self.git().args(["update-index", flag, "-z", "--stdin"]);
+            if let Err(error) = git.with_input(&input) {
+                // A git that was killed on the way leaves its lock, which would stop every later one.
+                if matches!(error, Error::Killed { .. }) {
+                    self.remove_lock()?;
+                }
+                return Err(error);
+            }
         }
         Ok(())
     }

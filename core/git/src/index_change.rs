@@ -306,6 +306,15 @@ impl Repository {
         Ok(())
     }
 
+    /// Removes a lock that a git of ours left, which had found none when it began.
+    pub(crate) fn remove_lock(&self) -> Result<()> {
+        let lock = with_suffix(&self.index_file()?, ".lock");
+        match std::fs::remove_file(&lock) {
+            Err(error) if error.kind() != std::io::ErrorKind::NotFound => Err(disk(&lock)(error)),
+            _ => Ok(()),
+        }
+    }
+
     /// Waits a moment for another git that holds the index.
     ///
     /// # Errors

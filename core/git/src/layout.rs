@@ -84,7 +84,7 @@ pub fn find(folder: &Path) -> Result<Discovered> {
         Err(Error::Refused { said, .. }) if said.contains("must be run in a work tree") => {
             return Err(Error::NoWorkTree(folder.into()));
         }
-        Err(other) => return Err(other),
+        Err(other) => return Err(too_old(folder).unwrap_or(other)),
     };
     if !names_its_own_top(&top, &git_folder) {
         return Err(Error::TopElsewhere { top, git_folder });
@@ -112,6 +112,22 @@ pub fn find(folder: &Path) -> Result<Discovered> {
         git_folder,
         common_folder,
     })))
+}
+
+/// The oldest git that answers all that is asked (`rev-list --filter=object:type`, git 2.32).
+const OLDEST: (u32, u32) = (2, 32);
+
+/// That git is too old, if it is: asked when it didn't understand something.
+fn too_old(folder: &Path) -> Option<Error> {
+    let said = Git::at(folder).args(["version"]).output().ok()?;
+    let said = said.to_str_lossy();
+    let found = said.split(' ').nth(2)?.trim();
+    let mut parts = found.split('.').map(|part| part.parse::<u32>().ok());
+    let version = (parts.next()??, parts.next()??);
+    (version < OLDEST).then(|| Error::TooOld {
+        found: found.to_owned(),
+        needed: format!("{}.{}", OLDEST.0, OLDEST.1),
+    })
 }
 
 /// The top of the working tree, the git folder, and the one that all working trees share.

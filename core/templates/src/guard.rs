@@ -60,6 +60,10 @@ impl<'a> Guard<'a> {
     /// Whether a path looks like work, which a rule matches by a name that people use as well
     /// unless `is_certain`. A folder's path ends in a slash.
     pub(crate) fn is_work(&self, path: &RepoPath, is_certain: bool) -> bool {
+        if is_written_too(path.name()) {
+            let text = self.start_of(path);
+            return !text.is_empty() && !says_made(&text);
+        }
         let is_mode = is_environment_of_a_mode(path);
         if is_certain && !is_mode {
             return self.is_fixture(path);
@@ -410,10 +414,15 @@ pub fn looks_like_work(survey: &Survey, place: &RepoPath) -> bool {
 }
 
 /// Files by whose names an empty folder is kept (no tool reads them; people call them so).
-pub(crate) fn is_keep_file(name: &BStr) -> bool {
+pub fn is_keep_file(name: &BStr) -> bool {
     [".keep", ".gitkeep", ".empty", ".placeholder", ".hgkeep"]
         .iter()
         .any(|known| name == known)
+}
+
+/// Names of what autotools make, under which people write files themselves: a header line decides.
+fn is_written_too(name: &BStr) -> bool {
+    ["Makefile.in", "configure", "aclocal.m4", "config.h.in"].iter().any(|known| name == known)
 }
 
 /// `.env.production` and the like: the environment of one mode, not of one person.

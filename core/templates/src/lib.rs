@@ -49,7 +49,7 @@ pub use format::{
     Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
     SettingFormat, Sign, Template, TemplateRule, Variant,
 };
-pub use guard::{is_work_kept_out, looks_like_work, takes_work, work_kept_out};
+pub use guard::{is_keep_file, is_work_kept_out, looks_like_work, takes_work, work_kept_out};
 pub use matches::{TemplateMatch, TemplateMatches};
 
 pub use needed::{NeededPaths, SwallowedFile, swallowed};

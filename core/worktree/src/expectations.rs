@@ -1,6 +1,7 @@
 //! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven
 //! by anyone.
 
+use crate::rules::{RuleScope, Ruling};
 use crate::settings::{self, Expectation, Expected};
 use crate::tree::State;
 use crate::usage::rule_usage;
@@ -28,6 +29,9 @@ pub struct Outcome<'a> {
     pub paths: usize,
     /// The paths that are not as expected, with the answer on each.
     pub wrong: Vec<(RepoPathBuf, Answer)>,
+    /// A path that is as expected by a rule that only this person or this clone has, with it: for
+    /// everybody else the expectation fails.
+    pub only_here: Option<(RepoPathBuf, Ruling)>,
 }
 
 /// Runs expectations against the rules.
@@ -42,19 +46,30 @@ pub fn prove<'a>(
     let of_one = |expected: &'a Expectation| {
         let paths = paths_of(snapshot, expected)?;
         let mut wrong = Vec::new();
+        let mut only_here = None;
         for path in &paths {
             let answer = verdicts.query(path)?;
             if !expected.state.is(answer.state) {
                 wrong.push((path.clone(), answer));
+            } else if let Some(ruling) = answer.ruling.filter(|_| answer.state != State::Tracked)
+                && is_of_one(&ruling)
+            {
+                only_here.get_or_insert_with(|| (path.clone(), ruling));
             }
         }
         Ok(Outcome {
             expected,
             paths: paths.len(),
             wrong,
+            only_here,
         })
     };
     expectations.iter().map(of_one).collect()
+}
+
+/// Whether a rule is only this clone's or this person's.
+fn is_of_one(ruling: &Ruling) -> bool {
+    matches!(ruling.source().scope, RuleScope::Clone | RuleScope::Personal)
 }
 
 /// The paths that an expectation is about; the tree is only walked for a pattern.
@@ -87,7 +102,9 @@ pub fn recorded(
     let tree = snapshot.whole_tree()?;
     let mut recorded = Vec::new();
     for usage in rule_usage(snapshot)?.rules {
-        if usage.catches.files == 0 || usage.rule().negated {
+        let is_of_one =
+            matches!(usage.list.source.scope, RuleScope::Clone | RuleScope::Personal);
+        if usage.catches.files == 0 || usage.rule().negated || is_of_one {
             continue;
         }
         let example = tree.in_state(State::Ignored).find(|entry| {
@@ -105,7 +122,7 @@ pub fn recorded(
         }
     }
     let kept = kept.into_values();
-    recorded.extend(kept.map(|path| (path, Expected::Kept, "it is work".to_owned())));
+    recorded.extend(kept.map(|path| (path, Expected::Kept, "source file".to_owned())));
     let known = &snapshot.settings()?.expect;
     let is_known = |path: &str| known.iter().any(|one| one.path.as_deref() == Some(path));
     let new = recorded.into_iter().filter_map(|(path, state, because)| {

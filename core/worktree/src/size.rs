@@ -61,12 +61,17 @@ impl<'de> Deserialize<'de> for Bytes {
         #[serde(untagged)]
         enum Form {
             Number(u64),
+            Negative(i64),
+            Float(f64),
             Text(String),
         }
-        match Form::deserialize(from)? {
+        let read = match Form::deserialize(from)? {
             Form::Number(bytes) => Ok(Self(bytes)),
-            Form::Text(text) => text.parse().map_err(serde::de::Error::custom),
-        }
+            Form::Negative(number) => number.to_string().parse(),
+            Form::Float(number) => format!("{number:?}").parse(),
+            Form::Text(text) => text.parse(),
+        };
+        read.map_err(serde::de::Error::custom)
     }
 }
 

@@ -11,15 +11,19 @@ use clap::Args;
 use jiff::civil::Date;
 use redshank_changes::Edit;
 use redshank_findings::{Finding, today};
+use redshank_worktree::Class;
 use redshank_worktree::settings::Acceptance;
 use std::process::ExitCode;
 
 /// Record that a finding is all right, and why
 #[derive(Args)]
 pub struct Accept {
-    /// The finding's id; `redshank check -v` shows it
+    /// The finding's id, or the path that it is on; `redshank check -v` shows both
     #[arg(add = values::findings())]
     finding: String,
+    /// The class, where a path has findings of several
+    #[arg(long = "class", value_name = "CLASS", value_parser = values::class())]
+    class: Option<Class>,
     /// Why it is all right
     #[arg(long, value_name = "REASON")]
     because: Option<String>,
@@ -47,8 +51,11 @@ impl Accept {
         // One place of many, by its own id.
         let gathered = result.findings.iter().filter(|finding| finding.is_gathered);
         let mut places = gathered.flat_map(|finding| &finding.also);
-        let finding = whole.or_else(|| places.find(is_it));
-        let finding = finding.with_context(|| self.unknown(&context))?;
+        let by_id = whole.or_else(|| places.find(is_it));
+        let finding = match by_id {
+            Some(finding) => finding,
+            None => self.on_path(&context, &result.findings)?,
+        };
         if context.for_people {
             show(finding)?;
         }
@@ -87,6 +94,34 @@ impl Accept {
         Ok(ExitCode::SUCCESS)
     }
 
+    /// The one finding on the path that was given.
+    fn on_path<'f>(&self, context: &Context, findings: &'f [Finding]) -> Result<&'f Finding> {
+        let Ok(path) = context.resolve(self.finding.as_ref()) else {
+            bail!(self.unknown(context));
+        };
+        let places = findings.iter().flat_map(|one| match one.is_gathered {
+            true => one.places().collect(),
+            false => vec![one],
+        });
+        let is_it = |one: &&Finding| {
+            one.path.bare() == path.bare() && self.class.is_none_or(|class| one.class() == class)
+        };
+        let found: Vec<&Finding> = places.filter(is_it).collect();
+        match found.as_slice() {
+            [] => bail!(self.unknown(context)),
+            [one] => Ok(one),
+            several => {
+                let ids = several.iter().map(|one| format!("{} ({})", one.id, one.rule));
+                bail!(
+                    "{} findings are on {}\n  name one by its id, or its class with --class: {}",
+                    several.len(),
+                    shown(&path),
+                    ids.collect::<Vec<_>>().join(", ")
+                )
+            }
+        }
+    }
+
     fn reason(&self, context: &Context) -> Result<String> {
         match &self.because {
             Some(because) if !because.trim().is_empty() => Ok(because.clone()),
@@ -105,7 +140,7 @@ impl Accept {
             return format!("{} is accepted already", self.finding);
         }
         format!(
-            "there is no finding `{}`\n  `redshank check -v` shows the ids",
+            "there is no finding `{}`\n  `redshank check -v` shows the ids and paths",
             self.finding
         )
     }

@@ -12,6 +12,7 @@ use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_files::FileKind;
 use redshank_pattern::Breadth;
+use redshank_templates::is_keep_file;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
@@ -85,7 +86,12 @@ impl Add {
                 );
             }
             let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, &folder)?;
-            return self.write(&context, target, contents_only());
+            // What keeps the folder is no content.
+            let names = context.snapshot.root.list(&folder).unwrap_or_default();
+            let kept = names.into_iter().filter(|(name, _)| is_keep_file(name.as_bstr()));
+            let kept = kept.map(|(name, _)| [b"!", name.as_slice()].concat().into());
+            let patterns = contents_only().into_iter().chain(kept).collect();
+            return self.write(&context, target, patterns);
         }
         let target = self.rules.target(&context)?;
         let patterns = match &self.like {

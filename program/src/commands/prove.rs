@@ -2,7 +2,7 @@ use super::found;
 use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
 use crate::context::Context;
-use crate::putln;
+use crate::{putln, words};
 use crate::render::{self, Align, Cell, JunitCase, Paint, Table, shortened, shown, width};
 use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
 use anyhow::{Result, bail};
@@ -10,6 +10,7 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
 use redshank_findings::Finding;
+use redshank_findings::masked;
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
 use redshank_worktree::{Overlay, RepoPath, Verdicts};
@@ -74,9 +75,12 @@ impl Prove {
         let covers = |finding: &Finding, path: &RepoPath| {
             path == &*finding.path || path.is_within(&finding.path)
         };
+        // What somebody accepted is none of ours to name.
+        let accepted = &context.snapshot.settings()?.accept;
         let is_work = |path: &RepoPath| {
             let mut places = findings.iter().flat_map(Finding::places);
-            !places.any(|place| covers(place, path))
+            let is_accepted = accepted.iter().any(|one| path.as_bstr() == one.path.as_bytes());
+            !is_accepted && !places.any(|place| covers(place, path))
         };
         let proposed = recorded(&context.snapshot, &is_work)?;
         let settings = context.snapshot.settings()?;
@@ -156,11 +160,13 @@ impl Report for Proof<'_> {
 
     fn text(&self) -> Result<String> {
         let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Whole, Align::Left]);
-        let is_shown = |outcome: &&Outcome| !(self.quiet && outcome.wrong.is_empty());
+        let is_shown = |outcome: &&Outcome| {
+            !(self.quiet && outcome.wrong.is_empty() && outcome.only_here.is_none())
+        };
         let shown_ones: Vec<&Outcome> = self.outcomes.iter().filter(is_shown).collect();
         for outcome in &shown_ones {
             let because = outcome.expected.because.as_deref().unwrap_or_default();
-            let because = shown(because.as_bytes().as_bstr());
+            let because = shown(masked(because).as_bytes().as_bstr());
             table.row([
                 match outcome.wrong.is_empty() {
                     true => Cell::painted(Paint::Good, "holds"),
@@ -174,6 +180,14 @@ impl Report for Proof<'_> {
         let mut text = String::new();
         for (row, outcome) in table.text().lines().zip(&shown_ones) {
             text += &format!("{row}\n{}", self.reasons(outcome)?);
+            if let Some((path, ruling)) = &outcome.only_here {
+                let said = format!(
+                    "        only here: {} by {}; for everybody else, and in CI, it fails",
+                    shown(path),
+                    words::ruling(ruling)
+                );
+                text += &format!("{}\n", Paint::Warn.on(said));
+            }
         }
         let all = self.outcomes.len();
         let sum = format!("{} of {all} hold", all - self.failed());

@@ -39,15 +39,18 @@ impl Settings {
         let mut rows = of_person(args);
         rows.extend(of_limits(team, args));
         rows.extend(of_repository(team));
+        let known: Vec<String> = rows.iter().map(|row| row.name.to_owned()).collect();
         if let Some(name) = &self.name {
             let group = format!("{name}.");
             rows.retain(|row| row.name == name || row.name.starts_with(&group));
         }
         let [first, rest @ ..] = rows.as_slice() else {
-            bail!(
-                "there is no setting `{}`\n  `redshank settings` lists them",
-                self.name.as_deref().unwrap_or_default()
-            );
+            let asked = self.name.as_deref().unwrap_or_default();
+            let distance = |known: &&String| strsim::damerau_levenshtein(asked, known);
+            let near = known.iter().min_by_key(distance);
+            let near = near.filter(|near| distance(near) <= asked.len().div_ceil(3));
+            let near = near.map_or(String::new(), |near| format!("did you mean `{near}`? "));
+            bail!("there is no setting `{asked}`\n  {near}`redshank settings` lists them");
         };
         if let Some(value) = &self.value {
             let is_one = rest.is_empty() && Some(first.name) == self.name.as_deref();
@@ -88,7 +91,22 @@ impl Settings {
             );
         }
         let team = context.snapshot.settings()?;
-        let after = team.with_value(name, value)?;
+        let words: &[&str] = match name {
+            "visibility" => &["private", "public"],
+            "draft.layout" => &["top", "folders"],
+            "draft.explain" => &["full", "brief", "none"],
+            "hook.level" => &["error", "warning"],
+            _ => &[],
+        };
+        if !words.is_empty() && !words.contains(&value) {
+            bail!("`{value}` is no value of `{name}`\n  one of: {}", words.join(", "));
+        }
+        let after = team.with_value(name, value).map_err(|error| match error {
+            redshank_worktree::Error::Malformed { .. } => anyhow::anyhow!(
+                "`{value}` is no value of `{name}`\n  a size such as \"10 MiB\", or a number"
+            ),
+            other => other.into(),
+        })?;
         let outcome = Proposal {
             command: "settings",
             write: self.write,

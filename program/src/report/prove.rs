@@ -4,6 +4,7 @@ use super::PathOut;
 use bstr::ByteSlice;
 use redshank_worktree::expectations::Outcome;
 use redshank_worktree::settings::Expectation;
+use redshank_findings::masked;
 use serde::Serialize;
 
 /// `prove --format json`.
@@ -37,6 +38,8 @@ pub struct ExpectationOut {
     pub because: Option<String>,
     /// Whether it holds.
     pub holds: bool,
+    /// It holds by a rule that only this clone or this person has: for everybody else it fails.
+    pub only_here: bool,
     /// How many paths were looked at.
     pub paths: usize,
     /// The paths that are not in that state.
@@ -75,7 +78,7 @@ impl From<&Expectation> for ProposedOut {
         Self {
             path: expected.path.clone(),
             state: expected.state.word(),
-            because: expected.because.clone(),
+            because: expected.because.as_deref().map(masked),
         }
     }
 }
@@ -88,8 +91,9 @@ impl From<&Outcome<'_>> for ExpectationOut {
             path: expected.path.clone(),
             pattern: expected.pattern.clone(),
             state: expected.state.word(),
-            because: expected.because.clone(),
+            because: expected.because.as_deref().map(masked),
             holds: outcome.wrong.is_empty(),
+            only_here: outcome.only_here.is_some(),
             paths: outcome.paths,
             wrong: wrong.map(|(path, _)| PathOut::of(path.as_bstr())).collect(),
         }

@@ -37,6 +37,11 @@ fn said(error: &impl std::error::Error, todo: impl Into<String>) -> Lines {
 fn of_git(error: &redshank_git::Error) -> Lines {
     use redshank_git::Error;
     let todo = match error {
+        Error::TooOld { .. } => "install a newer git, or put it first on the PATH",
+        Error::Killed { .. } => {
+            "a limit on memory, time or file sizes (`ulimit -a`) may have stopped it; nothing of it is \
+             left"
+        }
         Error::NotStarted(_) => "Redshank needs git on the PATH; install it, or mend the PATH",
         Error::NoWorkTree(_) => "go to a working tree, or name one with --root",
         Error::TopElsewhere { .. } => "if that is meant, name both: GIT_DIR and GIT_WORK_TREE",

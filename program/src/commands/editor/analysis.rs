@@ -9,7 +9,7 @@ use super::offers::Offers;
 use super::parts::Parts;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
-use redshank_findings::{Finding, secrets_of};
+use redshank_findings::{Finding, masked, secrets_of};
 use redshank_pattern::fit;
 use redshank_templates::{
     Collection, Draft, DraftOptions, Failure, Survey, Template, is_work_kept_out, prove, recognise,
@@ -138,7 +138,7 @@ pub fn work(top: &Path, jobs: &Receiver<Job>, news: &Sender<News>) {
             }
             // It may be gone for a moment.
             Err(error) => {
-                tracing::warn!("{error}");
+                tracing::warn!("{}", masked(&error.to_string()));
                 match jobs.recv() {
                     Ok(Job::Open(documents)) => open = documents,
                     Ok(Job::DiskChanged) => {}

@@ -57,7 +57,8 @@ fn give_back_before_a_crash() {
 )]
 fn give_back() {
     let _ = execute!(stdout(), DisableMouseCapture);
-    ratatui::restore();
+    // Where the terminal is gone, there is nobody to tell.
+    let _ = ratatui::try_restore();
 }
 
 /// Keys in, pictures out.

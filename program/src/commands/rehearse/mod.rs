@@ -176,6 +176,11 @@ fn run(
     });
     let status = match status {
         Ok(status) => status,
+        Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied => bail!(
+            "{0} can't be run: it isn't executable in the clone\n  `git update-index --chmod=+x {0}` \
+             makes it so for everybody; `sh {0}` runs it without",
+            program.to_string_lossy()
+        ),
         Err(error) => bail!(
             "{} can't be run: {error}\n  name a program that is on the PATH, or by its path in \
              the clone",

@@ -14,7 +14,7 @@ use redshank_worktree::tree::Tree;
 use redshank_worktree::usage::rule_usage_in;
 use redshank_worktree::{Overlay, Verdicts};
 use std::fs::Permissions;
-use std::io::{ErrorKind, Write};
+use std::io::{ErrorKind, Read, Write};
 use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 
@@ -38,25 +38,54 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
     if file == Path::new("-") {
         return Ok(screen::raw().write_all(html.as_bytes())?);
     }
-    put_down(file, &html)?;
+    put_down(&snapshot.top, file, &html)?;
     if context.speaks() {
         putln!("{}  {}", Paint::Good.on("written"), file.display())?;
     }
     Ok(())
 }
 
-/// Writes a file that the person names, anywhere; only an older page of ours is replaced.
+/// How much of a file is read to see whether it is a page of ours, in bytes.
+const HEAD: u64 = 64 << 10;
+
+/// Writes a file that the person names, anywhere; only an older page of ours is replaced. A link
+/// of the repository's on the way could lead anywhere.
 #[allow(clippy::disallowed_methods, reason = "a place that the person names")]
-fn put_down(file: &Path, html: &str) -> Result<()> {
-    match std::fs::read(file) {
-        Ok(held) if !held.contains_str(GENERATOR) => bail!(
-            "{} is there already and no page of redshank\n  name another file",
+fn put_down(top: &Path, file: &Path, html: &str) -> Result<()> {
+    let absolute = std::path::absolute(file)?;
+    if let Ok(below) = absolute.strip_prefix(top) {
+        let mut here = top.to_owned();
+        for part in below.parent().into_iter().flat_map(Path::components) {
+            here.push(part);
+            if here.is_symlink() {
+                bail!(
+                    "{} is a symbolic link of the repository's\n  name a folder that isn't behind one",
+                    here.display()
+                );
+            }
+        }
+    }
+    match std::fs::symlink_metadata(file) {
+        Ok(found) if !found.is_file() => bail!(
+            "{} is no regular file\n  name another file",
             file.display()
         ),
+        Ok(_) => {
+            let mut held = Vec::new();
+            std::fs::File::open(file)
+                .and_then(|open| open.take(HEAD).read_to_end(&mut held))
+                .with_context(|| file.display().to_string())?;
+            if !held.contains_str(GENERATOR) {
+                bail!(
+                    "{} is there already and no page of redshank\n  name another file",
+                    file.display()
+                );
+            }
+        }
         Err(error) if error.kind() != ErrorKind::NotFound => {
             return Err(error).with_context(|| file.display().to_string());
         }
-        Ok(_) | Err(_) => {}
+        Err(_) => {}
     }
     let folder = file
         .parent()

@@ -46,11 +46,11 @@ pub fn text(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -
             text += &overridden(&verdicts.rules_at(at)?, at);
         }
         if answer.state == State::Tracked && ignores {
-            let command = Paint::Type.on(format!("git rm --cached {}", quoted(given)));
+            let command = Paint::Type.on(format!("redshank untrack {}", quoted(given)));
             text += &format!("    {command} stops tracking it and keeps it on disk\n");
         }
     }
-    if answer.state == State::Candidate && answer.ruling.is_none() && !at.is_top() {
+    if answer.state != State::Ignored && answer.ruling.is_none() && !at.is_top() {
         text += &near(&verdicts.rules_at(at)?, at);
     }
     Ok(text)
