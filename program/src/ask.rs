@@ -130,7 +130,10 @@ fn legend(answers: &[Answer]) -> String {
 
 fn explain(term: &Term, typed: &str, answers: &[Answer]) -> Result<()> {
     if !["?", "help", "h"].contains(&typed.trim()) {
-        term.write_line(&format!("  \u{201c}{}\u{201d} is no answer", shown(typed.as_bytes().into())))?;
+        term.write_line(&format!(
+            "  \u{201c}{}\u{201d} is no answer",
+            shown(typed.as_bytes().into())
+        ))?;
     }
     Ok(term.write_line(&format!(
         "  {}; then Enter, or Esc to leave it",

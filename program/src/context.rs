@@ -169,13 +169,18 @@ impl<'a> Context<'a> {
     /// The number of the newest change in the journal; 0 if there is none.
     pub fn newest_change(&self) -> u32 {
         let listed = Journal::of(&self.snapshot).and_then(|journal| journal.list());
-        listed.ok().and_then(|all| Some(all.last()?.number)).unwrap_or_default()
+        listed
+            .ok()
+            .and_then(|all| Some(all.last()?.number))
+            .unwrap_or_default()
     }
 
     /// The files of the working tree that changes after that number wrote, sorted.
     pub fn changed_since(&self, number: u32) -> Result<Vec<BString>> {
         let changes = Journal::of(&self.snapshot)?.list()?;
-        let since = changes.into_iter().filter(|change| change.number > number && !change.undone);
+        let since = changes
+            .into_iter()
+            .filter(|change| change.number > number && !change.undone);
         let mut files: Vec<BString> = since.flat_map(|change| change.files).collect();
         files.retain(|path| self.snapshot.root.is_there(RepoPath::new(path)));
         files.sort();
@@ -185,7 +190,9 @@ impl<'a> Context<'a> {
 
     /// The name of a command for the journal; one that `setup` runs is a part of it.
     pub fn journal_name(&self, command: &str) -> String {
-        self.args.within.map_or(command.to_owned(), |within| format!("{within}: {command}"))
+        self.args
+            .within
+            .map_or(command.to_owned(), |within| format!("{within}: {command}"))
     }
 
     /// Asks before a change, where there is somebody to ask; a script has said so by its options

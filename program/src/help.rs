@@ -220,8 +220,14 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "untrack",
         &[
-            ("untrack notes.md build/", "what would be untracked, and its effect on others"),
-            ("untrack --ignored --apply", "all that rules match, although it is tracked"),
+            (
+                "untrack notes.md build/",
+                "what would be untracked, and its effect on others",
+            ),
+            (
+                "untrack --ignored --apply",
+                "all that rules match, although it is tracked",
+            ),
         ],
     ),
     (

@@ -279,8 +279,7 @@ impl<'a> Hook<'a> {
     /// A name for somebody's own hook that nothing has yet.
     fn free_name(&self) -> Result<String> {
         let own = format!("{}{ASIDE}", self.event.name());
-        let names =
-            std::iter::once(own.clone()).chain((2..).map(|nth| format!("{own}-{nth}")));
+        let names = std::iter::once(own.clone()).chain((2..).map(|nth| format!("{own}-{nth}")));
         for name in names {
             if self
                 .content(self.beside(&name).as_bstr())

@@ -94,7 +94,9 @@ impl Untracking {
                 not_ignored.push(path.clone());
             }
         }
-        let on_disk = files.iter().filter_map(|path| snapshot.root.meta(path).ok());
+        let on_disk = files
+            .iter()
+            .filter_map(|path| snapshot.root.meta(path).ok());
         let stats = on_disk.map(|meta| FileStats::one(Bytes(meta.size))).sum();
         let changes = Changes {
             untracked: files.iter().cloned().map(Into::into).collect(),

@@ -293,7 +293,9 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     result.submodules = inside.map(|entry| entry.path.clone()).collect();
     stages::leave_out_accepted(scan, &mut result);
     stages::gather(&mut result.findings);
-    result.findings.retain(|finding| scan.options.is_on_path(finding));
+    result
+        .findings
+        .retain(|finding| scan.options.is_on_path(finding));
     result.leave_out(&|finding| !scan.options.is_for(finding));
     sort(&mut result.findings);
     stage.seen(result.findings.len() as u64, 0);

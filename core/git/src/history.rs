@@ -34,7 +34,9 @@ impl Repository {
     /// If git refuses.
     pub fn has_staged(&self) -> Result<bool> {
         let listed = match self.has_commit() {
-            true => self.git().args(["diff-index", "--cached", "--name-only", "HEAD", "--"]),
+            true => self
+                .git()
+                .args(["diff-index", "--cached", "--name-only", "HEAD", "--"]),
             false => self.git().args(["ls-files", "--cached"]),
         };
         Ok(!listed.output()?.is_empty())

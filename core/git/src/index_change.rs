@@ -205,16 +205,18 @@ impl Repository {
         if !self.is_split()? {
             return Ok(());
         }
-        let words = ["-c", "core.splitIndex=false", "update-index", "--no-split-index"];
+        let words = [
+            "-c",
+            "core.splitIndex=false",
+            "update-index",
+            "--no-split-index",
+        ];
         let git = self.git().args(words).env("GIT_INDEX_FILE", copy);
         git.output().map(drop)
     }
 
     /// Whether there is a file that split indexes share.
-    ///
-    /// # Errors
-    /// If git's folder can't be listed.
-    pub fn is_split(&self) -> Result<bool> {
+    fn is_split(&self) -> Result<bool> {
         let is_shared = |name: &std::ffi::OsStr| name.to_string_lossy().starts_with("sharedindex.");
         let folder = std::fs::read_dir(&self.git_folder).map_err(disk(&self.git_folder))?;
         let mut names = folder.filter_map(|entry| entry.ok().map(|entry| entry.file_name()));
@@ -228,7 +230,7 @@ impl Repository {
     /// If the disk refuses.
     pub fn save_index(&self, at: &Path) -> Result<()> {
         let index = self.index_file()?;
-        if !self.is_split()? && !index.is_symlink() && std::fs::hard_link(&index, at).is_ok() {
+        if !index.is_symlink() && std::fs::hard_link(&index, at).is_ok() {
             return Ok(());
         }
         self.copy_index(at)?;

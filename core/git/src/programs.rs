@@ -123,14 +123,25 @@ pub(crate) fn started_at_commit(listed: &[u8]) -> Vec<BString> {
         // git's own monitor is no program of the repository's.
         value.is_none_or(|value| {
             let value = value.to_ascii_lowercase();
-            [&b""[..], b"true", b"false", b"1", b"0", b"yes", b"no", b"on", b"off"]
-                .contains(&&value[..])
+            [
+                &b""[..],
+                b"true",
+                b"false",
+                b"1",
+                b"0",
+                b"yes",
+                b"no",
+                b"on",
+                b"off",
+            ]
+            .contains(&&value[..])
         })
     };
     let is_one = |key: &BStr| {
         AT_COMMIT.iter().any(|(first, last)| {
             let last = [b".", last.as_bytes()].concat();
-            key.strip_prefix(first.as_bytes()).is_some_and(|rest| rest.starts_with(b"."))
+            key.strip_prefix(first.as_bytes())
+                .is_some_and(|rest| rest.starts_with(b"."))
                 && key.ends_with(&last)
         })
     };

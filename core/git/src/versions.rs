@@ -79,7 +79,12 @@ impl Repository {
         take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
     ) -> Result<usize> {
         let mut missing = 0;
-        let history = ["--exclude=refs/stash", "--exclude=refs/notes/*", OURS, "--all"];
+        let history = [
+            "--exclude=refs/stash",
+            "--exclude=refs/notes/*",
+            OURS,
+            "--all",
+        ];
         let head: &[&str] = if self.has_commit() { &["HEAD"] } else { &[] };
         let history = [&history[..], head].concat();
         missing += self.versions_of(Kept::History, &history, take)?;
@@ -192,7 +197,11 @@ impl Repository {
         let log = [
             "log",
             OURS,
-            if with_reflog { "--reflog" } else { "--exclude=refs/stash" },
+            if with_reflog {
+                "--reflog"
+            } else {
+                "--exclude=refs/stash"
+            },
             "--all",
             "HEAD",
             "--raw",

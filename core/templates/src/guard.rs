@@ -19,8 +19,8 @@ mod names;
 use crate::Survey;
 pub(crate) use names::is_unmistakable;
 use names::{
-    has_page_type, is_made_by_name, is_of_tools, is_output_name, is_source, is_test_data, is_test_place,
-    is_work_place, is_written, may_be_script,
+    has_page_type, is_made_by_name, is_of_tools, is_output_name, is_source, is_test_data,
+    is_test_place, is_work_place, is_written, may_be_script,
 };
 use rayon::prelude::*;
 use redshank_worktree::rules::{RuleScope, Ruling};
@@ -241,12 +241,18 @@ impl<'a> Guard<'a> {
             Some(extension) => name[..name.len() - extension.len()].as_bstr(),
             None => name,
         };
-        let sources = [".ts", ".tsx", ".coffee", ".scss", ".sass", ".less", ".pug", ".elm", ".res"];
+        let sources = [
+            ".ts", ".tsx", ".coffee", ".scss", ".sass", ".less", ".pug", ".elm", ".res",
+        ];
         let beside = |kind: &&str| {
-            let source = path.folder().join([stem.as_bytes(), kind.as_bytes()].concat());
+            let source = path
+                .folder()
+                .join([stem.as_bytes(), kind.as_bytes()].concat());
             source.as_bstr() != path.as_bstr() && self.snapshot.root.is_there(&source)
         };
-        self.is_made(path, path) || name.ends_with(b".min.js") || sources.iter().any(|kind| beside(&kind))
+        self.is_made(path, path)
+            || name.ends_with(b".min.js")
+            || sources.iter().any(beside)
     }
 
     fn is_copy(&self, path: &RepoPath, folder: &RepoPath) -> bool {
@@ -320,8 +326,20 @@ impl<'a> Guard<'a> {
 
 /// Names that people give to folders of sources.
 const SOURCES: [&str; 14] = [
-    "src", "source", "sources", "lib", "app", "apps", "include", "core", "code", "scripts", "pkg",
-    "internal", "cmd", "components",
+    "src",
+    "source",
+    "sources",
+    "lib",
+    "app",
+    "apps",
+    "include",
+    "core",
+    "code",
+    "scripts",
+    "pkg",
+    "internal",
+    "cmd",
+    "components",
 ];
 
 /// Folders that a rule ignores by a name which people give to folders of sources as well, and in
@@ -342,8 +360,8 @@ pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, 
         let name = entry.path.name();
         let is_work = match entry.kind {
             EntryKind::Folder => {
-                let is_of_people =
-                    SOURCES.iter().any(|known| name == known) && !survey.matches.speaks_of(&entry.path);
+                let is_of_people = SOURCES.iter().any(|known| name == known)
+                    && !survey.matches.speaks_of(&entry.path);
                 (is_of_people || is_output_name(name)) && guard.holds_sources(&entry.path)
             }
             EntryKind::File => {
@@ -422,7 +440,9 @@ pub fn is_keep_file(name: &BStr) -> bool {
 
 /// Names of what autotools make, under which people write files themselves: a header line decides.
 fn is_written_too(name: &BStr) -> bool {
-    ["Makefile.in", "configure", "aclocal.m4", "config.h.in"].iter().any(|known| name == known)
+    ["Makefile.in", "configure", "aclocal.m4", "config.h.in"]
+        .iter()
+        .any(|known| name == known)
 }
 
 /// `.env.production` and the like: the environment of one mode, not of one person.

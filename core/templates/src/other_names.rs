@@ -13,7 +13,10 @@ struct Table {
 }
 
 static TABLE: LazyLock<HashMap<String, String>> = LazyLock::new(|| {
-    let read = toml_file::read::<Table>(include_str!("other_names.toml"), Path::new("other_names.toml"));
+    let read = toml_file::read::<Table>(
+        include_str!("other_names.toml"),
+        Path::new("other_names.toml"),
+    );
     // The tests see to it that it can be read.
     read.map(|table| table.other).unwrap_or_default()
 });
@@ -33,7 +36,10 @@ mod tests {
         let templates = Collection::built_in().unwrap();
         assert!(TABLE.len() > 50);
         for (name, template) in &*TABLE {
-            assert!(templates.iter().any(|one| one.name == *template), "{template}");
+            assert!(
+                templates.iter().any(|one| one.name == *template),
+                "{template}"
+            );
             assert!(!templates.iter().any(|one| one.name == *name), "{name}");
             assert_eq!(templates.find(name).unwrap().name, *template);
         }

@@ -106,7 +106,8 @@ pub struct Survey<'a> {
 impl Survey<'_> {
     /// Leaves the projects and the places of a template out.
     pub fn leave_out(&mut self, template: &str) {
-        self.projects.retain(|project| project.template.name != template);
+        self.projects
+            .retain(|project| project.template.name != template);
         self.known.retain(|known| known.template != template);
     }
 }

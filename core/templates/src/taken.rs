@@ -37,16 +37,40 @@ pub enum Loss {
 /// Files that people write and that no tool makes under such a name.
 static WRITTEN: LazyLock<PatternSet> = LazyLock::new(|| {
     let names = [
-        "README*", "LICENSE*", "COPYING*", "CHANGELOG*", "CONTRIBUTING*", "Dockerfile", "Makefile",
-        "Containerfile", "*.md", "*.rst", "*.adoc", "*.js", "*.mjs", "*.cjs", "*.jsx", "*.css",
-        "*.html", "*.sh", "*.yml", "*.yaml",
+        "README*",
+        "LICENSE*",
+        "COPYING*",
+        "CHANGELOG*",
+        "CONTRIBUTING*",
+        "Dockerfile",
+        "Makefile",
+        "Containerfile",
+        "*.md",
+        "*.rst",
+        "*.adoc",
+        "*.js",
+        "*.mjs",
+        "*.cjs",
+        "*.jsx",
+        "*.css",
+        "*.html",
+        "*.sh",
+        "*.yml",
+        "*.yaml",
     ];
     names.map(str::to_owned).to_vec().into()
 });
 
 /// Samples beside what isn't committed.
 static SAMPLES: LazyLock<PatternSet> = LazyLock::new(|| {
-    let names = [".env.example", ".env.sample", ".env.template", ".env.dist", "*.example", "*.sample"];
+    let names = [
+        ".env.example",
+        ".env.sample",
+        ".env.template",
+        ".env.dist",
+        "*.example",
+        "*.sample",
+    ];
     names.map(str::to_owned).to_vec().into()
 });
 
@@ -73,7 +97,10 @@ pub fn taken_away<'p>(
         })
     });
     let mut taken: Vec<TakenFile> = taken.collect();
-    if let Some(first) = taken.iter_mut().find(|one| matches!(one.loss, Loss::Authored { .. })) {
+    if let Some(first) = taken
+        .iter_mut()
+        .find(|one| matches!(one.loss, Loss::Authored { .. }))
+    {
         first.loss = Loss::Authored {
             by: referring(snapshot, &first.path),
         };

@@ -69,7 +69,10 @@ pub fn prove<'a>(
 
 /// Whether a rule is only this clone's or this person's.
 fn is_of_one(ruling: &Ruling) -> bool {
-    matches!(ruling.source().scope, RuleScope::Clone | RuleScope::Personal)
+    matches!(
+        ruling.source().scope,
+        RuleScope::Clone | RuleScope::Personal
+    )
 }
 
 /// The paths that an expectation is about; the tree is only walked for a pattern.
@@ -102,8 +105,10 @@ pub fn recorded(
     let tree = snapshot.whole_tree()?;
     let mut recorded = Vec::new();
     for usage in rule_usage(snapshot)?.rules {
-        let is_of_one =
-            matches!(usage.list.source.scope, RuleScope::Clone | RuleScope::Personal);
+        let is_of_one = matches!(
+            usage.list.source.scope,
+            RuleScope::Clone | RuleScope::Personal
+        );
         if usage.catches.files == 0 || usage.rule().negated || is_of_one {
             continue;
         }

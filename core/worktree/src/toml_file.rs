@@ -49,10 +49,12 @@ const LONGEST_COMPLAINT: usize = 1_000;
 
 /// A complaint without the middle of what is too long to be read.
 fn shortened(complaint: &str) -> String {
-    let lines = complaint.lines().map(|line| match line.char_indices().nth(200) {
-        Some((at, _)) => format!("{}…", &line[..at]),
-        None => line.to_owned(),
-    });
+    let lines = complaint
+        .lines()
+        .map(|line| match line.char_indices().nth(200) {
+            Some((at, _)) => format!("{}…", &line[..at]),
+            None => line.to_owned(),
+        });
     let mut text = lines.collect::<Vec<_>>().join("\n");
     if let Some((at, _)) = text.char_indices().find(|(at, _)| *at >= LONGEST_COMPLAINT) {
         text.truncate(at);

@@ -586,13 +586,15 @@ fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
     use ImpossibleReason as Reason;
     let text = rule.text.as_slice();
     let body = text.strip_prefix(b"!").unwrap_or(text);
-    let is_quoted = |mark: u8| {
-        body.len() > 1 && body.first() == Some(&mark) && body.last() == Some(&mark)
-    };
+    let is_quoted =
+        |mark: u8| body.len() > 1 && body.first() == Some(&mark) && body.last() == Some(&mark);
     let is_conflict = [&b"<<<<<<< "[..], b">>>>>>> ", b"||||||| "]
         .iter()
         .any(|mark| text.starts_with(mark));
-    let is_drive = body.len() > 2 && body[0].is_ascii_alphabetic() && body[1] == b':' && b"\\/".contains(&body[2]);
+    let is_drive = body.len() > 2
+        && body[0].is_ascii_alphabetic()
+        && body[1] == b':'
+        && b"\\/".contains(&body[2]);
     let has_braces = || {
         let open = body.find_byte(b'{')?;
         let close = open + body[open..].find_byte(b'}')?;
@@ -603,14 +605,18 @@ fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
         let close = open + body[open..].find_byte(b')')?;
         body[open..close].contains(&b'|').then_some(())
     };
-    let expands = [&b"~/"[..], b"$HOME", b"${", b"%"].iter().any(|start| body.starts_with(start));
+    let expands = [&b"~/"[..], b"$HOME", b"${", b"%"]
+        .iter()
+        .any(|start| body.starts_with(start));
     Some(match () {
         () if is_conflict || text == b"=======" => Reason::ConflictMark,
         () if text.contains(&b'\r') => Reason::CarriageReturn,
         () if text.starts_with(b"!!") => Reason::DoubleNegation,
         () if is_quoted(b'"') || is_quoted(b'\'') => Reason::Quotes,
         () if text.starts_with(b"syntax:") => Reason::Syntax,
-        () if expands && (body.starts_with(b"~") || body[1..].contains(&b'/') || body.ends_with(b"%")) => {
+        () if expands
+            && (body.starts_with(b"~") || body[1..].contains(&b'/') || body.ends_with(b"%")) =>
+        {
             Reason::Expansion
         }
         () if is_drive || body.split_str("/").any(|part| part == b"..") => Reason::Elsewhere,
@@ -695,7 +701,8 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
     let of_program = lower
         .strip_suffix("ignore")
         .is_some_and(|program| strsim::damerau_levenshtein(program, ".git") > 1);
-    if !known && lower != ATTRIBUTES && strsim::damerau_levenshtein(&lower, ATTRIBUTES) <= NEAR_NAME {
+    if !known && lower != ATTRIBUTES && strsim::damerau_levenshtein(&lower, ATTRIBUTES) <= NEAR_NAME
+    {
         return Some(StrayReason::Attributes);
     }
     (!known

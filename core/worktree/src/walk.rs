@@ -133,8 +133,11 @@ impl Tree {
             .found
             .into_inner()
             .unwrap_or_else(std::sync::PoisonError::into_inner);
-        let mut entries: Vec<Entry> =
-            here().filter(|entry| !is_shut(entry)).cloned().chain(found.entries).collect();
+        let mut entries: Vec<Entry> = here()
+            .filter(|entry| !is_shut(entry))
+            .cloned()
+            .chain(found.entries)
+            .collect();
         entries.sort_by(|a, b| a.path.cmp(&b.path));
         let mut unread = [self.unread.clone(), found.unread].concat();
         unread.sort_by(|a, b| a.path.cmp(&b.path));

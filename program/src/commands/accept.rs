@@ -111,7 +111,9 @@ impl Accept {
             [] => bail!(self.unknown(context)),
             [one] => Ok(one),
             several => {
-                let ids = several.iter().map(|one| format!("{} ({})", one.id, one.rule));
+                let ids = several
+                    .iter()
+                    .map(|one| format!("{} ({})", one.id, one.rule));
                 bail!(
                     "{} findings are on {}\n  name one by its id, or its class with --class: {}",
                     several.len(),

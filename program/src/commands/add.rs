@@ -88,7 +88,9 @@ impl Add {
             let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, &folder)?;
             // What keeps the folder is no content.
             let names = context.snapshot.root.list(&folder).unwrap_or_default();
-            let kept = names.into_iter().filter(|(name, _)| is_keep_file(name.as_bstr()));
+            let kept = names
+                .into_iter()
+                .filter(|(name, _)| is_keep_file(name.as_bstr()));
             let kept = kept.map(|(name, _)| [b"!", name.as_slice()].concat().into());
             let patterns = contents_only().into_iter().chain(kept).collect();
             return self.write(&context, target, patterns);
@@ -101,7 +103,9 @@ impl Add {
             },
             None => {
                 let patterns = self.patterns.iter().map(|typed| as_pattern(typed));
-                patterns.map(|one| Ok(one?.into())).collect::<Result<Vec<BString>>>()?
+                patterns
+                    .map(|one| Ok(one?.into()))
+                    .collect::<Result<Vec<BString>>>()?
             }
         };
         self.write(&context, target, patterns)
@@ -220,7 +224,7 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
     let snapshot = &context.snapshot;
     let overlay = Overlay::from([(source.shown.clone(), after.to_vec())]);
     let mut notes = in_vain(context, source, &overlay, new)?;
-    let effect = Effect::of(snapshot, snapshot.tree()?, overlay.clone(), &[])?;
+    let effect = Effect::of(snapshot, snapshot.tree()?, overlay, &[])?;
     notes.extend(losses(context, &effect)?);
     let tracked = new.iter().map(|pattern| {
         let proposed = Proposed::of(snapshot, source, pattern);

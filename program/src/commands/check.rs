@@ -15,8 +15,8 @@ use redshank_files::FileKind;
 use redshank_findings::{
     Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, Summary,
 };
-use redshank_worktree::settings::HookLevel;
 use redshank_worktree::Class;
+use redshank_worktree::settings::HookLevel;
 use redshank_worktree::tree::State;
 use std::ffi::OsString;
 use std::fmt::Write;
@@ -108,7 +108,9 @@ impl Check {
             Some(HookArg::Push) => Level::Error,
             None => Level::Warning,
         };
-        Ok(found(result.findings.iter().any(|finding| finding.level <= stops)))
+        Ok(found(
+            result.findings.iter().any(|finding| finding.level <= stops),
+        ))
     }
 
     fn options(&self, context: &Context) -> Result<ScanOptions> {
@@ -212,8 +214,18 @@ impl Report for Checked<'_> {
             summary: SummaryOut::of(&summary, self.result.accepted),
             unread: self.result.unread.iter().map(Into::into).collect(),
             unopened: self.result.unopened,
-            submodules: self.result.submodules.iter().map(|path| PathOut::of(path.as_bstr())).collect(),
-            history_cut: self.result.history_cut.iter().map(words::history_cut).collect(),
+            submodules: self
+                .result
+                .submodules
+                .iter()
+                .map(|path| PathOut::of(path.as_bstr()))
+                .collect(),
+            history_cut: self
+                .result
+                .history_cut
+                .iter()
+                .map(words::history_cut)
+                .collect(),
         }
     }
 }
@@ -240,7 +252,11 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
             0 => "no errors",
             _ => "nothing of that kind",
         };
-        return format!("{}: {}", Paint::Warn.on(format!("{none}; {others}")), Paint::Type.on(command));
+        return format!(
+            "{}: {}",
+            Paint::Warn.on(format!("{none}; {others}")),
+            Paint::Type.on(command)
+        );
     }
     match result.is_complete() {
         true => Paint::Good.on("nothing found that should not be tracked"),

@@ -139,7 +139,9 @@ impl Draft {
             take_over: self.take_over,
             explain: choices.explain,
         };
-        Ok(templates::Draft::compose(snapshot, &survey, &requests, options)?)
+        Ok(templates::Draft::compose(
+            snapshot, &survey, &requests, options,
+        )?)
     }
 
     /// What the repository chose already, with what is asked for now.

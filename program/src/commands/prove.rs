@@ -2,9 +2,9 @@ use super::found;
 use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
 use crate::context::Context;
-use crate::{putln, words};
 use crate::render::{self, Align, Cell, JunitCase, Paint, Table, shortened, shown, width};
 use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
+use crate::{putln, words};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -79,7 +79,9 @@ impl Prove {
         let accepted = &context.snapshot.settings()?.accept;
         let is_work = |path: &RepoPath| {
             let mut places = findings.iter().flat_map(Finding::places);
-            let is_accepted = accepted.iter().any(|one| path.as_bstr() == one.path.as_bytes());
+            let is_accepted = accepted
+                .iter()
+                .any(|one| path.as_bstr() == one.path.as_bytes());
             !is_accepted && !places.any(|place| covers(place, path))
         };
         let proposed = recorded(&context.snapshot, &is_work)?;

@@ -60,7 +60,9 @@ pub fn in_vain(
 /// for a comment, and drops spaces at its end (gitignore(5)).
 pub fn as_pattern(typed: &str) -> Result<String> {
     if typed.trim().is_empty() {
-        bail!("an empty pattern matches nothing\n  name a file, a folder, or a pattern such as `*.log`");
+        bail!(
+            "an empty pattern matches nothing\n  name a file, a folder, or a pattern such as `*.log`"
+        );
     }
     if typed.contains(['\n', '\r']) {
         bail!("a pattern is one line\n  give several as several arguments");
@@ -82,7 +84,11 @@ pub fn losses(context: &Context, effect: &Effect) -> Result<Vec<String>> {
     }
     let survey = context.survey()?;
     let paths = effect.kept_out.iter().map(|entry| &*entry.path);
-    Ok(words::taken_away(&taken_away(&context.snapshot, &survey, paths)))
+    Ok(words::taken_away(&taken_away(
+        &context.snapshot,
+        &survey,
+        paths,
+    )))
 }
 
 impl RuleArgs {

@@ -99,7 +99,10 @@ impl Settings {
             _ => &[],
         };
         if !words.is_empty() && !words.contains(&value) {
-            bail!("`{value}` is no value of `{name}`\n  one of: {}", words.join(", "));
+            bail!(
+                "`{value}` is no value of `{name}`\n  one of: {}",
+                words.join(", ")
+            );
         }
         let after = team.with_value(name, value).map_err(|error| match error {
             redshank_worktree::Error::Malformed { .. } => anyhow::anyhow!(

@@ -76,7 +76,11 @@ impl Try {
 
     fn patterns(&self) -> Result<Vec<String>> {
         if self.patterns != ["-"] {
-            return self.patterns.iter().map(|typed| as_pattern(typed)).collect();
+            return self
+                .patterns
+                .iter()
+                .map(|typed| as_pattern(typed))
+                .collect();
         }
         let text = std::io::read_to_string(std::io::stdin())?;
         Ok(text.lines().map(str::to_owned).collect())

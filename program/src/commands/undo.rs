@@ -90,11 +90,19 @@ impl Undo {
     /// Undoes the changes of the last setup, the newest first.
     fn undo_setup(&self, context: &Context, journal: &Journal) -> Result<ExitCode> {
         let all = journal.list()?;
-        let standing = all.iter().rev().filter(|change| !change.undone && change.own);
+        let standing = all
+            .iter()
+            .rev()
+            .filter(|change| !change.undone && change.own);
         let is_of_setup = |change: &&Entry| change.command.starts_with("setup: ");
-        let of_setup: Vec<&Entry> = standing.skip_while(|change| !is_of_setup(change)).take_while(is_of_setup).collect();
+        let of_setup: Vec<&Entry> = standing
+            .skip_while(|change| !is_of_setup(change))
+            .take_while(is_of_setup)
+            .collect();
         if of_setup.is_empty() {
-            bail!("no change of a setup is left to undo\n  `redshank undo --list` shows all changes");
+            bail!(
+                "no change of a setup is left to undo\n  `redshank undo --list` shows all changes"
+            );
         }
         if context.args.yes {
             screen::goes_on_without_a_reader();
@@ -119,7 +127,8 @@ impl Undo {
             true => putln!("{}; all is as it was before", Paint::Good.on("undone"))?,
             false => {
                 putln!("{}, but for this:", Paint::Good.on("undone"))?;
-                left.iter().try_for_each(|left| putln!("  {}", left_over(left)))?;
+                left.iter()
+                    .try_for_each(|left| putln!("  {}", left_over(left)))?;
             }
         }
         Ok(ExitCode::SUCCESS)

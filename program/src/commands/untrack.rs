@@ -44,8 +44,11 @@ impl Untrack {
             render::screen::goes_on_without_a_reader();
         }
         snapshot.needs_repository(Purpose::Journal)?;
-        let paths: Result<Vec<RepoPathBuf>> =
-            self.paths.iter().map(|path| context.resolve(path)).collect();
+        let paths: Result<Vec<RepoPathBuf>> = self
+            .paths
+            .iter()
+            .map(|path| context.resolve(path))
+            .collect();
         let paths = paths?;
         let selection = match self.ignored {
             true => Selection::Ignored,
@@ -82,7 +85,14 @@ fn show(untracking: &Untracking) -> Result<()> {
         return Ok(());
     }
     let many = untracking.files.len() as u64;
-    putln!("{}", Paint::Head.on(format!("stop tracking {}, {}", files(many), untracking.stats.size)))?;
+    putln!(
+        "{}",
+        Paint::Head.on(format!(
+            "stop tracking {}, {}",
+            files(many),
+            untracking.stats.size
+        ))
+    )?;
     for path in untracking.files.iter().take(NAMED) {
         let how = match untracking.committed.binary_search(path) {
             Ok(_) => "committed",
@@ -90,7 +100,12 @@ fn show(untracking: &Untracking) -> Result<()> {
         };
         putln!("  {}  {}", shown(path), Paint::Quiet.on(how))?;
     }
-    if let Some(more) = untracking.files.len().checked_sub(NAMED).filter(|more| *more > 0) {
+    if let Some(more) = untracking
+        .files
+        .len()
+        .checked_sub(NAMED)
+        .filter(|more| *more > 0)
+    {
         putln!("  and {more} more")?;
     }
     putln!("all of it stays on your disk")?;

@@ -23,7 +23,12 @@ pub fn effect(effect: &Effect) -> String {
 
 /// Before → after, in one line.
 pub fn sums(effect: &Effect) -> String {
-    let new: Vec<String> = effect.new.iter().take(NEW).map(|path| shown(path)).collect();
+    let new: Vec<String> = effect
+        .new
+        .iter()
+        .take(NEW)
+        .map(|path| shown(path))
+        .collect();
     let new = match (new.is_empty(), effect.new.len().saturating_sub(NEW)) {
         (true, _) => String::new(),
         (false, 0) if new.len() == 1 => format!(" (with {}, which is new)", new[0]),

@@ -2,9 +2,9 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
+use redshank_findings::masked;
 use redshank_worktree::expectations::Outcome;
 use redshank_worktree::settings::Expectation;
-use redshank_findings::masked;
 use serde::Serialize;
 
 /// `prove --format json`.

@@ -213,7 +213,9 @@ pub fn not_scanned(result: &ScanResult) -> Vec<String> {
 pub fn history_cut(cut: &HistoryCut) -> String {
     match cut {
         HistoryCut::Shallow { commits } => {
-            let first = commits.first().map_or("a depth", |name| &name[..name.len().min(10)]);
+            let first = commits
+                .first()
+                .map_or("a depth", |name| &name[..name.len().min(10)]);
             let more = match commits.len() {
                 0 | 1 => String::new(),
                 many => format!(" and {} more", many - 1),
@@ -228,9 +230,11 @@ pub fn history_cut(cut: &HistoryCut) -> String {
              and were not searched",
             versions(*missing)
         ),
-        HistoryCut::Grafted => "the history here is cut or changed by grafts or replacements; what \
+        HistoryCut::Grafted => {
+            "the history here is cut or changed by grafts or replacements; what \
                                 they hide was not searched"
-            .to_owned(),
+                .to_owned()
+        }
     }
 }
 
@@ -423,7 +427,10 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
                 pattern(exception.as_bstr())
             );
         }
-        ByHand::WriteNarrowerRule { pattern: rule, path } => {
+        ByHand::WriteNarrowerRule {
+            pattern: rule,
+            path,
+        } => {
             return format!(
                 "write a narrower rule: `{}` would also ignore {path}, which no finding is about",
                 pattern(rule.as_bstr())

@@ -9,10 +9,14 @@ mod stages;
 mod steps;
 
 pub use errors::{example, explained};
-pub use findings::{class, evidence, history_cut, level, message, level_counts, next_step, not_scanned, place, remedy};
+pub use findings::{
+    class, evidence, history_cut, level, level_counts, message, next_step, not_scanned, place,
+    remedy,
+};
 pub use learned::learned;
 pub use rules::{
-    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason, taken_away,
+    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
+    taken_away,
 };
 pub use stages::stage;
 pub use steps::{kind_title, reason};

@@ -78,7 +78,9 @@ pub fn mend(status: &RuleStatus) -> Option<String> {
         ),
         RuleStatus::SwallowsItsFile => "`!.gitignore` behind it keeps the file".to_owned(),
         RuleStatus::Impossible { because } => match because {
-            ImpossibleReason::Unfinished => "a backslash before `[` or `\\` makes it stand for itself",
+            ImpossibleReason::Unfinished => {
+                "a backslash before `[` or `\\` makes it stand for itself"
+            }
             ImpossibleReason::ConflictMark => "finish the merge: keep the lines that are meant",
             ImpossibleReason::Quotes => "remove the quotes",
             ImpossibleReason::Expansion | ImpossibleReason::Elsewhere => {
@@ -206,8 +208,15 @@ pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
     };
     let mut said = Vec::new();
     if let Some((many, paths)) = named(&|loss| matches!(loss, Loss::Authored { .. })) {
-        let files = if many == 1 { "source file" } else { "source files" };
-        said.push(format!("this takes away {} {files}: {paths}", count(many as u64)));
+        let files = if many == 1 {
+            "source file"
+        } else {
+            "source files"
+        };
+        said.push(format!(
+            "this takes away {} {files}: {paths}",
+            count(many as u64)
+        ));
     }
     let kinds: [(Loss, &str); 3] = [
         (Loss::Needed, "this takes away what a project here needs"),

@@ -37,7 +37,11 @@ fn the_hook_says_what_it_did_and_lists_warnings_before_the_first_commit() {
     nia.git(&["add", "--all"]);
     let third = git(&["commit", "-qm", "third"]);
     assert_ne!(third.code, 0);
-    assert!(third.err.contains("git commit --no-verify"), "{}", third.err);
+    assert!(
+        third.err.contains("git commit --no-verify"),
+        "{}",
+        third.err
+    );
 }
 
 #[test]
@@ -51,11 +55,16 @@ fn a_merge_is_checked_and_a_push_if_somebody_wants_so() {
     nia.git(&["switch", "-q", "main"]);
     nia.writes("more.md", "tides\n");
     commit(&nia, "three");
-    nia.redshank(&["hook", "on", "--before-push", "--yes"]).fine();
+    nia.redshank(&["hook", "on", "--before-push", "--yes"])
+        .fine();
     let git = |words: &[&str]| nia.runs_with_redshank("git", words);
     let merge = git(&["merge", "--no-edit", "side"]);
     assert_ne!(merge.code, 0, "{}", merge.out);
-    assert!(merge.err.contains("redshank stopped this merge"), "{}", merge.err);
+    assert!(
+        merge.err.contains("redshank stopped this merge"),
+        "{}",
+        merge.err
+    );
     nia.git(&["merge", "--abort"]);
     nia.git(&["init", "-q", "--bare", "../hub.git"]);
     nia.git(&["remote", "add", "hub", "../hub.git"]);
@@ -93,7 +102,10 @@ fn what_was_pushed_is_an_error_whatever_todays_rules_say() {
     let said = nia.redshank(&["check", "--history", "--format", "json"]);
     assert_eq!(said.code, 1);
     let found = &said.json()["findings"][0];
-    assert_eq!((&found["level"], &found["exposure"]), (&"error".into(), &"pushed".into()));
+    assert_eq!(
+        (&found["level"], &found["exposure"]),
+        (&"error".into(), &"pushed".into())
+    );
     // With the ignored file looked into as well, it is no mere note.
     let said = nia.redshank(&["check", "--history", "--ignored", "--format", "json"]);
     let levels: Vec<Value> = said.json()["findings"]
@@ -108,7 +120,10 @@ fn what_was_pushed_is_an_error_whatever_todays_rules_say() {
 #[test]
 fn the_stash_notes_and_the_reflog_are_named_each_with_its_remedy() {
     let nia = Person::with_repository();
-    nia.writes("redshank.toml", "[[reserved]]\npattern = \"*.skp\"\nbecause = \"bought\"\n");
+    nia.writes(
+        "redshank.toml",
+        "[[reserved]]\npattern = \"*.skp\"\nbecause = \"bought\"\n",
+    );
     commit(&nia, "one");
     nia.writes("stashed.py", token_file(3));
     nia.git(&["add", "stashed.py"]);
@@ -118,7 +133,9 @@ fn the_stash_notes_and_the_reflog_are_named_each_with_its_remedy() {
     nia.writes("pier.skp", "bought");
     commit(&nia, "two");
     nia.git(&["reset", "-q", "--hard", "HEAD~1"]);
-    let said = nia.redshank(&["check", "--history", "--level", "note", "--format", "json"]).json();
+    let said = nia
+        .redshank(&["check", "--history", "--level", "note", "--format", "json"])
+        .json();
     let all = said["findings"].as_array().unwrap();
     let head = nia.git(&["rev-parse", "HEAD"]).out.trim().to_owned();
     for (path, remedy) in [
@@ -129,7 +146,10 @@ fn the_stash_notes_and_the_reflog_are_named_each_with_its_remedy() {
     ] {
         let found = all.iter().find(|one| one["path"] == path);
         let found = found.unwrap_or_else(|| panic!("{path} in {all:#?}"));
-        assert!(found["remedy"].as_str().unwrap().contains(remedy), "{found}");
+        assert!(
+            found["remedy"].as_str().unwrap().contains(remedy),
+            "{found}"
+        );
     }
 }
 
@@ -140,17 +160,26 @@ fn where_the_history_is_cut_is_said_and_counts_under_strict() {
         nia.writes("level.txt", format!("{nth}"));
         commit(&nia, "more");
     }
-    let whole = nia.redshank(&["check", "--history", "--strict", "--format", "json"]).fine().json();
+    let whole = nia
+        .redshank(&["check", "--history", "--strict", "--format", "json"])
+        .fine()
+        .json();
     assert_eq!(whole["history_cut"], serde_json::json!([]));
     let url = format!("file://{}", nia.here().display());
     nia.git(&["clone", "-q", "--depth", "1", &url, "../shallow"]);
     let mut lev = nia.again();
     lev.goes_to("../shallow");
     let said = lev.redshank(&["check", "--history"]).fine();
-    assert!(said.err.contains("the history here is cut at"), "{}", said.err);
+    assert!(
+        said.err.contains("the history here is cut at"),
+        "{}",
+        said.err
+    );
     assert!(!said.out.contains("should not be tracked"), "{}", said.out);
     assert_eq!(lev.redshank(&["check", "--history", "--strict"]).code, 2);
-    let json = lev.redshank(&["check", "--history", "--format", "json"]).json();
+    let json = lev
+        .redshank(&["check", "--history", "--format", "json"])
+        .json();
     assert_eq!(json["history_cut"].as_array().unwrap().len(), 1);
 }
 
@@ -159,14 +188,23 @@ fn what_was_not_scanned_is_said_and_counts_under_strict() {
     let nia = Person::with_repository();
     nia.writes("gauges.zip", b"PK\x03\x04rest");
     let said = nia.redshank(&["check"]).fine();
-    assert!(said.out.contains("nothing found in what was scanned"), "{}", said.out);
-    assert!(said.err.contains("1 archive was not scanned"), "{}", said.err);
+    assert!(
+        said.out.contains("nothing found in what was scanned"),
+        "{}",
+        said.out
+    );
+    assert!(
+        said.err.contains("1 archive was not scanned"),
+        "{}",
+        said.err
+    );
     assert_eq!(nia.redshank(&["check", "--strict"]).code, 2);
     let lev = Person::with_repository();
     lev.git(&["init", "-q", "inner"]);
     lev.writes("inner/x.txt", "x");
     lev.runs("git", &["-C", "inner", "add", "--all"]).fine();
-    lev.runs("git", &["-C", "inner", "commit", "-qm", "x"]).fine();
+    lev.runs("git", &["-C", "inner", "commit", "-qm", "x"])
+        .fine();
     let said = lev.redshank(&["check", "--format", "json"]);
     assert_eq!(said.json()["submodules"][0]["path"], "inner/");
     assert_eq!(lev.redshank(&["check", "--strict"]).code, 2);
@@ -177,13 +215,20 @@ fn a_stray_zero_or_another_encoding_hides_no_secret() {
     let nia = Person::with_repository();
     let text = token_file(6);
     nia.writes("stray.py", format!("{text}level = 1\n\0x = 2\n"));
-    let wide: Vec<u8> = text.chars().flat_map(|c| u32::from(c).to_le_bytes()).collect();
+    let wide: Vec<u8> = text
+        .chars()
+        .flat_map(|c| u32::from(c).to_le_bytes())
+        .collect();
     nia.writes("wide.py", wide);
     let said = nia.redshank(&["check", "--format", "json"]).json();
     let found = &said["findings"][0];
     let mut paths = vec![found["path"].as_str().unwrap().to_owned()];
     paths.extend(
-        found["also"].as_array().unwrap().iter().map(|one| one["path"].as_str().unwrap().to_owned()),
+        found["also"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|one| one["path"].as_str().unwrap().to_owned()),
     );
     paths.sort();
     assert_eq!(paths, ["stray.py", "wide.py"]);
@@ -195,18 +240,46 @@ type Tool<'t> = (&'t str, &'t [&'t str], Option<&'t str>);
 
 /// Those that every system with git has, and those that `.ci/run` installs.
 const KEY_TOOLS: &[Tool] = &[
-    ("ssh-keygen", &["-q", "-t", "ed25519", "-N", "", "-f", "a"], Some("a")),
-    ("ssh-keygen", &["-q", "-t", "rsa", "-N", "", "-f", "b"], Some("b")),
-    ("ssh-keygen", &["-q", "-t", "ecdsa", "-N", "", "-f", "c"], Some("c")),
-    ("ssh-keygen", &["-q", "-t", "rsa", "-m", "PEM", "-N", "", "-f", "d"], Some("d")),
+    (
+        "ssh-keygen",
+        &["-q", "-t", "ed25519", "-N", "", "-f", "a"],
+        Some("a"),
+    ),
+    (
+        "ssh-keygen",
+        &["-q", "-t", "rsa", "-N", "", "-f", "b"],
+        Some("b"),
+    ),
+    (
+        "ssh-keygen",
+        &["-q", "-t", "ecdsa", "-N", "", "-f", "c"],
+        Some("c"),
+    ),
+    (
+        "ssh-keygen",
+        &["-q", "-t", "rsa", "-m", "PEM", "-N", "", "-f", "d"],
+        Some("d"),
+    ),
     ("openssl", &["genrsa", "2048"], None),
     ("openssl", &["genrsa", "-traditional", "2048"], None),
-    ("openssl", &["ecparam", "-name", "prime256v1", "-genkey", "-noout"], None),
+    (
+        "openssl",
+        &["ecparam", "-name", "prime256v1", "-genkey", "-noout"],
+        None,
+    ),
     ("openssl", &["genpkey", "-algorithm", "ed25519"], None),
     ("openssl", &["genpkey", "-algorithm", "x25519"], None),
     (
         "puttygen",
-        &["-t", "ed25519", "-q", "-o", "e", "--new-passphrase", "/dev/null"],
+        &[
+            "-t",
+            "ed25519",
+            "-q",
+            "-o",
+            "e",
+            "--new-passphrase",
+            "/dev/null",
+        ],
         Some("e"),
     ),
     ("age-keygen", &[], None),
@@ -218,7 +291,10 @@ fn every_form_of_a_key_that_tools_write_is_found_by_what_it_holds() {
         let nia = Person::with_repository();
         let is_there = nia.runs("sh", &["-c", &format!("command -v {tool}")]).code == 0;
         if !is_there {
-            assert!(!["ssh-keygen", "openssl"].contains(tool), "{tool} is missing");
+            assert!(
+                !["ssh-keygen", "openssl"].contains(tool),
+                "{tool} is missing"
+            );
             assert!(std::env::var_os("CI").is_none(), "{tool} is missing");
             continue;
         }
@@ -228,11 +304,19 @@ fn every_form_of_a_key_that_tools_write_is_found_by_what_it_holds() {
         lev.writes("handover.txt", key);
         let said = lev.redshank(&["check"]);
         assert_eq!(said.code, 1, "{tool} {words:?}: {}", said.out);
-        assert!(said.out.contains("error  secret"), "{tool} {words:?}: {}", said.out);
+        assert!(
+            said.out.contains("error  secret"),
+            "{tool} {words:?}: {}",
+            said.out
+        );
     }
     // One with a password is a note.
     let nia = Person::with_repository();
-    nia.runs("ssh-keygen", &["-q", "-t", "ed25519", "-N", "spring tide", "-f", "key"]).fine();
+    nia.runs(
+        "ssh-keygen",
+        &["-q", "-t", "ed25519", "-N", "spring tide", "-f", "key"],
+    )
+    .fine();
     std::fs::remove_file(nia.here().join("key.pub")).unwrap();
     std::fs::rename(nia.here().join("key"), nia.here().join("handover.txt")).unwrap();
     nia.redshank(&["check"]).fine();

@@ -54,7 +54,11 @@ fn a_line_that_somebody_adds_while_it_waits_for_an_answer_stands() {
         };
         let said = nia.redshank_at_a_terminal_meanwhile(
             words,
-            &[(question, answer), (question, answer)],
+            &[
+                (question, answer),
+                ("starting anew", ""),
+                (question, answer),
+            ],
             &mut || {
                 let text = [
                     std::fs::read(&file).unwrap(),

@@ -8,22 +8,37 @@ fn findings(person: &Person) -> Vec<(String, String)> {
     let said = person.redshank(&["check", "--level", "note", "--format", "json"]);
     let all = said.json()["findings"].as_array().unwrap().clone();
     let text = |value: &Value| value.as_str().unwrap().to_owned();
-    all.iter().map(|one| (text(&one["rule"]), text(&one["path"]))).collect()
+    all.iter()
+        .map(|one| (text(&one["rule"]), text(&one["path"])))
+        .collect()
 }
 
 #[test]
 fn a_rule_of_an_inner_ignore_file_is_never_written_at_the_top() {
     let nia = Person::with_repository();
-    nia.writes("pyproject.toml", "[project]\nname = \"gauge\"\n[tool.pdm]\n");
+    nia.writes(
+        "pyproject.toml",
+        "[project]\nname = \"gauge\"\n[tool.pdm]\n",
+    );
     nia.writes("pdm.lock", "");
     nia.writes("src/gauge.py", "import sys\n");
     nia.writes("__pypackages__/.gitignore", "*\n!.gitignore\n");
     nia.writes("__pypackages__/3.11/lib/x.py", "");
     let plan = nia.redshank(&["tidy", "--format", "json"]).fine().json();
-    assert!(plan["steps"].as_array().unwrap().iter().all(|step| step["rule"] != "*"), "{plan}");
+    assert!(
+        plan["steps"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .all(|step| step["rule"] != "*"),
+        "{plan}"
+    );
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     let left = nia.lists("candidate");
-    assert_eq!(left, [".gitignore", "pdm.lock", "pyproject.toml", "src/gauge.py"]);
+    assert_eq!(
+        left,
+        [".gitignore", "pdm.lock", "pyproject.toml", "src/gauge.py"]
+    );
 }
 
 #[test]
@@ -32,10 +47,16 @@ fn a_step_that_would_ignore_more_than_its_finding_is_left_to_the_person() {
     nia.writes("package.json", "{\"name\":\"gauge\",\"dependencies\":{}}");
     nia.writes("node_modules/tide/index.js", "module.exports = 1;\n");
     nia.writes("node_modules/ours/patch.js", "module.exports = 2;\n");
-    nia.writes(".gitignore", "/node_modules/ours/*\n!/node_modules/ours/patch.js\n");
+    nia.writes(
+        ".gitignore",
+        "/node_modules/ours/*\n!/node_modules/ours/patch.js\n",
+    );
     let said = nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert!(said.out.contains("write a narrower rule"), "{}", said.out);
-    assert!(nia.lists("candidate").contains(&"node_modules/ours/patch.js".to_owned()));
+    assert!(
+        nia.lists("candidate")
+            .contains(&"node_modules/ours/patch.js".to_owned())
+    );
 }
 
 #[test]
@@ -48,7 +69,10 @@ fn the_verdict_is_the_same_whether_a_thing_is_untracked_staged_or_committed() {
         nia.writes("myenv/pyvenv.cfg", "home = /usr/bin\n");
         nia.writes("myenv/bin/Activate.ps1", "function x {}\n");
         nia.writes("myenv/lib/python3/site-packages/six.py", "x = 1\n");
-        nia.writes("warm/CACHEDIR.TAG", "Signature: 8a477f597d28d172789f06886806bc55\n");
+        nia.writes(
+            "warm/CACHEDIR.TAG",
+            "Signature: 8a477f597d28d172789f06886806bc55\n",
+        );
         nia.writes("warm/a.bin", "x");
         nia.writes("target/debug/gauge.d", "x");
         if state != "untracked" {
@@ -65,7 +89,12 @@ fn the_verdict_is_the_same_whether_a_thing_is_untracked_staged_or_committed() {
         assert!(!survey.contains("powershell"), "{state}: {survey}");
         nia.redshank(&["draft", "--write", "--yes"]).fine();
         nia.redshank(&["tidy", "--apply", "--yes"]).fine();
-        assert!(!nia.redshank(&["tidy", "--apply", "--yes"]).fine().out.contains("done"));
+        assert!(
+            !nia.redshank(&["tidy", "--apply", "--yes"])
+                .fine()
+                .out
+                .contains("done")
+        );
         let mut kept = [nia.lists("tracked"), nia.lists("candidate")].concat();
         kept.retain(|path| !path.starts_with(".redshank") && path != ".gitignore");
         kept.sort();
@@ -86,7 +115,11 @@ fn what_an_exception_names_is_not_found_not_planned_and_not_drafted_against() {
     nia.writes("npm-debug.log", "x");
     nia.git(&["add", "--all"]);
     nia.git(&["commit", "-qm", "one"]);
-    assert!(findings(&nia).iter().all(|(_, path)| path != "special.log"), "{:?}", findings(&nia));
+    assert!(
+        findings(&nia).iter().all(|(_, path)| path != "special.log"),
+        "{:?}",
+        findings(&nia)
+    );
     nia.redshank(&["draft", "--write", "--yes"]).fine();
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert!(nia.lists("tracked").contains(&"special.log".to_owned()));
@@ -94,18 +127,27 @@ fn what_an_exception_names_is_not_found_not_planned_and_not_drafted_against() {
     assert_eq!(why.code, 1, "it is not ignored");
     // A folder that only takes part again is not named: what tools put there is found.
     let lev = Person::with_repository();
-    lev.writes("web/package.json", "{\"name\":\"gauge\",\"dependencies\":{}}");
+    lev.writes(
+        "web/package.json",
+        "{\"name\":\"gauge\",\"dependencies\":{}}",
+    );
     lev.writes(".gitignore", "/*\n!/web/\n!/.gitignore\n");
     lev.writes("web/node_modules/a/index.js", "x");
     let found = findings(&lev);
-    assert!(found.iter().any(|(_, path)| path == "web/node_modules/"), "{found:?}");
+    assert!(
+        found.iter().any(|(_, path)| path == "web/node_modules/"),
+        "{found:?}"
+    );
 }
 
 #[test]
 fn a_secret_that_was_read_is_found_whatever_an_exception_says() {
     let nia = Person::with_repository();
     nia.writes(".gitignore", ".env*\n!.env.shared\n");
-    nia.writes(".env.shared", format!("API_TOKEN={}\n", crate::common::made_up(32, 9)));
+    nia.writes(
+        ".env.shared",
+        format!("API_TOKEN={}\n", crate::common::made_up(32, 9)),
+    );
     let said = nia.redshank(&["check"]);
     assert_eq!(said.code, 1, "{}", said.out);
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
@@ -122,7 +164,9 @@ fn untrack_does_what_is_named_and_undo_brings_it_back() {
     nia.git(&["commit", "-qm", "one"]);
     nia.writes("notes.md", "only staged\n");
     nia.git(&["add", "notes.md"]);
-    let add = nia.redshank(&["add", "math.js", "out/", "notes.md", "--write", "--yes"]).fine();
+    let add = nia
+        .redshank(&["add", "math.js", "out/", "notes.md", "--write", "--yes"])
+        .fine();
     assert!(add.out.contains("redshank untrack"), "{}", add.out);
     // No plan undoes what was named.
     let plan = nia.redshank(&["tidy", "--format", "json"]).fine().json();
@@ -130,12 +174,24 @@ fn untrack_does_what_is_named_and_undo_brings_it_back() {
 
     let before = nia.lists("tracked");
     let said = nia.redshank(&["untrack", "math.js"]).fine();
-    assert!(said.out.contains("git deletes 1 file on their disks"), "{}", said.out);
+    assert!(
+        said.out.contains("git deletes 1 file on their disks"),
+        "{}",
+        said.out
+    );
     assert_eq!(nia.lists("tracked"), before, "nothing changes unasked");
-    nia.redshank(&["untrack", "math.js", "out", "--apply", "--yes"]).fine();
+    nia.redshank(&["untrack", "math.js", "out", "--apply", "--yes"])
+        .fine();
     assert_eq!(nia.lists("tracked"), ["notes.md"]);
     assert_eq!(nia.reads("math.js"), b"export const tide = 1;\n");
-    let json = nia.redshank(&["untrack", "--ignored", "--apply", "--yes", "--format", "json"]);
+    let json = nia.redshank(&[
+        "untrack",
+        "--ignored",
+        "--apply",
+        "--yes",
+        "--format",
+        "json",
+    ]);
     let json = json.fine().json();
     assert_eq!(json["schema"], "redshank.untrack/1");
     assert_eq!(json["files"][0]["path"], "notes.md");
@@ -148,19 +204,32 @@ fn untrack_does_what_is_named_and_undo_brings_it_back() {
     let said = nia.redshank(&["untrack", "no such"]);
     assert_eq!(said.code, 2);
     assert!(said.err.contains("no such is not tracked"), "{}", said.err);
-    assert!(nia.redshank(&["mute", "."]).err.contains(". is not tracked"));
+    assert!(
+        nia.redshank(&["mute", "."])
+            .err
+            .contains(". is not tracked")
+    );
 }
 
 #[test]
 fn a_scaffolds_template_of_an_ignore_file_keeps_its_name() {
     let nia = Person::with_repository();
     nia.writes("template/_gitignore", "node_modules/\n");
-    nia.writes("index.js", "const renamed = { _gitignore: '.gitignore' };\n");
+    nia.writes(
+        "index.js",
+        "const renamed = { _gitignore: '.gitignore' };\n",
+    );
     nia.writes("other/gitignore", "*.log\n");
     let found = findings(&nia);
-    let strays: Vec<&String> =
-        found.iter().filter(|(rule, _)| rule == "rule/stray-file").map(|(_, path)| path).collect();
+    let strays: Vec<&String> = found
+        .iter()
+        .filter(|(rule, _)| rule == "rule/stray-file")
+        .map(|(_, path)| path)
+        .collect();
     assert_eq!(strays, ["other/gitignore"]);
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
-    assert!(nia.here().join("other/gitignore").exists(), "tidy never renames");
+    assert!(
+        nia.here().join("other/gitignore").exists(),
+        "tidy never renames"
+    );
 }

@@ -1,6 +1,7 @@
 //! Every command block of the README and the docs, run as it stands.
 
 use crate::common::Person;
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 /// Blocks that a reader types are ```sh; what stands behind that word is where else they belong.
@@ -50,6 +51,38 @@ fn every_block_runs_on_the_demo() {
         ran += script.lines().count();
     }
     assert!(ran > 60, "{ran} lines were found");
+}
+
+/// The names of all files below a folder.
+fn names_below(folder: &Path, names: &mut HashSet<String>) {
+    for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap) {
+        let name = entry.file_name().into_string().unwrap();
+        match entry.file_type().unwrap().is_dir() {
+            true if name == "target" || name == ".git" => {}
+            true => names_below(&entry.path(), names),
+            false => drop(names.insert(name)),
+        }
+    }
+}
+
+#[test]
+fn every_source_file_that_the_docs_name_is_there() {
+    let mut names = HashSet::new();
+    names_below(
+        &Path::new(env!("CARGO_MANIFEST_DIR")).join(".."),
+        &mut names,
+    );
+    let mut named = 0;
+    for page in pages() {
+        let text = std::fs::read_to_string(&page).unwrap();
+        let quoted = text.split('`').skip(1).step_by(2);
+        for file in quoted.filter(|file| file.ends_with(".rs") && !file.contains(['*', ' ', '<'])) {
+            let name = file.rsplit('/').next().unwrap();
+            assert!(names.contains(name), "{}: {file}", page.display());
+            named += 1;
+        }
+    }
+    assert!(named > 20, "{named} are named");
 }
 
 #[test]

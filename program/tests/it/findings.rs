@@ -453,5 +453,5 @@ fn a_rule_for_what_tools_make_that_keeps_out_work_is_told() {
         .collect();
     assert_eq!(told, [("needed/work", "gauge/build/")], "{found}");
     let said = nia.redshank(&["check"]).out;
-    assert!(said.contains("looks like somebody's work"), "{said}");
+    assert!(said.contains("looks like source code"), "{said}");
 }

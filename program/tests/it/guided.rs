@@ -61,10 +61,17 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
     assert_eq!(nia.redshank(&["check"]).code, 0);
     // On a finished repository nothing is asked.
     let again = nia.redshank_at_a_terminal("setup", &[]);
-    assert!(again.out.contains("there is nothing to do"), "{}", again.out);
+    assert!(
+        again.out.contains("there is nothing to do"),
+        "{}",
+        again.out
+    );
     // All of it is undone at once; the commit is git's.
     nia.redshank(&["undo", "--setup", "--yes"]).fine();
-    assert_eq!(nia.redshank(&["hook", "status", "--format", "json"]).json()["on"], false);
+    assert_eq!(
+        nia.redshank(&["hook", "status", "--format", "json"]).json()["on"],
+        false
+    );
     assert!(!nia.here().join(".gitignore").exists());
 }
 
@@ -112,7 +119,11 @@ fn a_question_counts_once_enter_is_pressed_and_esc_leaves_all_as_it_was() {
         said.out
     );
     let said = nia.redshank_at_a_terminal(add, &[(question, "yes\r")]);
-    assert!(said.out.contains("yes\r\n"), "the answer shows: {}", said.out);
+    assert!(
+        said.out.contains("yes\r\n"),
+        "the answer shows: {}",
+        said.out
+    );
     assert_eq!(rules(), "a.raw\n");
 }
 
@@ -127,7 +138,8 @@ fn findings_can_be_left_and_accepted_one_by_one() {
     let keys = [
         ("Who can see", "e\r"),
         ("Add project types", "nosuch\r"),
-        ("no template is called nosuch", "-ts javascript\r"),
+        ("no template is called nosuch", ""),
+        ("Add project types", "-ts javascript\r"),
         ("rules to .gitignore?", "y\r"),
         ("Normalize line endings", "\r"),
         ("Fix these 3?", "e\r"),
@@ -178,7 +190,8 @@ fn a_project_type_can_be_dropped_without_losing_what_comes_along() {
     let nia = Person::with_repository();
     scaffold(&nia);
     nia.writes(".directory", "[Desktop Entry]\n");
-    nia.redshank(&["draft", "--except", "osx", "--write", "--yes"]).fine();
+    nia.redshank(&["draft", "--except", "osx", "--write", "--yes"])
+        .fine();
     let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
     assert!(!rules.contains(".DS_Store"), "{rules}");
     for kept in [".env", "node_modules/", ".directory"] {
@@ -206,9 +219,19 @@ fn setup_never_takes_pushed_files_away_and_never_commits_over_an_error_unasked()
     nia.git(&["push", "-q", "hub", "main"]);
     nia.writes("mine.txt", "not for this commit\n");
     let said = nia.redshank(&["setup", "--yes", "--commit", "Tidy"]).fine();
-    assert!(said.out.contains("the next pull deletes them"), "{}", said.out);
-    assert!(nia.lists("tracked").contains(&"node_modules/a/index.js".to_owned()));
-    assert!(nia.lists("candidate").contains(&"mine.txt".to_owned()), "it stages only its own");
+    assert!(
+        said.out.contains("the next pull deletes them"),
+        "{}",
+        said.out
+    );
+    assert!(
+        nia.lists("tracked")
+            .contains(&"node_modules/a/index.js".to_owned())
+    );
+    assert!(
+        nia.lists("candidate").contains(&"mine.txt".to_owned()),
+        "it stages only its own"
+    );
     assert_eq!(nia.git_says(&["log", "-1", "--format=%s"]).out, "Tidy\n");
 
     let lev = Person::with_repository();
@@ -239,7 +262,11 @@ fn setup_starts_no_program_that_the_repository_names() {
         nia.git(&["config", key, value]);
         let said = nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"]);
         assert!(!nia.here().join("../ran").exists(), "{key}");
-        assert!(said.out.contains(&key.to_lowercase()), "{key}: {}", said.out);
+        assert!(
+            said.out.contains(&key.to_lowercase()),
+            "{key}: {}",
+            said.out
+        );
         assert_eq!(said.code, 1, "{key}: {}", said.out);
     }
 }
@@ -252,6 +279,7 @@ fn setup_works_in_a_folder_whose_name_is_no_text() {
     std::fs::create_dir(&odd).unwrap();
     nia.stands_in(&odd);
     nia.writes("README.md", "tides\n");
-    nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"]).fine();
+    nia.redshank(&["setup", "--yes", "--no-hook", "--commit", "Begin"])
+        .fine();
     assert_eq!(nia.git_says(&["log", "--format=%s"]).out, "Begin\n");
 }

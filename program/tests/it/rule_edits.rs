@@ -408,7 +408,7 @@ fn what_a_rule_would_not_do_is_said_while_it_is_made() {
     for part in [
         "`*.nowhere`: catches nothing here",
         "`out[`: no path can match",
-        "`/out\\a`: back-slashes don't part folders; `/out/a` may be meant",
+        "`/out\\a`: backslashes don't separate folders; `/out/a` may be meant",
     ] {
         assert!(tried.contains(part), "{part} in {tried}");
     }

@@ -26,7 +26,7 @@ fn why_names_the_rule_what_it_shuts_and_what_nearly_matched() {
     );
     assert!(
         why("old.log").contains("tracked already")
-            && why("old.log").contains("git rm --cached old.log")
+            && why("old.log").contains("redshank untrack old.log")
     );
     let near = why("exhibit/Library/x");
     assert!(

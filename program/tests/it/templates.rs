@@ -388,7 +388,10 @@ fn output_that_the_settings_name_is_known_tracked_or_not_but_for_sources() {
             "{\"compilerOptions\": {\"outDir\": \"lib\"}}",
         ),
         ("kept/lib/gauge.ts", "export const level: number = 2.31;\n"),
-        ("late/tsconfig.json", "{\"compilerOptions\": {\"outDir\": \"out\"}}"),
+        (
+            "late/tsconfig.json",
+            "{\"compilerOptions\": {\"outDir\": \"out\"}}",
+        ),
         ("late/out/main.js", ""),
     ] {
         nia.writes(path, contents);

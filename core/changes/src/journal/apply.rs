@@ -180,13 +180,8 @@ impl Journal<'_> {
         self.repository
             .index_without(changes.untracked.iter().map(|path| path.as_bstr()), &new)?;
         let read = |path: &Path| std::fs::read(path).map_err(refused(path));
-        let (kept, written) = (hash(&read(&saved)?), hash(&read(&new)?));
-        let before = match self.repository.is_split()? {
-            true => self.index_hash()?.unwrap_or_default(),
-            false => kept.clone(),
-        };
+        let (before, written) = (hash(&read(&saved)?), hash(&read(&new)?));
         Ok(IndexRecord {
-            saved: (kept != before).then_some(kept),
             before,
             written,
             entries: entries.iter().map(EntryRecord::from).collect(),

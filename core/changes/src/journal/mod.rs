@@ -12,8 +12,8 @@ mod seal;
 
 pub(crate) use apply::write_without_journal;
 pub use change::{Area, Changes, Content, FileChange, Mode};
-pub use seal::KeyPlace;
 pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
+pub use seal::KeyPlace;
 
 use crate::disk::refused;
 use crate::{Error, Result};

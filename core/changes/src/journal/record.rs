@@ -80,12 +80,8 @@ pub(super) struct FileRecord {
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct IndexRecord {
-    /// Hash of the index file as it was.
+    /// Hash of the index file as it was; it lies beside the record, as `index`.
     pub(super) before: String,
-    /// Hash of the index that is kept beside the record, as `index`, where it is another: a split
-    /// index is kept whole.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(super) saved: Option<String>,
     /// Hash of the one that took its worktree, which lies beside the record until then, as
     /// `index-new`.
     pub(super) written: String,

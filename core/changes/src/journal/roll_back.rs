@@ -330,8 +330,7 @@ impl Journal<'_> {
         }
         // The parts of a split index that lie elsewhere may be gone by now, and the saved one is
         // only what it was.
-        let kept = index.saved.as_ref().unwrap_or(&index.before);
-        let is_sound = || std::fs::read(&saved).is_ok_and(|bytes| hash(&bytes) == *kept);
+        let is_sound = || std::fs::read(&saved).is_ok_and(|bytes| hash(&bytes) == index.before);
         let is_own = is.as_ref() == Some(&index.written) && is_whole && is_sound();
         let unchanged = |hash: &Option<String>| {
             boundary();

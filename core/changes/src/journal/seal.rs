@@ -36,10 +36,12 @@ impl Key {
     /// The key in the person's own folder; where that can't keep one, in a private one among the
     /// system's temporary files. And whether it lasts.
     fn find() -> (Option<Self>, KeyPlace) {
-        let own = folder().ok_or_else(|| std::io::ErrorKind::NotFound.into()).and_then(|folder| {
-            std::fs::create_dir_all(&folder)?;
-            Self::read_or_made(&Root::open(&folder)?)
-        });
+        let own = folder()
+            .ok_or_else(|| std::io::ErrorKind::NotFound.into())
+            .and_then(|folder| {
+                std::fs::create_dir_all(&folder)?;
+                Self::read_or_made(&Root::open(&folder)?)
+            });
         match own {
             Ok(key) => (Some(key), KeyPlace::Own),
             Err(_) => match temporary().and_then(|root| Self::read_or_made(&root)) {

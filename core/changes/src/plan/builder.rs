@@ -143,7 +143,10 @@ impl<'a> PlanBuilder<'a> {
         let crlf = repository.with_crlf()?;
         let paths: Vec<&BStr> = crlf.iter().map(|path| path.as_bstr()).collect();
         let declared = repository.attribute("text", &paths)?;
-        let files = paths.iter().filter(|path| !declared.contains_key(**path)).count() as u64;
+        let files = paths
+            .iter()
+            .filter(|path| !declared.contains_key(**path))
+            .count() as u64;
         let line: BString = "* text=auto".into();
         let rule = NewRule {
             pattern: line.clone(),
@@ -435,7 +438,10 @@ impl<'a> PlanBuilder<'a> {
                     false => ignored.contains(&*place.path),
                 })
         };
-        let left = left.into_iter().filter(|finding| !is_fixed(finding)).collect();
+        let left = left
+            .into_iter()
+            .filter(|finding| !is_fixed(finding))
+            .collect();
         let plan = Plan {
             steps: self.steps,
             left,

@@ -33,7 +33,9 @@ impl Claims {
 
     /// The ids of the findings that a path belongs to, and the uppermost path that they name.
     fn of(&self, path: &RepoPath) -> (Vec<&String>, Option<RepoPathBuf>) {
-        let named = path.parts().filter_map(|part| self.paths.get_key_value(part));
+        let named = path
+            .parts()
+            .filter_map(|part| self.paths.get_key_value(part));
         let mut ids = Vec::new();
         let mut top = None;
         for (at, known) in named {
@@ -83,7 +85,9 @@ impl Breach {
             };
             let is_inside = |ruling: &Ruling| {
                 let base = &ruling.source().base;
-                claimed.as_ref().is_some_and(|at| at.is_folder() && base.starts_with(at))
+                claimed
+                    .as_ref()
+                    .is_some_and(|at| at.is_folder() && base.starts_with(at))
             };
             if is_claimed && exception.is_none_or(|ruling| is_inside(&ruling)) {
                 continue;
@@ -102,7 +106,9 @@ impl Breach {
             StepKind::Mend { with, .. } => pattern.as_ref().is_some_and(|one| holds(with, one)),
             _ => false,
         });
-        let findings = of_rule.flat_map(|step| &step.findings).chain(ids.iter().copied());
+        let findings = of_rule
+            .flat_map(|step| &step.findings)
+            .chain(ids.iter().copied());
         Self {
             path: entry.path.clone(),
             findings: findings.cloned().collect(),
@@ -112,7 +118,9 @@ impl Breach {
 
     /// Whether a finding's steps do it.
     pub(super) fn is_by(&self, finding: &Finding) -> bool {
-        finding.places().any(|place| self.findings.contains(&place.id))
+        finding
+            .places()
+            .any(|place| self.findings.contains(&place.id))
     }
 
     /// The finding, left to the person.
@@ -135,7 +143,9 @@ impl Breach {
 fn is_as_meant(steps: &[Step], ruling: Option<&Ruling>) -> bool {
     let Some(ruling) = ruling else {
         // A rule that was read wrongly no longer decides.
-        return steps.iter().any(|step| matches!(step.kind, StepKind::Mend { .. }));
+        return steps
+            .iter()
+            .any(|step| matches!(step.kind, StepKind::Mend { .. }));
     };
     steps.iter().any(|step| match &step.kind {
         StepKind::Mend { with, .. } => holds(with, &ruling.rule().text),

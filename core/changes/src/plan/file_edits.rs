@@ -67,7 +67,10 @@ impl FileEdit {
         let mut text = self.with_mended();
         if !self.first.is_empty() {
             let mut first = Vec::new();
-            add_section(&mut first, &Section::new(GENERAL.to_owned(), self.first.clone()));
+            add_section(
+                &mut first,
+                &Section::new(GENERAL.to_owned(), self.first.clone()),
+            );
             if !text.is_empty() {
                 first.push(b'\n');
             }
@@ -81,10 +84,7 @@ impl FileEdit {
     }
 
     fn is_changed(&self) -> bool {
-        self.is_new
-            || !self.mended.is_empty()
-            || !self.first.is_empty()
-            || !self.rules.is_empty()
+        self.is_new || !self.mended.is_empty() || !self.first.is_empty() || !self.rules.is_empty()
     }
 }
 

@@ -95,7 +95,11 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
     for (entry, ruling) in only_here(tree, survey, &limits) {
         let (path, reason) = (entry.path.clone(), MissingReason::OnlyHere);
         let ruling = Some(ruling.clone());
-        found.entry(path.clone()).or_insert(Missing { path, reason, ruling });
+        found.entry(path.clone()).or_insert(Missing {
+            path,
+            reason,
+            ruling,
+        });
     }
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let is_in = |entry: &Entry| {

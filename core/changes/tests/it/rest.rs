@@ -2,13 +2,13 @@
 //! committed.
 
 use crate::changes::Ground;
+use proptest::prelude::*;
 use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_changes::{Edit, RuleTarget, write};
 use redshank_findings::{ScanOptions, scan};
 use redshank_templates::{Collection, Draft, DraftOptions, MEMORY_FILE, Template, recognise};
 use redshank_worktree::rules::RuleScope;
 use redshank_worktree::{RepoPathBuf, Snapshot};
-use proptest::prelude::*;
 use std::collections::BTreeMap;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -33,7 +33,10 @@ fn lay_out(template: &Template, variant: Option<&String>, before: Before) -> Gro
     for rule in &template.rule {
         for example in &rule.ignored {
             let path = ground.top.join(example);
-            let is_free = path.ancestors().skip(1).take_while(|above| *above != ground.top);
+            let is_free = path
+                .ancestors()
+                .skip(1)
+                .take_while(|above| *above != ground.top);
             if !path.exists() && is_free.into_iter().all(|above| !above.is_file()) {
                 match example.strip_suffix('/') {
                     Some(folder) => ground.write(&format!("{folder}/made"), "\0made"),
@@ -43,7 +46,10 @@ fn lay_out(template: &Template, variant: Option<&String>, before: Before) -> Gro
         }
     }
     if let Some(variant) = variant {
-        ground.write("redshank.toml", &format!("[draft]\nvariants = [\"{variant}\"]\n"));
+        ground.write(
+            "redshank.toml",
+            &format!("[draft]\nvariants = [\"{variant}\"]\n"),
+        );
     }
     if before != Before::Untracked {
         ground.git(&["add", "--all", "--force"]);
@@ -96,9 +102,12 @@ fn to_commit(ground: &Ground) -> Vec<RepoPathBuf> {
     let snapshot = ground.snapshot();
     let tree = snapshot.tree().unwrap();
     let all = tree.to_commit().map(|entry| entry.path.clone());
-    let is_given = |path: &RepoPathBuf| GIVEN.iter().any(|given| path.starts_with(given.as_bytes()));
-    let is_ours = |path: &RepoPathBuf| path.name() == ".gitignore" || path.starts_with(b".redshank/");
-    all.filter(|path| !is_ours(path) && !is_given(path)).collect()
+    let is_given =
+        |path: &RepoPathBuf| GIVEN.iter().any(|given| path.starts_with(given.as_bytes()));
+    let is_ours =
+        |path: &RepoPathBuf| path.name() == ".gitignore" || path.starts_with(b".redshank/");
+    all.filter(|path| !is_ours(path) && !is_given(path))
+        .collect()
 }
 
 /// What is not at rest for a template, in words.
@@ -106,7 +115,8 @@ fn restless(template: &Template, variant: Option<&String>) -> Vec<String> {
     let mut wrong = Vec::new();
     let mut ends = BTreeMap::new();
     for before in STATES {
-        let mut note = |what: &str| wrong.push(format!("{} {variant:?} {before:?}: {what}", template.name));
+        let mut note =
+            |what: &str| wrong.push(format!("{} {variant:?} {before:?}: {what}", template.name));
         let first = lay_out(template, variant, before);
         draft(&first);
         if draft(&first) {
@@ -134,7 +144,11 @@ fn restless(template: &Template, variant: Option<&String>) -> Vec<String> {
                 let only = a.iter().filter(|path| !b.contains(path));
                 only.map(ToString::to_string).collect::<Vec<_>>().join(" ")
             };
-            note(&format!("the order counts: {} | {}", only(&a, &b), only(&b, &a)));
+            note(&format!(
+                "the order counts: {} | {}",
+                only(&a, &b),
+                only(&b, &a)
+            ));
         }
         ends.insert(format!("{before:?}"), a);
     }

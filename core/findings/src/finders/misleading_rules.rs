@@ -108,7 +108,11 @@ fn is_source(scan: &ScanContext, stray: &Stray) -> bool {
     let mut others = scan.tree.to_commit().filter(|entry| {
         entry.kind == EntryKind::File && entry.size.0 <= SEARCHED && entry.path != stray.path
     });
-    others.any(|entry| scan.snapshot.read(&entry.path).is_ok_and(|text| names_it(&text)))
+    others.any(|entry| {
+        scan.snapshot
+            .read(&entry.path)
+            .is_ok_and(|text| names_it(&text))
+    })
 }
 
 fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<RepoPathBuf>) -> Finding {

@@ -18,8 +18,8 @@ mod tool_settings;
 mod tracked_anyway;
 mod work;
 
-pub use oversized::{only_here, storage_line};
 pub(crate) use oversized::{POINTER, over_limit};
+pub use oversized::{only_here, storage_line};
 pub(crate) use reserved::of_file as reserved;
 pub(crate) use script_ends::Script;
 

@@ -4,8 +4,8 @@ use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_pattern::{Breadth, Case, Rule, exactly};
-use redshank_worktree::ignore_file::NewRule;
 use redshank_templates::Survey;
+use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{PatternSet, RuleScope, Ruling};
 use redshank_worktree::settings::Limits;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
@@ -117,9 +117,15 @@ pub fn only_here<'t>(
 fn ignored_for_size(scan: &ScanContext) -> Vec<Finding> {
     let found = only_here(scan.tree, scan.survey, &scan.limits).into_iter();
     let found = found.map(|(entry, ruling)| {
-        Finding::on(entry, Class::Needed, "too-large", Level::Warning, Cause::OnlyHere)
-            .with_evidence(Evidence::from(ruling))
-            .by_hand(ByHand::StoreElsewhere)
+        Finding::on(
+            entry,
+            Class::Needed,
+            "too-large",
+            Level::Warning,
+            Cause::OnlyHere,
+        )
+        .with_evidence(Evidence::from(ruling))
+        .by_hand(ByHand::StoreElsewhere)
     });
     found.collect()
 }

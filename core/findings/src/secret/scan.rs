@@ -124,7 +124,10 @@ fn is_binary(start: &[u8]) -> bool {
     }
     let is_control = |byte: &&u8| matches!(byte, 0..=8 | 14..=26 | 28..=31 | 127);
     let strays = start.iter().filter(is_control).count();
-    let is_unreadable = start.utf8_chunks().filter(|chunk| !chunk.invalid().is_empty()).count();
+    let is_unreadable = start
+        .utf8_chunks()
+        .filter(|chunk| !chunk.invalid().is_empty())
+        .count();
     strays + is_unreadable > (start.len() / STRAY).max(2)
 }
 

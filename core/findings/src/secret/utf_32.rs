@@ -74,7 +74,8 @@ impl<R: Read> Read for Decoder<R> {
                 };
                 let letter = char::from_u32(number).unwrap_or(char::REPLACEMENT_CHARACTER);
                 let mut bytes = [0; 4];
-                self.ready.extend_from_slice(letter.encode_utf8(&mut bytes).as_bytes());
+                self.ready
+                    .extend_from_slice(letter.encode_utf8(&mut bytes).as_bytes());
             }
             self.left.drain(..whole);
         }
@@ -103,7 +104,11 @@ mod tests {
                 Utf32::BigEndian => u32::from(letter).to_be_bytes(),
             };
             let mark = with_mark.then_some('\u{feff}');
-            let encoded: Vec<u8> = mark.into_iter().chain(text.chars()).flat_map(bytes).collect();
+            let encoded: Vec<u8> = mark
+                .into_iter()
+                .chain(text.chars())
+                .flat_map(bytes)
+                .collect();
             assert_eq!(Utf32::of_start(&encoded[..24]), Some(form));
             let mut read = String::new();
             form.decode(&encoded[..]).read_to_string(&mut read).unwrap();

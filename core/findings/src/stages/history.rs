@@ -8,8 +8,8 @@ use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
 use redshank_stage::Stage;
-use redshank_worktree::size::Bytes;
 use redshank_worktree::RepoPathBuf;
+use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -70,7 +70,9 @@ pub(crate) fn search_history(
         .filter(|hit| !known.contains(&hit.finding.id))
         .collect();
     let commits = |is_past: bool| {
-        let of_kind = hits.iter().filter(|hit| (hit.kept == Kept::History) == is_past);
+        let of_kind = hits
+            .iter()
+            .filter(|hit| (hit.kept == Kept::History) == is_past);
         let blobs: HashSet<String> = of_kind.flat_map(|hit| hit.blobs.iter().cloned()).collect();
         match blobs.is_empty() {
             true => Ok(HashMap::new()),
@@ -176,10 +178,14 @@ fn look_into(
         });
     }
     if version.kept != Kept::Note {
-        hits.extend(reserved(scan, &entry).into_iter().map(|finding| SecretFinding {
-            finding,
-            value: None,
-        }));
+        hits.extend(
+            reserved(scan, &entry)
+                .into_iter()
+                .map(|finding| SecretFinding {
+                    finding,
+                    value: None,
+                }),
+        );
     }
     if version.kept == Kept::Note {
         for hit in &mut hits {

@@ -111,9 +111,8 @@ fn finding(
     let class = found.class();
     // A rule of the top that is there already needs no second one; the file is tracked in spite of
     // it. A rule from another file would mean something else at the top.
-    let is_of_the_top = |ruling: &Ruling| {
-        ruling.ignores() && ruling.source().scope == RuleScope::Team
-    };
+    let is_of_the_top =
+        |ruling: &Ruling| ruling.ignores() && ruling.source().scope == RuleScope::Team;
     let answer = scan.verdicts.query(path)?;
     let pattern = match (answer.ruling.filter(is_of_the_top), found) {
         (Some(ruling), _) => ruling.rule().text.clone(),

@@ -62,9 +62,14 @@ fn split_off_contradicted<'g>(lines: &mut Vec<Composing<'g>>) -> Vec<Composing<'
     let is_contradicted = |line: &mut Composing| {
         let rule = Rule::parse(&line.line.pattern, 0, Case::Sensitive);
         let probes = rule.probes();
-        let mut others = exceptions.iter().filter(|(name, ..)| *name != line.template.name);
+        let mut others = exceptions
+            .iter()
+            .filter(|(name, ..)| *name != line.template.name);
         let names_it = |exception: &Rule| {
-            !probes.is_empty() && probes.iter().all(|probe| exception.reaches(probe.as_bstr()))
+            !probes.is_empty()
+                && probes
+                    .iter()
+                    .all(|probe| exception.reaches(probe.as_bstr()))
         };
         let is_open = !rule.negated && !rule.text.contains(&b'*');
         let found = others.find(|(.., exception)| is_open && names_it(exception));
@@ -111,7 +116,7 @@ fn says(rule: &Rule, other: &Rule) -> bool {
 
 /// A rule as it is written for projects at these places: at any place, if no one but a tool gives
 /// the name.
-fn written(rule: &TemplateRule, places: &[BString]) -> Vec<BString> {
+pub(super) fn written(rule: &TemplateRule, places: &[BString]) -> Vec<BString> {
     let body = rule.pattern.trim_start_matches('!');
     let is_anywhere = !body.trim_end_matches('/').contains('/') || body.starts_with("**/");
     match is_anywhere && rule.is_certain() {

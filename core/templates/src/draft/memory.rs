@@ -97,9 +97,16 @@ impl Memory {
         let [ours, theirs] = side.map(|text| toml_file::read::<Self>(&text, path));
         let mut both = ours?;
         for block in theirs?.block {
-            let known = both.get(block.file.as_bytes().as_bstr(), block.label.as_bytes().as_bstr());
+            let known = both.get(
+                block.file.as_bytes().as_bstr(),
+                block.label.as_bytes().as_bstr(),
+            );
             let lines = known.map_or(Vec::new(), |known| known.lines.clone());
-            let new = block.lines.iter().filter(|line| !lines.contains(line)).cloned();
+            let new = block
+                .lines
+                .iter()
+                .filter(|line| !lines.contains(line))
+                .cloned();
             let lines = lines.iter().cloned().chain(new).collect();
             both.put(Remembered { lines, ..block });
         }

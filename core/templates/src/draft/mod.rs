@@ -485,8 +485,11 @@ impl<'a> Composer<'_, 'a> {
             }
         }
         let text = self.memory.text();
-        let has_marks =
-            || memory_text.as_ref().is_some_and(|held| held.contains_str("\n<<<<<<< "));
+        let has_marks = || {
+            memory_text
+                .as_ref()
+                .is_some_and(|held| held.contains_str("\n<<<<<<< "))
+        };
         // Outside of a sparse checkout's folders, git would refuse to add it.
         let repository = self.snapshot.repository.as_ref();
         let has_place = repository.is_some_and(|repository| {

@@ -113,9 +113,7 @@ impl<'s> Composer<'s, '_> {
         };
         let holds_tracked = match is_shut {
             true => entries.iter().any(|entry| is_kept(entry)),
-            false => {
-                !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept)
-            }
+            false => !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept),
         };
         if guard.is_work(place, is_certain)
             || !is_certain && holds_tracked

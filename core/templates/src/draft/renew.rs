@@ -1,8 +1,7 @@
 //! Blocks that are there: told to be stale, brought up to date, turned over from their first form.
 
-use super::blocks::{Composing, Group, TakenOut, by_template};
+use super::blocks::{Composing, Group, TakenOut, by_template, written};
 use super::memory::{Remembered, remembered};
-use super::places::fit_to;
 use super::refresh::refreshed;
 use super::section::section;
 use super::{Composer, Conflict};
@@ -107,7 +106,12 @@ impl<'a> Composer<'_, 'a> {
         for block in gone {
             let file = RepoPath::new(&block.file).folder().to_owned();
             let label = BString::from(block.label.as_str());
-            if !self.file(&file)?.blocks.iter().any(|known| known.label == label) {
+            if !self
+                .file(&file)?
+                .blocks
+                .iter()
+                .any(|known| known.label == label)
+            {
                 continue;
             }
             match self.options.refresh {
@@ -131,15 +135,24 @@ impl<'a> Composer<'_, 'a> {
             return Ok(());
         };
         let mut blocks = self.file(file)?.blocks.iter();
-        let Some(block) = blocks.find(|block| block.label.to_str_lossy() == label).cloned() else {
+        let Some(block) = blocks
+            .find(|block| block.label.to_str_lossy() == label)
+            .cloned()
+        else {
             return Ok(());
         };
         let known = self.survey.projects.iter().map(|one| one.template);
         let templates = known.chain(project.map(|one| one.template));
         for template in templates.filter(|one| memory.templates.contains_key(&one.name)) {
+            let places: Vec<BString> = memory
+                .places
+                .iter()
+                .map(|place| place.as_str().into())
+                .collect();
             for rule in &template.rule {
-                let was = memory.places.iter().map(|place| fit_to(&rule.pattern, place.as_str().into()));
-                let is_out = |line: &BString| memory.wrote(line.as_bstr()) && !block.lines.contains(line);
+                let was = written(rule, &places);
+                let is_out =
+                    |line: &BString| memory.wrote(line.as_bstr()) && !block.lines.contains(line);
                 if was.into_iter().any(|line| is_out(&line)) {
                     let out = (template.name.clone(), rule.pattern.clone());
                     self.taken_out.insert(out);
@@ -149,7 +162,11 @@ impl<'a> Composer<'_, 'a> {
         let is_own = |line: &&BString| !memory.wrote(line.as_bstr());
         let own: Vec<BString> = block.lines.iter().filter(is_own).cloned().collect();
         let is_rule = |line: &&BString| !line.starts_with(b"#") && !line.is_empty();
-        let goes = block.lines.iter().filter(|line| !own.contains(line)).filter(is_rule);
+        let goes = block
+            .lines
+            .iter()
+            .filter(|line| !own.contains(line))
+            .filter(is_rule);
         self.draft.retired.extend(goes.cloned());
         self.file(file)?.replace_block(block.label.as_bstr(), &own);
         self.memory.block.retain(|one| *one != memory);

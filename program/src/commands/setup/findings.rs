@@ -41,7 +41,10 @@ const FIX_OR_STORE: &[ask::Answer] = &[
     ('a', "accept them, with a reason"),
     ('k', "keep them out by rules"),
     ('t', "type: large-file storage for all files of these types"),
-    ('f', "folder: large-file storage for all files of these folders"),
+    (
+        'f',
+        "folder: large-file storage for all files of these folders",
+    ),
 ];
 
 /// What an answer is to one finding.
@@ -79,7 +82,10 @@ impl Walk<'_> {
                 putln!("{}", Paint::Warn.on(said))?;
             }
             if unread > 0 {
-                putln!("{}", Paint::Warn.on(format!("{} could not be read", files(unread as u64))))?;
+                putln!(
+                    "{}",
+                    Paint::Warn.on(format!("{} could not be read", files(unread as u64)))
+                )?;
             }
         }
         for class in Class::ALL {
@@ -123,10 +129,9 @@ impl Walk<'_> {
             1 => "this".to_owned(),
             many => format!("these {}", count(many as u64)),
         };
-        let is_pushed = |one: &&Finding| {
-            one.state == State::Tracked && one.exposure == Exposure::Pushed
-        };
-        let are_pushed = fixed.iter().any(|one| is_pushed(one));
+        let is_pushed =
+            |one: &&Finding| one.state == State::Tracked && one.exposure == Exposure::Pushed;
+        let are_pushed = fixed.iter().any(is_pushed);
         let question = match are_pushed {
             true => {
                 putln!(
@@ -136,7 +141,11 @@ impl Walk<'_> {
                 )?;
                 format!("Fix {what}, although others lose them?")
             }
-            false if fixed.iter().all(|one| matches!(one.remedy, Remedy::KeepOut(_))) => {
+            false
+                if fixed
+                    .iter()
+                    .all(|one| matches!(one.remedy, Remedy::KeepOut(_))) =>
+            {
                 format!("Fix {what}? (ignored; stays on disk)")
             }
             false => format!("Fix {what}?"),
@@ -148,7 +157,10 @@ impl Walk<'_> {
             false => FIX_ALL,
         };
         if are_pushed && !self.asks {
-            putln!("Left as they are; {} fixes them.", Paint::Type.on("redshank tidy --apply"))?;
+            putln!(
+                "Left as they are; {} fixes them.",
+                Paint::Type.on("redshank tidy --apply")
+            )?;
             return Ok(());
         }
         let tidy = ["tidy", "--only", class.word()];

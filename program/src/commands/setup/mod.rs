@@ -281,7 +281,10 @@ impl Walk<'_> {
         drop(context);
         self.title(1, "The repository")?;
         if let Some(name) = self.top.file_name() {
-            putln!("{} is the folder.", Paint::Type.on(Path::new(name).display()))?;
+            putln!(
+                "{} is the folder.",
+                Paint::Type.on(Path::new(name).display())
+            )?;
         }
         let question = "This folder isn't a Git repository yet. Create one?";
         if self.asked(question, DO)? == 'y' {
@@ -310,8 +313,7 @@ impl Walk<'_> {
 
     fn hook(&self) -> Result<()> {
         let context = self.context()?;
-        let is_off =
-            Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
+        let is_off = Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
         if !is_off || self.setup.no_hook {
             return Ok(());
         }
@@ -341,7 +343,11 @@ impl Walk<'_> {
         loop {
             match self.asked(question, answers)? {
                 'd' => self.ours(&["prove", "--record"])?,
-                'y' => return self.ours(&["prove", "--record", "--write", "--quiet"]).map(drop),
+                'y' => {
+                    return self
+                        .ours(&["prove", "--record", "--write", "--quiet"])
+                        .map(drop);
+                }
                 _ => return Ok(()),
             };
         }
@@ -478,7 +484,9 @@ impl Walk<'_> {
             return Ok(true);
         }
         let words = ["add".as_ref(), "--".as_ref()].into_iter();
-        let words: Vec<&OsStr> = words.chain(changed.iter().map(|path| path.as_os_str())).collect();
+        let words: Vec<&OsStr> = words
+            .chain(changed.iter().map(|path| path.as_os_str()))
+            .collect();
         self.git(&words)
     }
 

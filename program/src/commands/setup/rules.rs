@@ -4,8 +4,8 @@ use super::{DO, DO_OR_SEE, LEAVE_OR_SEE, Walk};
 use crate::ask;
 use crate::commands::Command;
 use crate::context::Context;
-use crate::{Arguments, PROGRAM, putln};
 use crate::render::{Paint, files};
+use crate::{Arguments, PROGRAM, putln};
 use anyhow::Result;
 use clap::Parser;
 use redshank_changes::plan::{Plan, PlanOptions, StepReason};
@@ -31,14 +31,18 @@ impl Walk<'_> {
                 _ => return Ok(()),
             },
         };
-        self.ours(&["settings", "visibility", chosen, "--write", "--quiet"]).map(drop)
+        self.ours(&["settings", "visibility", chosen, "--write", "--quiet"])
+            .map(drop)
     }
 
     pub(super) fn rules(&self) -> Result<()> {
         let context = self.context()?;
         let survey = context.survey()?;
-        let mut names: Vec<&str> =
-            survey.projects.iter().map(|project| project.template.name.as_str()).collect();
+        let mut names: Vec<&str> = survey
+            .projects
+            .iter()
+            .map(|project| project.template.name.as_str())
+            .collect();
         names.extend(survey.known.iter().map(|known| known.template));
         names.sort_unstable();
         names.dedup();
@@ -129,7 +133,8 @@ impl Walk<'_> {
     fn rules_to_come(&self, all: &[Vec<String>]) -> Result<usize> {
         let mut many = 0;
         for words in all {
-            let arguments = Arguments::try_parse_from([PROGRAM].into_iter().chain(borrowed(words)))?;
+            let arguments =
+                Arguments::try_parse_from([PROGRAM].into_iter().chain(borrowed(words)))?;
             if let Command::Draft(draft) = arguments.command {
                 many += draft.rules_to_come(&self.context()?)?;
             }
@@ -161,7 +166,10 @@ impl Walk<'_> {
                 let (without, more): (Vec<_>, Vec<_>) = known.partition(|(is_out, _)| *is_out);
                 let name = |(_, name): (bool, String)| name;
                 return Ok((
-                    given.into_iter().chain(more.into_iter().map(name)).collect(),
+                    given
+                        .into_iter()
+                        .chain(more.into_iter().map(name))
+                        .collect(),
                     without.into_iter().map(name).collect(),
                 ));
             }

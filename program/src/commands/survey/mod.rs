@@ -98,7 +98,9 @@ impl Survey {
             None => self.format.print(&picture)?,
         }
         if context.speaks() {
-            words::not_scanned(&result).iter().for_each(|said| crate::eputln!("{said}"));
+            words::not_scanned(&result)
+                .iter()
+                .for_each(|said| crate::eputln!("{said}"));
         }
         context.say_unread(&result.unread);
         Ok(ExitCode::SUCCESS)
@@ -332,7 +334,11 @@ impl Picture<'_> {
             ]);
         }
         text.push_str(&table.text());
-        let more = projects.iter().filter(|one| !is_trace(one)).count().saturating_sub(2 * ROWS);
+        let more = projects
+            .iter()
+            .filter(|one| !is_trace(one))
+            .count()
+            .saturating_sub(2 * ROWS);
         if more > 0 && !self.verbose {
             let all = Paint::Type.on("redshank survey -v");
             writeln!(text, "  and {} more: {all}", count(more as u64))?;

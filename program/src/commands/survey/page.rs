@@ -66,10 +66,9 @@ fn put_down(top: &Path, file: &Path, html: &str) -> Result<()> {
         }
     }
     match std::fs::symlink_metadata(file) {
-        Ok(found) if !found.is_file() => bail!(
-            "{} is no regular file\n  name another file",
-            file.display()
-        ),
+        Ok(found) if !found.is_file() => {
+            bail!("{} is no regular file\n  name another file", file.display())
+        }
         Ok(_) => {
             let mut held = Vec::new();
             std::fs::File::open(file)

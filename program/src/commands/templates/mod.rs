@@ -91,7 +91,8 @@ impl Templates {
         let mut texts = [&template.name, &template.title].into_iter().chain(markers);
         // Another name for a template (`js`), or so few letters that most names hold them.
         let meant = collection.find(&query).ok().map(|meant| &meant.name);
-        let is_word = query.len() < FEW_LETTERS || meant.is_some_and(|meant| *meant != query);
+        let is_few = !query.is_empty() && query.len() < FEW_LETTERS;
+        let is_word = is_few || meant.is_some_and(|meant| *meant != query);
         let is_in = |text: &String| {
             let text = text.to_lowercase();
             let is_of_word = |c: char| c.is_alphanumeric();
