@@ -5,7 +5,7 @@ use redshank_git::Git;
 use redshank_templates::{
     Collection, Draft, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
-use redshank_worktree::Snapshot;
+use redshank_worktree::{RepoPath, Snapshot};
 use std::path::PathBuf;
 
 pub(crate) struct Ground {
@@ -75,6 +75,16 @@ impl Ground {
             self.write(MEMORY_FILE, after.to_str().unwrap());
         }
         std::fs::read_to_string(self.top.join(".gitignore")).unwrap_or_default()
+    }
+
+    /// Those of these paths that a template of the projects here speaks of, as they are judged
+    /// wherever git has them.
+    pub(crate) fn spoken_of(&self, paths: &[String]) -> Vec<String> {
+        let snapshot = Snapshot::of(&self.top).unwrap();
+        let collection = Collection::built_in().unwrap();
+        let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
+        let is_it = |path: &&String| survey.matches.speaks_of(RepoPath::new(path.as_bytes()));
+        paths.iter().filter(is_it).cloned().collect()
     }
 
     pub(crate) fn ignored_by_git(&self, path: &str) -> bool {
