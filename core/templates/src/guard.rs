@@ -250,9 +250,7 @@ impl<'a> Guard<'a> {
                 .join([stem.as_bytes(), kind.as_bytes()].concat());
             source.as_bstr() != path.as_bstr() && self.snapshot.root.is_there(&source)
         };
-        self.is_made(path, path)
-            || name.ends_with(b".min.js")
-            || sources.iter().any(beside)
+        self.is_made(path, path) || name.ends_with(b".min.js") || sources.iter().any(beside)
     }
 
     fn is_copy(&self, path: &RepoPath, folder: &RepoPath) -> bool {
