@@ -196,7 +196,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("check", "all there is"),
             ("check --staged --level error", "what the hook looks for"),
             ("check --format sarif", "for a host's own view"),
-            ("check -v", "with ids, for `accept`"),
+            ("check --ids", "with ids, for `accept`"),
         ],
     ),
     (

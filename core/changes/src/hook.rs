@@ -133,6 +133,16 @@ impl<'a> Hook<'a> {
         })
     }
 
+    /// Whether git runs it: a script that isn't executable is passed over without a word that all
+    /// read (githooks(5)).
+    ///
+    /// # Errors
+    /// If its permissions can't be read.
+    pub fn is_executable(&self) -> Result<bool> {
+        let mode = self.mode(self.script.as_bstr())?;
+        Ok(mode.is_some_and(|mode| mode & 0o111 != 0))
+    }
+
     /// Puts checks in, through the journal, as one change under the command's name. `program` is where Redshank is, for when
     /// it isn't on the PATH of whoever commits.
     ///

@@ -18,7 +18,7 @@ use std::process::ExitCode;
 /// Record that a finding is all right, and why
 #[derive(Args)]
 pub struct Accept {
-    /// The finding's id, or the path that it is on; `redshank check -v` shows both
+    /// The finding's id, or the path that it is on; `redshank check --ids` shows both
     #[arg(add = values::findings())]
     finding: String,
     /// The class, where a path has findings of several
@@ -142,7 +142,7 @@ impl Accept {
             return format!("{} is accepted already", self.finding);
         }
         format!(
-            "there is no finding `{}`\n  `redshank check -v` shows the ids and paths",
+            "there is no finding `{}`\n  `redshank check --ids` shows the ids and paths",
             self.finding
         )
     }

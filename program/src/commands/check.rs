@@ -43,6 +43,9 @@ pub struct Check {
     /// Only findings of this level and worse ones
     #[arg(long, value_name = "LEVEL", value_parser = values::level())]
     level: Option<Level>,
+    /// Show the id of each finding, for `redshank accept`
+    #[arg(long)]
+    ids: bool,
     /// Exit with 2 if anything was not scanned: unreadable files, archives, submodules, a history
     /// that this clone has only a part of
     #[arg(long)]
@@ -77,7 +80,7 @@ impl Check {
             quiet: args.quiet,
             is_staged: self.staged,
             is_past: self.history,
-            with_ids: self.staged || args.verbose,
+            with_ids: self.ids || self.staged || args.verbose,
             with_notes: args.verbose || self.level == Some(Level::Note),
         };
         match self.format {

@@ -75,8 +75,9 @@ impl Draft {
         context.recover(self.write || context.is_interactive())?;
         let snapshot = &context.snapshot;
         let settings = snapshot.settings()?;
-        let choices = self.choices(&settings.draft, &Collection::of(snapshot)?)?;
-        let draft = self.compose(&context, &choices)?;
+        let all = Collection::of(snapshot)?;
+        let choices = self.choices(&settings.draft, &all)?;
+        let draft = self.compose(&context, all, &choices)?;
         let notes = self.notes(&draft);
         let summary = summary(&draft);
         let mut edits = Vec::new();
@@ -115,13 +116,19 @@ impl Draft {
     /// How many rules it would write.
     pub(super) fn rules_to_come(&self, context: &Context) -> Result<usize> {
         let snapshot = &context.snapshot;
-        let choices = self.choices(&snapshot.settings()?.draft, &Collection::of(snapshot)?)?;
-        Ok(self.compose(context, &choices)?.added.len())
+        let all = Collection::of(snapshot)?;
+        let choices = self.choices(&snapshot.settings()?.draft, &all)?;
+        Ok(self.compose(context, all, &choices)?.added.len())
     }
 
-    fn compose(&self, context: &Context, choices: &Choices) -> Result<templates::Draft> {
+    fn compose(
+        &self,
+        context: &Context,
+        all: Collection,
+        choices: &Choices,
+    ) -> Result<templates::Draft> {
         let snapshot = &context.snapshot;
-        let collection = Collection::of(snapshot)?.chosen(choices)?;
+        let collection = all.chosen(choices)?;
         let mut survey = recognise(snapshot, snapshot.tree()?, &collection);
         for name in &self.except {
             survey.leave_out(&collection.find(name)?.name);
@@ -180,10 +187,10 @@ impl Draft {
     fn notes(&self, draft: &templates::Draft) -> Vec<String> {
         let mut notes = Vec::new();
         if draft.covered > 0 {
-            notes.push(format!(
-                "{} rules are left out: the rules that are there cover them",
-                draft.covered
-            ));
+            notes.push(match draft.covered {
+                1 => "1 rule is left out: the rules that are there cover it".to_owned(),
+                many => format!("{many} rules are left out: the rules that are there cover them"),
+            });
         }
         if draft.repeated > 0 && !self.take_over {
             let lines = if draft.repeated == 1 { "line" } else { "lines" };

@@ -53,6 +53,7 @@ impl Hook {
             let report = HookReport {
                 status: hook.status()?,
                 push: find(HookEvent::Push)?.status()?,
+                is_executable: hook.is_executable()?,
                 hook,
             };
             self.format.print(&report)?;
@@ -76,6 +77,8 @@ struct HookReport<'a> {
     hook: InPlace<'a>,
     status: HookStatus,
     push: HookStatus,
+    /// git runs it.
+    is_executable: bool,
 }
 
 impl Report for HookReport<'_> {
@@ -93,6 +96,13 @@ impl Report for HookReport<'_> {
             HookStatus::On => format!("{installed}: {path}\n"),
             HookStatus::Beside => format!("{installed}, then your own hook runs: {path}\n"),
         };
+        if self.status != HookStatus::Off && !self.is_executable {
+            text = format!(
+                "{}: {path}\n  {} lets git run it\n",
+                Paint::Warn.on("the pre-commit hook isn't executable, so git passes it over"),
+                Paint::Type.on(format!("chmod +x {path}"))
+            );
+        }
         if self.push != HookStatus::Off {
             text += &format!("{}\n", Paint::Good.on("pushes are checked, too"));
         }
@@ -107,7 +117,7 @@ impl Report for HookReport<'_> {
     fn document(&self) -> HookOut {
         HookOut {
             schema: "redshank.hook/1",
-            on: self.status != HookStatus::Off,
+            on: self.status != HookStatus::Off && self.is_executable,
             beside: self.status == HookStatus::Beside,
             before_push: self.push != HookStatus::Off,
             shared: self.hook.shared,

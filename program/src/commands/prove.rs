@@ -163,7 +163,10 @@ impl Report for Proof<'_> {
     fn text(&self) -> Result<String> {
         let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Whole, Align::Left]);
         let is_shown = |outcome: &&Outcome| {
-            !(self.quiet && outcome.wrong.is_empty() && outcome.only_here.is_none())
+            !(self.quiet
+                && outcome.wrong.is_empty()
+                && outcome.only_here.is_none()
+                && outcome.paths > 0)
         };
         let shown_ones: Vec<&Outcome> = self.outcomes.iter().filter(is_shown).collect();
         for outcome in &shown_ones {
@@ -182,6 +185,10 @@ impl Report for Proof<'_> {
         let mut text = String::new();
         for (row, outcome) in table.text().lines().zip(&shown_ones) {
             text += &format!("{row}\n{}", self.reasons(outcome)?);
+            if outcome.paths == 0 {
+                let said = "        no path matches this pattern, so nothing was tried";
+                text += &format!("{}\n", Paint::Warn.on(said));
+            }
             if let Some((path, ruling)) = &outcome.only_here {
                 let said = format!(
                     "        only here: {} by {}; for everybody else, and in CI, it fails",

@@ -181,6 +181,9 @@ pub(super) fn cause(cause: &Cause) -> String {
 fn name_fault(fault: &NameFault) -> String {
     match fault {
         NameFault::Device(part) => format!("`{part}` is a device there"),
+        NameFault::Character(byte) if byte.is_ascii_graphic() => {
+            format!("it holds `{}`", char::from(*byte))
+        }
         NameFault::Character(byte) => format!("it holds `{}`", byte.escape_ascii()),
         NameFault::End(end) => format!("a part of it ends in `{end}`"),
     }
@@ -338,10 +341,10 @@ fn lasting(finding: &Finding) -> String {
     };
     let is_last = finding.past.as_ref().is_some_and(|past| past.commits == 1);
     let anew = if is_last {
-        "make that commit anew (`git commit --amend` if it is the last one, else `git rebase \
+        "rewrite that commit (`git commit --amend` if it is the last one, else `git rebase \
          --interactive`)"
     } else {
-        "make those commits anew (`git rebase --interactive`)"
+        "rewrite those commits (`git rebase --interactive`)"
     };
     if let Remedy::ByHand(ByHand::DropStash { .. } | ByHand::RemoveNote | ByHand::ExpireReflog) =
         finding.remedy
@@ -356,17 +359,16 @@ fn lasting(finding: &Finding) -> String {
             )
         }
         (Class::Secret, Exposure::Committed) => format!(
-            "; it stays in the history: {anew} before you push; the old one stays in your reflog for 90 days, so replace the secret at its issuer{at_issuer} if others use this clone"
+            "; not pushed, as far as this clone knows, but in the history: {anew} before you push; the old one stays in your reflog for 90 days, so revoke the secret{at_issuer} if others use this clone or it was pushed from elsewhere"
         ),
         (Class::Secret, Exposure::Pushed) => format!(
-            "; others have it already: replace it at its issuer now{at_issuer}, then mend the file"
+            "; others have it already: revoke it and issue a new one now{at_issuer}, then fix the file"
         ),
         (Class::Oversized, Exposure::Committed) => {
-            "; the history carries it until that is written anew, which is easy before a push"
-                .to_owned()
+            "; the history carries it until it is rewritten, which is easy before a push".to_owned()
         }
         (Class::Oversized, Exposure::Pushed) => {
-            "; every clone carries it until the history is written anew".to_owned()
+            "; every clone carries it until the history is rewritten".to_owned()
         }
         _ => String::new(),
     }
@@ -524,7 +526,7 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
             "redshank check",
             "see each finding, then `redshank tidy` for what mends it",
         ),
-        NextStep::AddAll => ("git add --all", "what is left looks like work"),
+        NextStep::AddAll => ("git add --all", "no finding is left but notes"),
         NextStep::Nothing => ("git status", "nothing to do here"),
     }
 }

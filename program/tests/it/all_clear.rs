@@ -89,6 +89,29 @@ fn a_hook_of_only_its_first_line_is_there_again() {
 }
 
 #[test]
+fn a_hook_that_git_passes_over_is_not_called_installed() {
+    let nia = Person::with_repository();
+    nia.redshank(&["hook", "on", "--yes"]).fine();
+    nia.runs("chmod", &["-x", ".git/hooks/pre-commit"]).fine();
+    let said = nia.redshank(&["hook", "status"]).fine();
+    assert!(said.out.contains("isn't executable"), "{}", said.out);
+    assert!(!said.out.contains("installed"), "{}", said.out);
+    let json = nia.redshank(&["hook", "status", "--format", "json"]).json();
+    assert_eq!(json["on"], false);
+}
+
+#[test]
+fn an_expectation_that_no_path_meets_says_so() {
+    let nia = Person::with_repository();
+    nia.writes(
+        "redshank.toml",
+        "[[expect]]\npattern = \"*.raw\"\nstate = \"ignored\"\n",
+    );
+    let said = nia.redshank(&["prove"]).fine();
+    assert!(said.out.contains("nothing was tried"), "{}", said.out);
+}
+
+#[test]
 fn what_was_pushed_is_an_error_whatever_todays_rules_say() {
     let nia = Person::with_repository();
     nia.writes("uplink.py", token_file(2));

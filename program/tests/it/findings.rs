@@ -350,7 +350,7 @@ fn exposure_tells_disk_staged_committed_and_pushed_apart() {
         pushed["remedy"]
             .as_str()
             .unwrap()
-            .contains("replace it at its issuer now"),
+            .contains("revoke it and issue a new one now"),
         "{pushed}"
     );
     assert_eq!(

@@ -57,7 +57,7 @@ fn a_secret_that_was_taken_out_is_found_with_its_commits() {
         pushed["remedy"]
             .as_str()
             .unwrap()
-            .contains("replace it at its issuer now")
+            .contains("revoke it and issue a new one now")
     );
 }
 

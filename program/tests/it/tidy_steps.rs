@@ -228,7 +228,7 @@ fn large_media_go_to_large_file_storage_only_where_its_program_is_set_up() {
         nia.redshank(&["tidy"])
             .fine()
             .out
-            .contains("nothing that a rule"),
+            .contains("nothing to fix automatically"),
         "never twice"
     );
 }

@@ -64,7 +64,7 @@ fn tidy_then_undo_is_the_identity_byte_for_byte() {
         nia.redshank(&["tidy"])
             .fine()
             .out
-            .contains("nothing that a rule"),
+            .contains("nothing to fix automatically"),
         "a second plan is empty"
     );
 

@@ -25,7 +25,7 @@ pub struct Tidy {
     /// Only findings of these classes
     #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     only: Vec<Class>,
-    /// Leave these findings out; `redshank check -v` shows the ids
+    /// Leave these findings out; `redshank check --ids` shows the ids
     #[arg(long, value_name = "ID", value_delimiter = ',', add = values::findings())]
     skip: Vec<String>,
     /// Also move out of the way what is generated and can be made again; `redshank undo` brings it
@@ -128,7 +128,9 @@ impl Tidy {
             .iter()
             .find(|id| !findings.iter().any(|finding| finding.id == **id))
         {
-            bail!("there is no finding `{unknown}` to skip\n  `redshank check -v` shows the ids");
+            bail!(
+                "there is no finding `{unknown}` to skip\n  `redshank check --ids` shows the ids"
+            );
         }
         let is_chosen = |finding: &Finding| {
             (self.only.is_empty() || self.only.contains(&finding.class()))

@@ -50,7 +50,7 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
         writeln!(text, "{}", table_of(&steps))?;
     }
     if plan.steps.is_empty() {
-        let nothing = "nothing that a rule or git's index could mend";
+        let nothing = "nothing to fix automatically";
         writeln!(text, "{}", Paint::Good.on(nothing))?;
     } else {
         text += &render::effect(&plan.effect);
