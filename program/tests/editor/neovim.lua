@@ -57,7 +57,7 @@ types("o/out\\c.o<Esc>")
 local function diagnostics() return vim.diagnostic.get(0) end
 wait_for("the misread rule", function()
   local found = diagnostics()
-  return #found == 1 and found[1].lnum == 1 and found[1].message:find("part folders", 1, true) ~= nil
+  return #found == 1 and found[1].lnum == 1 and found[1].message:find("separate folders", 1, true) ~= nil
 end)
 vim.ui.select = function(items, _, chosen) chosen(items[1], 1) end
 vim.lsp.buf.code_action()
