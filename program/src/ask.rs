@@ -30,7 +30,6 @@ pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     let term = Term::stderr();
     forget_typed();
     let whole_prompt = format!("{question} {}", choices(answers));
-    // The last line is written anew with each key; those above it only once.
     let room = usize::from(term.size().1).saturating_sub(ROOM).max(ROOM);
     let lines = textwrap::wrap(&whole_prompt, room);
     let (last, above) = lines
@@ -39,24 +38,21 @@ pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     for line in above {
         term.write_line(line)?;
     }
-    let prompt = format!("{last} ");
     let mut typed = String::new();
-    let show = |typed: &str| -> Result<()> {
-        term.clear_line()?;
-        Ok(term.write_str(&format!("{prompt}{typed}"))?)
-    };
-    show(&typed)?;
+    term.write_str(&format!("{last} "))?;
     loop {
         match whole(term.read_key())? {
             Key::Enter => match answer(&typed, answers) {
                 Some((key, word)) => {
-                    show(&word)?;
-                    term.write_line("")?;
+                    // What Enter alone stands for shows, too.
+                    let word = if typed.trim().is_empty() { &word } else { "" };
+                    term.write_line(word)?;
                     return Ok(Some(key));
                 }
                 None => {
                     term.write_line("")?;
                     explain(&term, &typed, answers)?;
+                    term.write_str(&format!("{last} "))?;
                     typed.clear();
                 }
             },
@@ -64,11 +60,13 @@ pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
                 term.write_line("")?;
                 return Ok(None);
             }
-            Key::Backspace => drop(typed.pop()),
-            Key::Char(key) if typed.len() < room => typed.push(key),
+            Key::Backspace if typed.pop().is_some() => term.clear_chars(1)?,
+            Key::Char(key) if typed.len() < room => {
+                typed.push(key);
+                term.write_str(key.encode_utf8(&mut [0; 4]))?;
+            }
             _ => {}
         }
-        show(&typed)?;
     }
 }
 

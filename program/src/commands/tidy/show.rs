@@ -1,6 +1,6 @@
 //! A plan in words.
 
-use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown};
+use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown, width};
 use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
@@ -133,9 +133,16 @@ fn left(plan: &Plan) -> Result<String> {
     for finding in &plan.left {
         let level = level_paint(finding.level).on(finding.level);
         let (place, message) = (words::place(finding), words::message(finding));
-        writeln!(text, "  {level}  {place}  {message}")?;
-        let mend = Paint::Good.on("mend:");
-        writeln!(text, "      {mend} {}", words::remedy(finding))?;
+        let fix = Paint::Good.on("mend:");
+        let lines = [
+            format!("  {level}  {place}  {message}"),
+            format!("      {fix} {}", words::remedy(finding)),
+        ];
+        for line in lines {
+            let room = width().unwrap_or(usize::MAX);
+            let options = textwrap::Options::new(room).subsequent_indent("      ");
+            writeln!(text, "{}", textwrap::fill(&line, options))?;
+        }
     }
     Ok(text)
 }
