@@ -244,12 +244,11 @@ impl Person {
                 assert!(length > 0, "it ended before {text:?} in {seen}");
                 seen += &String::from_utf8_lossy(&part[..length]);
             }
-            if key.is_empty() {
-                // Only to be seen; what comes behind it may have been read with it.
-                from += seen[from..].find(text).unwrap() + text.len();
-                continue;
-            }
-            from = seen.len();
+            // Where nothing is pressed, what comes behind it may have been read with it.
+            from = match key.is_empty() {
+                true => from + seen[from..].find(text).unwrap() + text.len(),
+                false => seen.len(),
+            };
             if nth == 0 {
                 meanwhile();
             }
