@@ -157,6 +157,14 @@ fn letter((at, (key, _)): (usize, &Answer)) -> String {
 /// If the terminal is gone.
 pub fn text(question: &str) -> Result<Option<String>> {
     forget_typed();
+    text_again(question)
+}
+
+/// The same for a question that was shown before: what is typed meanwhile is for it.
+///
+/// # Errors
+/// If the terminal is gone.
+pub fn text_again(question: &str) -> Result<Option<String>> {
     let theme = dialoguer::theme::SimpleTheme;
     let asked = dialoguer::Input::<String>::with_theme(&theme)
         .with_prompt(question)

@@ -138,8 +138,7 @@ fn findings_can_be_left_and_accepted_one_by_one() {
     let keys = [
         ("Who can see", "e\r"),
         ("Add project types", "nosuch\r"),
-        ("no template is called nosuch", ""),
-        ("Add project types", "-ts javascript\r"),
+        ("no template is called nosuch", "-ts javascript\r"),
         ("rules to .gitignore?", "y\r"),
         ("Normalize line endings", "\r"),
         ("Fix these 3?", "e\r"),

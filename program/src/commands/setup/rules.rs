@@ -149,8 +149,14 @@ impl Walk<'_> {
         given: Vec<String>,
     ) -> Result<(Vec<String>, Vec<String>)> {
         let question = "Add project types, or drop one with -NAME (Enter: keep these)";
+        let mut is_again = false;
         loop {
-            let said = ask::text(question)?.unwrap_or_default();
+            let said = match is_again {
+                false => ask::text(question)?,
+                true => ask::text_again(question)?,
+            };
+            let said = said.unwrap_or_default();
+            is_again = true;
             let asked = said.split([',', ' ']).filter(|name| !name.is_empty());
             let collection = context.collection()?;
             // Whatever name was typed, the template's own.

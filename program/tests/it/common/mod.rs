@@ -244,11 +244,7 @@ impl Person {
                 assert!(length > 0, "it ended before {text:?} in {seen}");
                 seen += &String::from_utf8_lossy(&part[..length]);
             }
-            // Where nothing is pressed, what comes behind it may have been read with it.
-            from = match key.is_empty() {
-                true => from + seen[from..].find(text).unwrap() + text.len(),
-                false => seen.len(),
-            };
+            from = seen.len();
             if nth == 0 {
                 meanwhile();
             }
