@@ -108,7 +108,7 @@ fn show(untracking: &Untracking) -> Result<()> {
     {
         putln!("  and {more} more")?;
     }
-    putln!("all of it stays on your disk")?;
+    putln!("what of it is on your disk stays there")?;
     if !untracking.committed.is_empty() {
         let many = files(untracking.committed.len() as u64);
         let effect = format!(

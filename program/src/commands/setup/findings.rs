@@ -78,15 +78,15 @@ impl Walk<'_> {
                 )?,
                 _ => {}
             }
-            for said in not_scanned {
-                putln!("{}", Paint::Warn.on(said))?;
-            }
-            if unread > 0 {
-                putln!(
-                    "{}",
-                    Paint::Warn.on(format!("{} could not be read", files(unread as u64)))
-                )?;
-            }
+        }
+        for said in not_scanned {
+            putln!("{}", Paint::Warn.on(said))?;
+        }
+        if unread > 0 {
+            putln!(
+                "{}",
+                Paint::Warn.on(format!("{} could not be read", files(unread as u64)))
+            )?;
         }
         for class in Class::ALL {
             let of_class = serious.iter().filter(|one| one.class() == class);

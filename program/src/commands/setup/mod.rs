@@ -395,7 +395,7 @@ impl Walk<'_> {
         if self.is_begun && !self.has_acted.get() {
             putln!(
                 "{}; there is nothing to do.",
-                Paint::Good.on("Everything that setup offers is set up")
+                Paint::Good.on("The rules that fit are written, and no error or warning was found")
             )?;
             return self.commit_as_told();
         }
