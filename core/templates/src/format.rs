@@ -35,6 +35,9 @@ pub struct Template {
     /// The rules, relative to the project's folder, in the order they are to be written.
     #[serde(default)]
     pub rule: Vec<TemplateRule>,
+    /// Patterns that earlier revisions had and this one no longer has.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub retired: Vec<String>,
     /// Files and folders whose place is named in the project's own settings.
     #[serde(default)]
     pub output: Vec<Output>,
@@ -53,6 +56,9 @@ pub struct Template {
     /// Where it comes from; not part of the file.
     #[serde(skip)]
     pub origin: Origin,
+    /// Rules that the repository's choices took out; not part of the file.
+    #[serde(skip)]
+    pub(crate) unchosen: Vec<TemplateRule>,
 }
 
 impl Template {
@@ -219,6 +225,18 @@ pub enum Heading {
 }
 
 impl Heading {
+    /// All, in their order.
+    pub const ALL: [Self; 8] = [
+        Self::Dependencies,
+        Self::Built,
+        Self::Caches,
+        Self::Reports,
+        Self::Logs,
+        Self::Local,
+        Self::Personal,
+        Self::Secrets,
+    ];
+
     /// Its words.
     pub fn words(self) -> &'static str {
         match self {
@@ -261,6 +279,8 @@ pub struct TemplateRule {
     pub kept: Vec<String>,
     /// The pattern that an earlier revision had in its place.
     pub replaces: Option<String>,
+    /// The revision of the template that brought it; the first one if it isn't said.
+    pub since: Option<u32>,
     /// Under which heading it is written; by its class if it isn't said.
     pub heading: Option<Heading>,
     /// Only the tool gives this name: what it matches is never somebody's work.
@@ -369,15 +389,15 @@ impl Template {
             .filter(|(name, _)| choices.variants.contains(name))
             .map(|(_, variant)| variant.clone())
             .collect();
-        self.rule.retain(|rule| {
-            !chosen
-                .iter()
-                .any(|variant| variant.drops.contains(&rule.pattern))
-        });
+        let is_dropped = |rule: &mut TemplateRule| {
+            let mut variants = chosen.iter();
+            variants.any(|variant| variant.drops.contains(&rule.pattern))
+        };
+        self.unchosen.extend(self.rule.extract_if(.., is_dropped));
         self.rule
             .extend(chosen.into_iter().flat_map(|variant| variant.rule));
-        self.rule
-            .retain(|rule| !choices.without.contains(&rule.pattern));
+        let is_unwanted = |rule: &mut TemplateRule| choices.without.contains(&rule.pattern);
+        self.unchosen.extend(self.rule.extract_if(.., is_unwanted));
     }
 }
 

@@ -101,6 +101,8 @@ pub struct Survey<'a> {
     pub matches: TemplateMatches<'a>,
     /// What tells work from what tools make.
     pub(crate) guard: Option<Arc<Guard<'a>>>,
+    /// All templates that projects were recognised by.
+    pub(crate) templates: &'a [Template],
 }
 
 impl Survey<'_> {
@@ -139,6 +141,7 @@ pub fn recognise<'a>(
         found: FoundProjects::default(),
         survey: Survey {
             matches: TemplateMatches::guarded_by(Arc::clone(&guard)),
+            templates,
             ..Survey::default()
         },
         guard,

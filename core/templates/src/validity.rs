@@ -49,6 +49,11 @@ pub enum Fault {
         /// The pattern.
         pattern: String,
     },
+    /// A rule is newer than its template.
+    LaterThanTemplate {
+        /// The pattern.
+        pattern: String,
+    },
     /// A regular expression must have one group, which is the value.
     NotOneGroup {
         /// The expression.
@@ -76,6 +81,7 @@ impl Fault {
             | Self::Impossible { pattern: text }
             | Self::Misread { pattern: text, .. }
             | Self::DropsUnknown { pattern: text, .. }
+            | Self::LaterThanTemplate { pattern: text }
             | Self::NotOneGroup { expression: text }
             | Self::BadExpression {
                 expression: text, ..
@@ -91,6 +97,7 @@ pub fn check(template: &Template) -> Vec<Fault> {
     faults.extend(names(template));
     faults.extend(patterns(template).filter_map(|pattern| pattern_fault(pattern)));
     faults.extend(drops(template));
+    faults.extend(later_rules(template));
     faults.extend(markers(template));
     faults.extend(expressions(template));
     faults.extend(prove(template).0.into_iter().map(Fault::Example));
@@ -113,7 +120,10 @@ fn patterns(template: &Template) -> impl Iterator<Item = &String> {
     let rules = template.rule.iter().chain(added).map(|rule| &rule.pattern);
     let needed = template.needed.iter().map(|needed| &needed.pattern);
     let companions = template.companion.iter().map(|pair| &pair.of);
-    rules.chain(needed).chain(companions)
+    rules
+        .chain(needed)
+        .chain(companions)
+        .chain(&template.retired)
 }
 
 fn drops(template: &Template) -> impl Iterator<Item = Fault> {
@@ -126,6 +136,15 @@ fn drops(template: &Template) -> impl Iterator<Item = Fault> {
     unknown.map(|(variant, pattern)| Fault::DropsUnknown {
         variant: variant.clone(),
         pattern: pattern.clone(),
+    })
+}
+
+fn later_rules(template: &Template) -> impl Iterator<Item = Fault> {
+    let added = template.variant.iter().flat_map(|variant| &variant.rule);
+    let rules = template.rule.iter().chain(added);
+    let later = rules.filter(|rule| rule.since.is_some_and(|since| since > template.revision));
+    later.map(|rule| Fault::LaterThanTemplate {
+        pattern: rule.pattern.clone(),
     })
 }
 

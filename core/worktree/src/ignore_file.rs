@@ -105,8 +105,55 @@ pub struct Block {
     pub lines: Vec<BString>,
     /// Where it stands: the numbers of its lines from 0, marks included.
     pub place: Range<usize>,
+    /// What its last mark says of how it was written.
+    pub mark: Option<Mark>,
     /// What a block of the first form says of itself.
     pub first_form: Option<FirstForm>,
+}
+
+/// What the last mark of a template block says: `# redshank: end (revision 4, checksum 5f2a91c3)`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Mark {
+    /// The revision of each template, in the order of the label.
+    pub revisions: Vec<u32>,
+    /// Checksum of the lines as they were written; `None` once the block holds lines of a person.
+    pub checksum: Option<String>,
+}
+
+impl Mark {
+    /// The checksum of a block's lines: the first 32 bits of their BLAKE3 hash, in hexadecimal.
+    pub fn checksum_of(lines: &[BString]) -> String {
+        let hash = blake3::hash(&bstr::join("\n", lines));
+        hash.to_hex()[..8].to_owned()
+    }
+
+    fn parse(line: &[u8]) -> Option<Self> {
+        let inner = line.strip_prefix(END.as_bytes())?.strip_prefix(b" (")?;
+        let inner = inner.strip_suffix(b")")?.to_str().ok()?;
+        let (revisions, checksum) = match inner.split_once(", checksum ") {
+            Some((revisions, checksum)) => (revisions, Some(checksum.to_owned())),
+            None => (inner, None),
+        };
+        let mut words = revisions.split(' ');
+        words.next().filter(|word| word.starts_with("revision"))?;
+        let revisions = words.map(|word| word.parse().ok()).collect::<Option<_>>()?;
+        Some(Self {
+            revisions,
+            checksum,
+        })
+    }
+
+    fn text(&self) -> String {
+        let noun = if self.revisions.len() == 1 {
+            "revision"
+        } else {
+            "revisions"
+        };
+        let revisions = self.revisions.iter().map(u32::to_string);
+        let revisions = revisions.collect::<Vec<_>>().join(" ");
+        let checksum = self.checksum.iter().map(|sum| format!(", checksum {sum}"));
+        format!("{END} ({noun} {revisions}{})", checksum.collect::<String>())
+    }
 }
 
 /// A template's block as it was written at first: one for each project, with its memory in it.
@@ -155,7 +202,9 @@ pub fn blocks(contents: &[u8]) -> Vec<Block> {
         let (label, revision) = with_revision(begin);
         let rest = &lines[start + 1..];
         let long_end = [END.as_bytes(), b" ", label].concat();
-        let is_end = |line: &&[u8]| **line == *END.as_bytes() || **line == *long_end;
+        let is_end = |line: &&[u8]| {
+            **line == *END.as_bytes() || **line == *long_end || Mark::parse(line).is_some()
+        };
         let length = rest
             .iter()
             .position(|line| is_end(line) || line.starts_with(BEGIN.as_bytes()));
@@ -169,6 +218,7 @@ pub fn blocks(contents: &[u8]) -> Vec<Block> {
             label: label.into(),
             lines: lines.into_iter().map(BString::from).collect(),
             place: start..start + length + 2,
+            mark: Mark::parse(rest[length]),
             first_form: revision.map(|revision| FirstForm {
                 revision,
                 wrote: wrote.first().and_then(|line| traces(line)),
@@ -216,6 +266,12 @@ pub fn with_block(contents: &[u8], place: &Range<usize>, instead: &[BString]) ->
         }
     }
     text
+}
+
+/// The file's contents with another last mark of a block.
+pub fn with_mark(contents: &[u8], block: &Block, mark: &Mark) -> Vec<u8> {
+    let last = block.place.end - 1;
+    with_block(contents, &(last..last + 1), &[mark.text().into()])
 }
 
 /// How the lines of a file end.

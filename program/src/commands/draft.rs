@@ -219,6 +219,13 @@ impl Draft {
                 shown(label.as_bstr())
             ));
         }
+        for left in &draft.left_out {
+            let [label, pattern] = [&left.label, &left.pattern].map(|text| shown(text.as_bstr()));
+            notes.push(format!(
+                "`{label}` was edited and doesn't have `{pattern}`, so it stays out; \
+                 `redshank add` brings it back"
+            ));
+        }
         for conflict in &draft.conflicts {
             let texts = [&conflict.label, &conflict.was, &conflict.now];
             let [label, was, now] = texts.map(|text| shown(text.as_bstr()));

@@ -154,6 +154,10 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
             format!("variant `{variant}` takes out `{pattern}`, which the template hasn't"),
             None,
         ),
+        Fault::LaterThanTemplate { pattern } => (
+            format!("`{pattern}` says it came with a revision that the template hasn't reached"),
+            Some("raise `revision`, or lower `since`".to_owned()),
+        ),
         Fault::NotOneGroup { expression } => (
             format!("`{expression}` must have one group, which is the value"),
             None,

@@ -5,14 +5,13 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 /// What the demo makes besides its sources and what belongs into the commit all the same.
-const WORK: [&str; 6] = [
+const WORK: [&str; 5] = [
     "exhibit/Lagoon/Assets/Textures.meta",
     "exhibit/Lagoon/Assets/Textures/mudflat.png",
     "exhibit/Lagoon/Assets/Textures/mudflat.png.meta",
     "kiosk/gradle/wrapper/gradle-wrapper.jar",
-    // What an editor's maker says to share, and what draft must remember.
+    // What an editor's maker says to share.
     ".vscode/settings.json",
-    ".redshank/drafted.toml",
 ];
 
 fn demo_sources() -> BTreeSet<String> {

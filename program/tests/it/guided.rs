@@ -51,7 +51,6 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
     let wanted = [
         ".env.example",
         ".gitignore",
-        ".redshank/drafted.toml",
         "package.json",
         "src/main.js",
         "vite.config.js",

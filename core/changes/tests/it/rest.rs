@@ -9,7 +9,7 @@ use redshank_findings::{ScanOptions, scan};
 use redshank_templates::{Collection, Draft, DraftOptions, MEMORY_FILE, Template, recognise};
 use redshank_worktree::rules::RuleScope;
 use redshank_worktree::{RepoPathBuf, Snapshot};
-use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Before {
@@ -20,49 +20,70 @@ enum Before {
 
 const STATES: [Before; 3] = [Before::Untracked, Before::Staged, Before::Committed];
 
-/// Lays out a project of a type: a file by which it is recognised, and all that its rules' examples
-/// name.
-fn lay_out(template: &Template, variant: Option<&String>, before: Before) -> Ground {
-    let ground = Ground::new();
-    if let Some(marker) = template.recognise.first() {
-        let name = marker.file.trim_start_matches('/').replace("**/", "");
-        let name = name.replace(['*', '?'], "gauge").replace("[Aa]", "A");
-        ground.write(&name, marker.contains.as_deref().unwrap_or_default());
-    }
-    ground.write("README.md", "tide gauges\n");
-    for rule in &template.rule {
-        for example in &rule.ignored {
-            let path = ground.top.join(example);
-            let is_free = path
-                .ancestors()
-                .skip(1)
-                .take_while(|above| *above != ground.top);
-            if !path.exists() && is_free.into_iter().all(|above| !above.is_file()) {
-                match example.strip_suffix('/') {
-                    Some(folder) => ground.write(&format!("{folder}/made"), "\0made"),
-                    None => ground.write(example, "\0made"),
-                }
-            }
-        }
-    }
-    if let Some(variant) = variant {
-        ground.write(
-            "redshank.toml",
-            &format!("[draft]\nvariants = [\"{variant}\"]\n"),
-        );
-    }
-    if before != Before::Untracked {
-        ground.git(&["add", "--all", "--force"]);
-    }
-    if before == Before::Committed {
-        ground.git(&["commit", "-q", "-m", "first"]);
-    }
-    ground
+/// A repository: projects in folders (`a/`, or nothing for the top), rules of a person, and a variant.
+#[derive(Clone, Copy)]
+struct Repository<'a> {
+    projects: &'a [(&'a Template, &'a str)],
+    own_rules: &'a [&'a str],
+    variant: Option<&'a String>,
 }
 
+impl Repository<'_> {
+    /// Writes for each project a file by which it is recognised, and all that its rules' examples
+    /// name.
+    fn lay_out(&self, before: Before) -> Ground {
+        let ground = Ground::new();
+        ground.write("README.md", "tide gauges\n");
+        for (template, folder) in self.projects {
+            if let Some(marker) = template.recognise.first() {
+                let name = marker.file.trim_start_matches('/').replace("**/", "");
+                let name = name.replace(['*', '?'], "gauge").replace("[Aa]", "A");
+                let contents = marker.contains.as_deref().unwrap_or_default();
+                write_if_free(&ground, &format!("{folder}{name}"), contents);
+            }
+        }
+        for (template, folder) in self.projects {
+            for example in template.rule.iter().flat_map(|rule| &rule.ignored) {
+                let inside = if example.ends_with('/') { "made" } else { "" };
+                write_if_free(&ground, &format!("{folder}{example}{inside}"), "\0made");
+            }
+        }
+        if !self.own_rules.is_empty() {
+            ground.write(".gitignore", &(self.own_rules.join("\n") + "\n"));
+        }
+        if let Some(variant) = self.variant {
+            ground.write(
+                "redshank.toml",
+                &format!("[draft]\nvariants = [\"{variant}\"]\n"),
+            );
+        }
+        if before != Before::Untracked {
+            ground.git(&["add", "--all", "--force"]);
+        }
+        if before == Before::Committed {
+            ground.git(&["commit", "-q", "-m", "first"]);
+        }
+        ground
+    }
+}
+
+/// Writes a file, unless something else is at its path or at a folder above it.
+fn write_if_free(ground: &Ground, path: &str, contents: &str) {
+    let whole = ground.top.join(path);
+    let mut above = whole.ancestors().skip(1);
+    if !whole.exists() && above.all(|above| !above.is_file()) {
+        ground.write(path, contents);
+    }
+}
+
+/// The built-in templates, as a repository chose them; they are read once.
 fn collection(snapshot: &Snapshot) -> Collection {
+    static BUILT_IN: OnceLock<Vec<Template>> = OnceLock::new();
+    let built_in = BUILT_IN.get_or_init(|| Collection::built_in().unwrap().to_vec());
     let choices = &snapshot.settings().unwrap().draft;
-    Collection::built_in().unwrap().chosen(choices).unwrap()
+    Collection::of_templates(built_in.clone())
+        .chosen(choices)
+        .unwrap()
 }
 
 /// Drafts and writes it; gives whether anything changed.
@@ -110,60 +131,64 @@ fn to_commit(ground: &Ground) -> Vec<RepoPathBuf> {
         .collect()
 }
 
-/// What is not at rest for a template, in words.
-fn restless(template: &Template, variant: Option<&String>) -> Vec<String> {
+/// What is not at rest in a repository, in words, and what the next commit would hold at the end.
+fn restless(repository: Repository, before: Before) -> (Vec<String>, Vec<RepoPathBuf>) {
     let mut wrong = Vec::new();
-    let mut ends = BTreeMap::new();
-    for before in STATES {
-        let mut note =
-            |what: &str| wrong.push(format!("{} {variant:?} {before:?}: {what}", template.name));
-        let first = lay_out(template, variant, before);
-        draft(&first);
-        if draft(&first) {
-            note("a second draft writes");
-        }
-        tidy(&first);
-        if tidy(&first) {
-            note("tidy after draft is not at rest");
-        }
-        if draft(&first) {
-            note("draft after tidy writes");
-        }
-        let second = lay_out(template, variant, before);
-        tidy(&second);
-        if tidy(&second) {
-            note("a second tidy changes");
-        }
-        draft(&second);
-        if tidy(&second) {
-            note("tidy after tidy and draft changes");
-        }
-        let (a, b) = (to_commit(&first), to_commit(&second));
-        if a != b {
-            let only = |a: &[RepoPathBuf], b: &[RepoPathBuf]| {
-                let only = a.iter().filter(|path| !b.contains(path));
-                only.map(ToString::to_string).collect::<Vec<_>>().join(" ")
-            };
-            note(&format!(
-                "the order counts: {} | {}",
-                only(&a, &b),
-                only(&b, &a)
-            ));
-        }
-        ends.insert(format!("{before:?}"), a);
+    let first = repository.lay_out(before);
+    draft(&first);
+    if draft(&first) {
+        wrong.push("a second draft writes".to_owned());
     }
-    let untracked = &ends["Untracked"];
-    for (state, end) in &ends {
-        if end != untracked {
-            let only = |a: &[RepoPathBuf], b: &[RepoPathBuf]| {
-                let only = a.iter().filter(|path| !b.contains(path));
-                only.map(ToString::to_string).collect::<Vec<_>>().join(" ")
-            };
+    tidy(&first);
+    if tidy(&first) {
+        wrong.push("tidy after draft is not at rest".to_owned());
+    }
+    if draft(&first) {
+        wrong.push("draft after tidy writes".to_owned());
+    }
+    let second = repository.lay_out(before);
+    tidy(&second);
+    if tidy(&second) {
+        wrong.push("a second tidy changes".to_owned());
+    }
+    draft(&second);
+    if tidy(&second) {
+        wrong.push("tidy after tidy and draft changes".to_owned());
+    }
+    let (a, b) = (to_commit(&first), to_commit(&second));
+    if a != b {
+        wrong.push(format!("the order counts: {}", difference(&a, &b)));
+    }
+    (wrong, a)
+}
+
+fn difference(a: &[RepoPathBuf], b: &[RepoPathBuf]) -> String {
+    let only = |a: &[RepoPathBuf], b: &[RepoPathBuf]| {
+        let only = a.iter().filter(|path| !b.contains(path));
+        only.map(ToString::to_string).collect::<Vec<_>>().join(" ")
+    };
+    format!("{} | {}", only(a, b), only(b, a))
+}
+
+/// What is not at rest for a template, and what ends otherwise than untracked.
+fn restless_in_any_state(template: &Template, variant: Option<&String>) -> Vec<String> {
+    let repository = Repository {
+        projects: &[(template, "")],
+        own_rules: &[],
+        variant,
+    };
+    let mut wrong = Vec::new();
+    let mut ends = Vec::new();
+    for before in STATES {
+        let (found, end) = restless(repository, before);
+        wrong.extend(found.iter().map(|what| format!("{before:?}: {what}")));
+        ends.push((before, end));
+    }
+    for (before, end) in &ends {
+        if *end != ends[0].1 {
+            let differs = difference(end, &ends[0].1);
             wrong.push(format!(
-                "{} {variant:?}: {state} ends otherwise than untracked: +{} -{}",
-                template.name,
-                only(end, untracked),
-                only(untracked, end)
+                "{before:?} ends otherwise than untracked: {differs}"
             ));
         }
     }
@@ -172,6 +197,21 @@ fn restless(template: &Template, variant: Option<&String>) -> Vec<String> {
 
 /// What tests are given stays as it is, whatever rules say of its name.
 const GIVEN: [&str; 3] = ["playwright/.auth/", "fuzz/corpus/", ".env.test.local"];
+
+const FOLDERS: &[&str] = &["", "gauge/", "tools/replay/", "a b/[c]/"];
+
+const OWN_RULES: &[&str] = &[
+    "*.log",
+    "!special.log",
+    "/build/",
+    "out/",
+    "*",
+    "!*/",
+    "!*.md",
+    "*.json",
+    "!/gauge/",
+    "node_modules",
+];
 
 proptest! {
     #![proptest_config(ProptestConfig {
@@ -189,7 +229,23 @@ proptest! {
         });
         let cases: Vec<_> = cases.collect();
         let (template, variant) = nth.get(&cases);
-        let wrong = restless(template, variant.as_ref());
-        prop_assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+        let wrong = restless_in_any_state(template, variant.as_ref());
+        prop_assert!(wrong.is_empty(), "{} {variant:?}: {}", template.name, wrong.join("\n"));
+    }
+
+    #[test]
+    fn a_random_repository_comes_to_rest(
+        projects in prop::collection::vec((any::<prop::sample::Index>(), prop::sample::select(FOLDERS)), 1..4),
+        own_rules in prop::collection::vec(prop::sample::select(OWN_RULES), 0..4),
+        before in prop::sample::select(&STATES[..]),
+    ) {
+        let templates = Collection::built_in().unwrap();
+        let projects: Vec<(&Template, &str)> =
+            projects.iter().map(|(nth, folder)| (nth.get(&templates), *folder)).collect();
+        let repository = Repository { projects: &projects, own_rules: &own_rules, variant: None };
+        let (wrong, _) = restless(repository, before);
+        let names: Vec<String> =
+            projects.iter().map(|(template, folder)| format!("{}@{folder}", template.name)).collect();
+        prop_assert!(wrong.is_empty(), "{}: {}", names.join(" "), wrong.join("\n"));
     }
 }

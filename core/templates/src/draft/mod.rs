@@ -1,5 +1,6 @@
 //! Composing the rules that a working tree should have.
 
+mod block_history;
 mod blocks;
 mod drafted_file;
 mod memory;
@@ -16,7 +17,7 @@ use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;
 use blocks::{TakenOut, groups};
-use bstr::{BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
 use redshank_files::FileKind;
@@ -74,6 +75,8 @@ pub struct Draft {
     pub left_behind: Vec<BString>,
     /// What a person must decide.
     pub conflicts: Vec<Conflict>,
+    /// Rules that a block changed by a person doesn't have: taken out, or never written.
+    pub left_out: Vec<LeftOut>,
 }
 
 /// How a draft changes a block of rules.
@@ -99,6 +102,14 @@ pub struct Conflict {
     pub now: BString,
 }
 
+/// A template's rule that a block changed by a person doesn't have, and that isn't written again.
+pub struct LeftOut {
+    /// The block.
+    pub label: BString,
+    /// The rule.
+    pub pattern: BString,
+}
+
 impl Draft {
     /// Composes rules for what was recognised, or only for the requests if there are any. Rules are
     /// fitted to where the projects are; what is there already, or covered, is not repeated; a
@@ -120,6 +131,7 @@ impl Draft {
             options,
             files: BTreeMap::new(),
             memory: memory.clone(),
+            stored: memory,
             guard: guard.unwrap_or(Arc::new(Guard::new(snapshot, snapshot.tree()?))),
             as_it_is: Verdicts::new(snapshot, Overlay::new())?,
             certain: HashSet::new(),
@@ -127,6 +139,7 @@ impl Draft {
             draft: Composed::default(),
         };
         let stage = Stage::Draft.begin();
+        composer.read_blocks()?;
         composer.find_left_behind()?;
         let mut open = wanted(survey, requests);
         for _ in 0..PASSES {
@@ -144,7 +157,7 @@ impl Draft {
                 break;
             }
         }
-        let draft = composer.finished(&memory, memory_text);
+        let draft = composer.finished(memory_text);
         stage.seen(draft.added.len() as u64, 0);
         Ok(draft)
     }
@@ -206,33 +219,29 @@ pub fn without_rules<'p, 'a>(
     snapshot: &Snapshot,
     projects: &'p [Project<'a>],
 ) -> Result<Option<&'p Project<'a>>> {
-    let (memory, _) = Memory::read(snapshot)?;
+    let (mut memory, _) = Memory::read(snapshot)?;
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     for project in projects
         .iter()
         .filter(|one| !one.template.group.everywhere())
     {
         let folder = project.rules_folder();
-        let is_remembered = |layout| {
+        let mut is_known = false;
+        for layout in [Layout::Top, Layout::Folders] {
             let file = home(project, layout);
             let path = file.join(IGNORE_FILE);
-            memory
-                .covers(
-                    path.as_bstr(),
-                    &project.template.name,
-                    &below(&folder, &file),
-                )
-                .is_some()
-        };
+            if let Some(held) = snapshot.ignore_file(&file)? {
+                let template = std::slice::from_ref(project.template);
+                memory.read_blocks(path.as_bstr(), &blocks_in(&held.contents), template);
+            }
+            let name = &project.template.name;
+            let known = memory.covers(path.as_bstr(), name, &below(&folder, &file));
+            is_known |= known.is_some();
+        }
         let chain = verdicts.rules_at(&folder.join("x"))?;
         let mut rules = project.template.rule.iter();
         let mut has_any = || rules.any(|rule| covers(&chain, &folder, &rule.pattern));
-        if !project.template.rule.is_empty()
-            && ![Layout::Top, Layout::Folders]
-                .into_iter()
-                .any(is_remembered)
-            && !has_any()
-        {
+        if !project.template.rule.is_empty() && !is_known && !has_any() {
             return Ok(Some(project));
         }
     }
@@ -249,6 +258,7 @@ pub(crate) struct Composed {
     stale: Vec<BString>,
     left_behind: Vec<BString>,
     conflicts: Vec<Conflict>,
+    left_out: Vec<LeftOut>,
 }
 
 /// So often projects are tried again that had nothing to write.
@@ -260,7 +270,10 @@ pub(crate) struct Composer<'s, 'a> {
     pub(crate) survey: &'s Survey<'a>,
     pub(crate) options: DraftOptions,
     pub(crate) files: BTreeMap<RepoPathBuf, DraftedFile>,
+    /// What is known of each block.
     memory: Memory,
+    /// The part of it that the memory file holds.
+    stored: Memory,
     pub(crate) guard: Arc<Guard<'a>>,
     /// The verdicts without the draft.
     pub(crate) as_it_is: Verdicts<'s>,
@@ -464,7 +477,24 @@ impl<'a> Composer<'_, 'a> {
         Ok(chain)
     }
 
-    fn finished(mut self, before: &Memory, memory_text: Option<Vec<u8>>) -> Draft {
+    /// Takes in what the blocks of all ignore files tell of themselves.
+    fn read_blocks(&mut self) -> Result<()> {
+        let entries = self.snapshot.tree()?.entries.iter();
+        let files = entries.filter(|entry| entry.path.name() == IGNORE_FILE);
+        let folders: Vec<&RepoPath> = files.map(|entry| entry.path.folder()).collect();
+        for folder in std::iter::once(RepoPath::top()).chain(folders) {
+            let Some(file) = self.snapshot.ignore_file(folder)? else {
+                continue;
+            };
+            let path = folder.join(IGNORE_FILE);
+            let blocks = blocks_in(&file.contents);
+            self.memory
+                .read_blocks(path.as_bstr(), &blocks, self.survey.templates);
+        }
+        Ok(())
+    }
+
+    fn finished(mut self, memory_text: Option<Vec<u8>>) -> Draft {
         let mut files = BTreeMap::new();
         let explain = self.options.explain;
         for (folder, file) in self.files {
@@ -478,13 +508,25 @@ impl<'a> Composer<'_, 'a> {
                     self.memory.put(known);
                 }
             }
-            let after = file.after(explain);
-            if file.before != after {
-                let before = file.before;
+            let (before, after) = (&file.before, file.after(explain));
+            let after = self.memory.mark_blocks(path.as_bstr(), before, after);
+            let before = file.before;
+            if before != after {
                 files.insert(folder, Edited { before, after });
             }
         }
-        let text = self.memory.text();
+        let text_of = |path: &BStr| {
+            let folder = RepoPath::new(path).folder();
+            if let Some(file) = files.get(folder) {
+                return Some(file.after.clone());
+            }
+            let held = self.snapshot.ignore_file(folder).ok().flatten();
+            held.map(|file| file.contents.to_vec())
+        };
+        let memory = self
+            .memory
+            .without_told(&self.stored, self.survey.templates, text_of);
+        let text = memory.text();
         let has_marks = || {
             memory_text
                 .as_ref()
@@ -495,7 +537,7 @@ impl<'a> Composer<'_, 'a> {
         let has_place = repository.is_some_and(|repository| {
             !repository.is_sparse || self.snapshot.root.is_there(MEMORY_FILE.into())
         });
-        let is_remembered = has_place && (self.memory != *before || has_marks());
+        let is_remembered = has_place && (memory != self.stored || has_marks());
         Draft {
             memory: is_remembered.then_some((memory_text, text)),
             files,
@@ -506,6 +548,7 @@ impl<'a> Composer<'_, 'a> {
             stale: self.draft.stale,
             left_behind: self.draft.left_behind,
             conflicts: self.draft.conflicts,
+            left_out: self.draft.left_out,
         }
     }
 }

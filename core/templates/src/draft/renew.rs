@@ -1,10 +1,11 @@
 //! Blocks that are there: told to be stale, brought up to date, turned over from their first form.
 
+use super::block_history::is_unchanged;
 use super::blocks::{Composing, Group, TakenOut, by_template, written};
 use super::memory::{Remembered, remembered};
 use super::refresh::refreshed;
 use super::section::section;
-use super::{Composer, Conflict};
+use super::{Composer, Conflict, LeftOut};
 use crate::{Project, Result};
 use bstr::{BString, ByteSlice};
 use redshank_pattern::fit;
@@ -211,13 +212,25 @@ impl<'a> Composer<'_, 'a> {
         let lines = self.lines(file, &group, &|line| {
             block.lines.iter().any(|known| known == line)
         })?;
+        // Only the memory file can tell what was taken out from what was never written.
+        let is_stored = self.stored.get(path.as_bstr(), label.into()).is_some();
+        let is_guessed = !is_stored && !is_unchanged(&block);
         let mut current = Vec::new();
         for Composing { line, .. } in lines {
             let is_there = block.lines.contains(&line.pattern);
             let was_there = |pattern: &BString| {
                 memory.wrote(pattern.as_bstr()) && !block.lines.contains(pattern)
             };
-            if !is_there && (was_there(&line.pattern) || self.file(file)?.has_own(&line.pattern)) {
+            if !is_there && self.file(file)?.has_own(&line.pattern) {
+                continue;
+            }
+            if !is_there && was_there(&line.pattern) {
+                if is_guessed {
+                    self.draft.left_out.push(LeftOut {
+                        label: label.into(),
+                        pattern: line.pattern,
+                    });
+                }
                 continue;
             }
             match line

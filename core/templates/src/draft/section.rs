@@ -6,6 +6,7 @@ use redshank_pattern::{Case, Rule};
 use redshank_worktree::RepoPath;
 use redshank_worktree::ignore_file::{NewRule, Section};
 use redshank_worktree::settings::Explain;
+use std::collections::BTreeSet;
 
 /// A rule that is to be written.
 #[derive(Clone)]
@@ -94,8 +95,8 @@ fn under_headings(lines: &[DraftLine]) -> Vec<BString> {
     if coarse.len() > 1 && coarse.len() <= allowed {
         let told = coarse.into_iter().map(|group| {
             let words = match group[0].heading.is_remade() {
-                true => "# made again by tools",
-                false => "# of one person or machine",
+                true => AGAIN,
+                false => PERSONAL,
             };
             (words.into(), group)
         });
@@ -103,6 +104,37 @@ fn under_headings(lines: &[DraftLine]) -> Vec<BString> {
     }
     lines.iter().map(|line| line.pattern.clone()).collect()
 }
+
+/// Every comment that a block of this template may hold, however much is said in it.
+pub(crate) fn comments(template: &Template) -> Vec<BString> {
+    let of_variants = template.variant.iter().flat_map(|variant| &variant.rule);
+    let rules = template.rule.iter().chain(of_variants);
+    let reasons = rules.clone().flat_map(|rule| {
+        let rule = NewRule {
+            pattern: BString::default(),
+            reason: rule.reason.clone(),
+            remake: rule.remake.clone(),
+        };
+        Section::new(String::new(), [rule]).lines
+    });
+    let commands: BTreeSet<Option<&str>> = rules
+        .map(|rule| rule.remake.as_deref())
+        .chain([None])
+        .collect();
+    let headings = Heading::ALL.into_iter().flat_map(|heading| {
+        let commands = commands.iter();
+        commands.map(move |command| heading_line(heading, *command))
+    });
+    let coarse = [AGAIN, PERSONAL].map(BString::from);
+    reasons
+        .chain(headings)
+        .chain(coarse)
+        .filter(|line| !line.is_empty())
+        .collect()
+}
+
+const AGAIN: &str = "# made again by tools";
+const PERSONAL: &str = "# of one person or machine";
 
 fn put_together<'l>(groups: impl Iterator<Item = (BString, &'l [DraftLine])>) -> Vec<BString> {
     let told = groups.flat_map(|(comment, group)| {
@@ -114,10 +146,16 @@ fn put_together<'l>(groups: impl Iterator<Item = (BString, &'l [DraftLine])>) ->
 
 /// A heading, with the command that makes it all again if there is one for all.
 fn comment(group: &[DraftLine]) -> BString {
-    let words = group[0].heading.words();
+    let heading = group[0].heading;
     let mut commands = group.iter().map(|line| line.remake.as_deref());
     let first = commands.next().flatten();
-    match first.filter(|first| commands.all(|other| other == Some(first))) {
+    let same = first.filter(|first| commands.all(|other| other == Some(first)));
+    heading_line(heading, same)
+}
+
+fn heading_line(heading: Heading, command: Option<&str>) -> BString {
+    let words = heading.words();
+    match command {
         Some(command) => format!("# {words}; again by: {command}")
             .replace(char::is_control, "?")
             .into(),

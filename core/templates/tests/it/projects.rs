@@ -4,7 +4,8 @@ use crate::ground::Ground;
 use bstr::BString;
 use proptest::prelude::*;
 use redshank_templates::{
-    Collection, DraftOptions, Template, TemplateRequest, TemplateRule, recognise,
+    Collection, DraftOptions, MEMORY_FILE, Origin, Template, TemplateRequest, TemplateRule,
+    recognise,
 };
 use redshank_worktree::ignore_file::labels;
 use redshank_worktree::settings::Layout;
@@ -264,6 +265,7 @@ fn template_with(rules: &BTreeSet<u8>, revision: u32) -> Template {
         })
         .collect();
     template.revision = revision;
+    template.origin = Origin::Personal("rust.toml".into());
     template
 }
 
@@ -292,6 +294,7 @@ proptest! {
         new in prop::collection::btree_set(0..12u8, 1..8),
         edits in edits(),
         folders in any::<bool>(),
+        ships in any::<bool>(),
     ) {
         let ground = Ground::new(&[("gateway/Cargo.toml", "")]);
         let layout = if folders { Layout::Folders } else { Layout::Top };
@@ -299,7 +302,16 @@ proptest! {
         let place = if folders { "/" } else { "/gateway/" };
         let fitted = |nth: &u8| format!("{place}made-{nth}/");
         let draft = |rules: &BTreeSet<u8>, revision| {
-            let collection = Collection::of_templates(vec![template_with(rules, revision)]);
+            let mut template = template_with(rules, revision);
+            if ships {
+                // What comes with the program tells its earlier revisions.
+                template.origin = Origin::BuiltIn;
+                template.retired = old.difference(rules).map(|nth| format!("/made-{nth}/")).collect();
+                for (rule, nth) in template.rule.iter_mut().zip(rules) {
+                    rule.since = (!old.contains(nth)).then_some(revision);
+                }
+            }
+            let collection = Collection::of_templates(vec![template]);
             let options = DraftOptions { layout, refresh: true, ..DraftOptions::default() };
             let draft = ground.draft_with(&collection, &[], options);
             ground.takes(&draft);
@@ -338,6 +350,7 @@ proptest! {
         for rule in old.difference(&new).map(fitted) {
             prop_assert!(!rules.contains(&rule.as_str()), "{} is retired and still in {}", rule, after);
         }
+        prop_assert_eq!(ground.top.join(MEMORY_FILE).exists(), !ships);
         prop_assert_eq!(&draft(&new, 2), &after, "a second refresh changes nothing");
         prop_assert!(draft(&old, 3).lines().all(|line| !gone.iter().any(|rule| rule == line)), "never revived");
     }
