@@ -88,9 +88,10 @@ fn answer(typed: &str, answers: &[Answer]) -> Option<(char, String)> {
 /// What is shown where Enter alone took an answer.
 fn word_of((key, does): &Answer) -> String {
     let first = does.split([' ', ',', ';']).next().unwrap_or_default();
-    match first.starts_with(*key) {
-        true => first.to_owned(),
-        false => key.to_string(),
+    if first.starts_with(*key) {
+        first.to_owned()
+    } else {
+        key.to_string()
     }
 }
 
@@ -104,9 +105,10 @@ fn choices(answers: &[Answer]) -> String {
         known.extend(is_new.then(|| keys.clone()));
         is_new
     });
-    match is_new && answers.len() <= MOST_IN_WORDS {
-        true => legend(answers),
-        false => keys,
+    if is_new && answers.len() <= MOST_IN_WORDS {
+        legend(answers)
+    } else {
+        keys
     }
 }
 

@@ -30,9 +30,10 @@ const NO_COMMIT: &str = "VERGEN_IDEMPOTENT_OUTPUT";
 
 /// The version as it is told.
 fn version() -> &'static str {
-    match VERSION.contains(NO_COMMIT) {
-        true => env!("CARGO_PKG_VERSION"),
-        false => VERSION,
+    if VERSION.contains(NO_COMMIT) {
+        env!("CARGO_PKG_VERSION")
+    } else {
+        VERSION
     }
 }
 

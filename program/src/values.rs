@@ -68,9 +68,10 @@ pub fn templates_with_folders() -> ArgValueCandidates {
         let survey = context.survey()?;
         let here = survey.projects.iter().map(|project| {
             let folder = project.folder.to_str_lossy();
-            let name = match project.folder.is_top() {
-                true => project.template.name.clone(),
-                false => format!("{}@{folder}", project.template.name),
+            let name = if project.folder.is_top() {
+                project.template.name.clone()
+            } else {
+                format!("{}@{folder}", project.template.name)
             };
             (name, project.template.title.clone())
         });

@@ -34,9 +34,10 @@ pub struct Untracking {
 
 /// How a path is named in an error.
 pub(crate) fn name_of(path: &RepoPath) -> BString {
-    match path.is_top() {
-        true => ".".into(),
-        false => path.bare().as_bstr().to_owned(),
+    if path.is_top() {
+        ".".into()
+    } else {
+        path.bare().as_bstr().to_owned()
     }
 }
 

@@ -211,9 +211,10 @@ impl Folder {
     /// # Errors
     /// If nothing has that name, or it can't be told.
     pub fn meta(&self, name: &BStr) -> Result<Meta> {
-        let stat = match name.is_empty() {
-            true => rustix::fs::fstat(self)?,
-            false => rustix::fs::statat(self, name.as_bytes(), AtFlags::SYMLINK_NOFOLLOW)?,
+        let stat = if name.is_empty() {
+            rustix::fs::fstat(self)?
+        } else {
+            rustix::fs::statat(self, name.as_bytes(), AtFlags::SYMLINK_NOFOLLOW)?
         };
         Ok(Meta::of(&stat))
     }

@@ -200,9 +200,10 @@ impl ScanOptions {
 /// # Errors
 /// If the tree, the settings or the index can't be read.
 pub fn scan(snapshot: &Snapshot, survey: &Survey, options: &ScanOptions) -> Result<ScanResult> {
-    let tree = match options.ignored {
-        true => snapshot.whole_tree()?,
-        false => snapshot.tree()?,
+    let tree = if options.ignored {
+        snapshot.whole_tree()?
+    } else {
+        snapshot.tree()?
     };
     run(&ScanContext {
         snapshot,

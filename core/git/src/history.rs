@@ -33,11 +33,11 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn has_staged(&self) -> Result<bool> {
-        let listed = match self.has_commit() {
-            true => self
-                .git()
-                .args(["diff-index", "--cached", "--name-only", "HEAD", "--"]),
-            false => self.git().args(["ls-files", "--cached"]),
+        let listed = if self.has_commit() {
+            self.git()
+                .args(["diff-index", "--cached", "--name-only", "HEAD", "--"])
+        } else {
+            self.git().args(["ls-files", "--cached"])
         };
         Ok(!listed.output()?.is_empty())
     }

@@ -92,9 +92,10 @@ impl Repository {
             let notes = [&["--glob=refs/notes/*", "--not"], &history[..]].concat();
             missing += self.versions_of(Kept::Note, &notes, take)?;
         }
-        let stash = match self.has_reference("refs/stash")? {
-            true => self.stash()?,
-            false => Vec::new(),
+        let stash = if self.has_reference("refs/stash")? {
+            self.stash()?
+        } else {
+            Vec::new()
         };
         let stash: Vec<&str> = stash.iter().map(String::as_str).collect();
         if !stash.is_empty() {

@@ -26,9 +26,10 @@ impl Rule {
         let body = body.strip_suffix(b"/").unwrap_or(body);
         let body = body.strip_prefix(b"/").unwrap_or(body);
         let deeper = [OPEN[0].as_bytes(), b"/"].concat();
-        let starts: &[&[u8]] = match self.anchored {
-            true => &[b""],
-            false => &[b"", &deeper],
+        let starts: &[&[u8]] = if self.anchored {
+            &[b""]
+        } else {
+            &[b"", &deeper]
         };
         let mut paths = Vec::new();
         for start in starts {
@@ -47,9 +48,10 @@ impl Rule {
             let bare = path.strip_suffix(b"/").unwrap_or(path);
             own.matches(BStr::new(bare), bare.len() < path.len())
         };
-        match paths.len() <= MOST && paths.iter().all(is_met) {
-            true => paths,
-            false => Vec::new(),
+        if paths.len() <= MOST && paths.iter().all(is_met) {
+            paths
+        } else {
+            Vec::new()
         }
     }
 }

@@ -177,9 +177,10 @@ impl<'a> Guard<'a> {
         let is_steps =
             [&b"Makefile"[..], b"makefile", b"GNUmakefile"].contains(&path.name().as_bytes());
         may_be_script(path)
-            && match is_steps {
-                true => !says_made(&text()),
-                false => text().starts_with(b"#!") && !says_made(&text()),
+            && if is_steps {
+                !says_made(&text())
+            } else {
+                text().starts_with(b"#!") && !says_made(&text())
             }
     }
 
@@ -423,9 +424,10 @@ pub fn looks_like_work(survey: &Survey, place: &RepoPath) -> bool {
         return guard.is_work(place, true);
     }
     guard.is_work(place, false)
-        || match place.is_folder() {
-            true => guard.holds_written(place),
-            false => is_written(place) && !guard.is_made(place, place),
+        || if place.is_folder() {
+            guard.holds_written(place)
+        } else {
+            is_written(place) && !guard.is_made(place, place)
         }
 }
 

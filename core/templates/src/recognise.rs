@@ -45,9 +45,10 @@ impl<'a> Project<'a> {
 
     /// The folder that its template's rules are relative to.
     pub fn rules_folder(&self) -> RepoPathBuf {
-        match self.template.group.everywhere() {
-            true => RepoPathBuf::default(),
-            false => self.folder.clone(),
+        if self.template.group.everywhere() {
+            RepoPathBuf::default()
+        } else {
+            self.folder.clone()
         }
     }
 
@@ -333,9 +334,10 @@ impl<'a> Recogniser<'a, '_> {
     fn take_project(&mut self, hit: &MarkerHit<'a>, marker: &Marker) {
         let found = Project {
             template: hit.template,
-            folder: match hit.template.group.everywhere() {
-                true => RepoPathBuf::default(),
-                false => hit.folder.clone(),
+            folder: if hit.template.group.everywhere() {
+                RepoPathBuf::default()
+            } else {
+                hit.folder.clone()
             },
             evidence: hit.evidence.to_owned(),
             confidence: marker.confidence,
@@ -501,9 +503,10 @@ impl<'a> Markers<'a> {
             let outputs = template.output.iter();
             let outputs = outputs.map(|output| (&output.file, MarkerKind::Output(output)));
             for (file, kind) in folders.chain(projects).chain(outputs) {
-                let anywhere = match file.contains('/') {
-                    true => format!("**/{file}"),
-                    false => file.to_owned(),
+                let anywhere = if file.contains('/') {
+                    format!("**/{file}")
+                } else {
+                    file.to_owned()
                 };
                 rules.push(Rule::parse(anywhere.as_bytes(), 1, case));
                 sought.push(Sought {

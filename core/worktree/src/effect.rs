@@ -61,9 +61,10 @@ impl Effect {
                 State::Tracked => untracked.contains(&*entry.path),
                 State::Candidate => after(at) == State::Ignored,
             };
-            match goes {
-                true => effect.kept_out.push(entry.clone()),
-                false => effect.after += entry.stats(),
+            if goes {
+                effect.kept_out.push(entry.clone());
+            } else {
+                effect.after += entry.stats();
             }
         }
         Ok(effect)

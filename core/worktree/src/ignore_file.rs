@@ -174,9 +174,10 @@ impl FirstForm {
 
     /// The label that such a block had.
     pub fn label_of(template: &str, folder: &RepoPath) -> String {
-        match folder.is_top() {
-            true => template.to_owned(),
-            false => format!("{template}@{}", one_line(&folder.bare().to_str_lossy())),
+        if folder.is_top() {
+            template.to_owned()
+        } else {
+            format!("{template}@{}", one_line(&folder.bare().to_str_lossy()))
         }
     }
 }

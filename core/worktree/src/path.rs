@@ -156,12 +156,13 @@ pub fn common_folder<'p>(paths: impl IntoIterator<Item = &'p RepoPath>) -> &'p R
         RepoPath::new(&a[..end])
     };
     let mut paths = paths.into_iter();
-    let first = paths
-        .next()
-        .map_or(RepoPath::top(), |first| match first.is_folder() {
-            true => first,
-            false => first.folder(),
-        });
+    let first = paths.next().map_or(RepoPath::top(), |first| {
+        if first.is_folder() {
+            first
+        } else {
+            first.folder()
+        }
+    });
     paths.fold(first, shared)
 }
 

@@ -461,9 +461,10 @@ impl SettingsFile {
             }
         }
         self.readable(
-            match is_new {
-                true => toml_file::with_table(self.held(), "[draft]", &new),
-                false => document.to_string(),
+            if is_new {
+                toml_file::with_table(self.held(), "[draft]", &new)
+            } else {
+                document.to_string()
             },
             "draft",
         )

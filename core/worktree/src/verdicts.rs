@@ -102,9 +102,10 @@ impl<'a> Verdicts<'a> {
         }
         let folder = self.folder(parent(path))?;
         let bare = path.bare();
-        let tracked = match path.is_folder() {
-            true => self.index.holds(bare) || self.index.holds_below(bare),
-            false => self.index.holds_within(folder.tracked, bare),
+        let tracked = if path.is_folder() {
+            self.index.holds(bare) || self.index.holds_below(bare)
+        } else {
+            self.index.holds_within(folder.tracked, bare)
         };
         let (ruling, shut) = match &folder.shut {
             Some((ruling, shut)) => (Some(ruling.clone()), (*shut < bare.len()).then_some(*shut)),
@@ -134,9 +135,10 @@ impl<'a> Verdicts<'a> {
             Some(Ruling::new(Arc::clone(list), at as u32))
         });
         Answer {
-            state: match ruling.as_ref().is_some_and(Ruling::ignores) {
-                true => State::Ignored,
-                false => State::Candidate,
+            state: if ruling.as_ref().is_some_and(Ruling::ignores) {
+                State::Ignored
+            } else {
+                State::Candidate
             },
             ruling,
             shut: None,
@@ -224,9 +226,10 @@ impl<'a> Verdicts<'a> {
             let ruling = folder.chain.ruling(entry.path.bare(), &is_folder);
             ruling.is_some_and(|ruling| ruling.ignores())
         };
-        Ok(match folder.shut.is_some() || is_shut() {
-            true => State::Ignored,
-            false => State::Candidate,
+        Ok(if folder.shut.is_some() || is_shut() {
+            State::Ignored
+        } else {
+            State::Candidate
         })
     }
 
@@ -313,16 +316,18 @@ impl<'a> Verdicts<'a> {
             }
         };
         let folder = RepoPath::new(path).as_folder();
-        let chain = match is_open {
-            true => self
-                .snapshot
-                .with_rules(chain, &folder, &self.overlay, self.index)?,
-            false => chain,
+        let chain = if is_open {
+            self.snapshot
+                .with_rules(chain, &folder, &self.overlay, self.index)?
+        } else {
+            chain
         };
-        let is_link = || match is_open {
-            // Reading its ignore file met any link on the way.
-            true => self.snapshot.may_be_link(&folder) && self.is_link(path),
-            false => self.is_link(path),
+        let is_link = || {
+            if is_open {
+                self.snapshot.may_be_link(&folder) && self.is_link(path)
+            } else {
+                self.is_link(path)
+            }
         };
         let link = above.link.or_else(|| is_link().then_some(path.len()));
         Ok(Folder {
@@ -347,8 +352,9 @@ fn is_for_every_folder(rule: &Rule) -> bool {
 /// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,
 /// itself.
 fn parent(path: &RepoPath) -> &BStr {
-    match path.is_folder() {
-        true => path.bare(),
-        false => path.folder().bare(),
+    if path.is_folder() {
+        path.bare()
+    } else {
+        path.folder().bare()
     }
 }

@@ -470,12 +470,11 @@ impl<'a> Walk<'a> {
 
     /// Whether git tracks a path itself; of a folder, whether it is a submodule.
     fn is_tracked(&self, path: &BStr, is_folder: bool, tracked: Span) -> bool {
-        match is_folder {
-            true => {
-                let tracked = self.index.get_within(tracked, path);
-                tracked.is_some_and(|tracked| tracked.mode == Mode::Submodule)
-            }
-            false => self.index.holds_file(tracked, path),
+        if is_folder {
+            let tracked = self.index.get_within(tracked, path);
+            tracked.is_some_and(|tracked| tracked.mode == Mode::Submodule)
+        } else {
+            self.index.holds_file(tracked, path)
         }
     }
 
@@ -496,9 +495,10 @@ impl<'a> Walk<'a> {
         ruling: Option<Ruling>,
     ) -> Entry {
         let ignored = ruling.as_ref().is_some_and(Ruling::ignores);
-        let state = match ignored {
-            true => State::Ignored,
-            false => State::Candidate,
+        let state = if ignored {
+            State::Ignored
+        } else {
+            State::Candidate
         };
         let size = match open.filter(|_| self.options.sizes) {
             Some(open) => size_in(open, path.name()),

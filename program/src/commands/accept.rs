@@ -68,9 +68,10 @@ impl Accept {
             because: because.clone(),
             until: self.until,
         };
-        let acceptances: Vec<Acceptance> = match finding.is_gathered {
-            true => finding.places().map(accept).collect(),
-            false => vec![accept(finding)],
+        let acceptances: Vec<Acceptance> = if finding.is_gathered {
+            finding.places().map(accept).collect()
+        } else {
+            vec![accept(finding)]
         };
         let after = settings.with_acceptances(&acceptances)?;
         let outcome = Proposal {
@@ -99,9 +100,12 @@ impl Accept {
         let Ok(path) = context.resolve(self.finding.as_ref()) else {
             bail!(self.unknown(context));
         };
-        let places = findings.iter().flat_map(|one| match one.is_gathered {
-            true => one.places().collect(),
-            false => vec![one],
+        let places = findings.iter().flat_map(|one| {
+            if one.is_gathered {
+                one.places().collect()
+            } else {
+                vec![one]
+            }
         });
         let is_it = |one: &&Finding| {
             one.path.bare() == path.bare() && self.class.is_none_or(|class| one.class() == class)

@@ -261,9 +261,10 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
             Paint::Type.on(command)
         );
     }
-    match result.is_complete() {
-        true => Paint::Good.on("nothing found that should not be tracked"),
-        false => Paint::Warn.on("nothing found in what was scanned"),
+    if result.is_complete() {
+        Paint::Good.on("nothing found that should not be tracked")
+    } else {
+        Paint::Warn.on("nothing found in what was scanned")
     }
 }
 
@@ -336,9 +337,10 @@ impl Checked<'_> {
             let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));
             writeln!(text, "{BELOW}{id} {}: {message}", finding.rule)?;
             for also in &finding.also {
-                let id = match finding.is_gathered {
-                    true => format!("  {}", Paint::Quiet.on(&also.id)),
-                    false => String::new(),
+                let id = if finding.is_gathered {
+                    format!("  {}", Paint::Quiet.on(&also.id))
+                } else {
+                    String::new()
                 };
                 let in_it = Paint::Quiet.on("also in");
                 writeln!(text, "      {in_it} {}{id}", words::place(also))?;

@@ -75,9 +75,10 @@ impl Files {
                 .any(|wanted| State::from(*wanted) == state)
         };
         let options = WalkOptions {
-            depth: match wanted(State::Ignored) {
-                true => Depth::IntoIgnored,
-                false => Depth::StopAtIgnored,
+            depth: if wanted(State::Ignored) {
+                Depth::IntoIgnored
+            } else {
+                Depth::StopAtIgnored
             },
             sizes: !self.z,
             under: context.prefix.clone(),

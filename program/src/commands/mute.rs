@@ -148,9 +148,10 @@ fn status(muted: &Muted) -> Cell {
         (true, false) => "changed here",
         (false, false) => "as git has it: nothing is hidden",
     };
-    let paint = match muted.changed_upstream {
-        true => Paint::Warn,
-        false => Paint::Quiet,
+    let paint = if muted.changed_upstream {
+        Paint::Warn
+    } else {
+        Paint::Quiet
     };
     Cell::painted(paint, words)
 }

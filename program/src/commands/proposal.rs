@@ -36,9 +36,10 @@ impl Proposal<'_> {
         if self.write {
             screen::goes_on_without_a_reader();
         }
-        let effect = match self.on_rules {
-            true => effect_of(snapshot, &self.edits)?,
-            false => Effect::default(),
+        let effect = if self.on_rules {
+            effect_of(snapshot, &self.edits)?
+        } else {
+            Effect::default()
         };
         let is_change = self.edits.iter().any(Edit::is_change);
         let told = self.write || context.is_interactive() && !context.args.yes;

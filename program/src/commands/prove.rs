@@ -173,9 +173,10 @@ impl Report for Proof<'_> {
             let because = outcome.expected.because.as_deref().unwrap_or_default();
             let because = shown(masked(because).as_bytes().as_bstr());
             table.row([
-                match outcome.wrong.is_empty() {
-                    true => Cell::painted(Paint::Good, "holds"),
-                    false => Cell::painted(Paint::Bad, "failed"),
+                if outcome.wrong.is_empty() {
+                    Cell::painted(Paint::Good, "holds")
+                } else {
+                    Cell::painted(Paint::Bad, "failed")
                 },
                 outcome.expected.state.word().to_owned().into(),
                 narrowed(&subject(outcome)).into(),

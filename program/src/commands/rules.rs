@@ -57,12 +57,13 @@ impl Report for InForce<'_> {
         let mut text = String::new();
         let rules = &self.usage.rules;
         if rules.is_empty() && self.usage.strays.is_empty() {
-            return Ok(match self.idle {
-                true => format!("{}\n", Paint::Good.on("every rule does what it seems to")),
-                false => format!(
+            return Ok(if self.idle {
+                format!("{}\n", Paint::Good.on("every rule does what it seems to"))
+            } else {
+                format!(
                     "no rule is in force; {} writes those that fit\n",
                     Paint::Type.on("redshank draft")
-                ),
+                )
             });
         }
         for group in rules.chunk_by(|a, b| Arc::ptr_eq(&a.list, &b.list)) {
@@ -169,9 +170,12 @@ fn typed(sentence: &str) -> String {
 
 fn row(usage: &RuleUsage) -> [Cell; 5] {
     let works = usage.status == RuleStatus::Works;
-    let number = |text: String| match works {
-        true => text.into(),
-        false => Cell::painted(Paint::Quiet, ""),
+    let number = |text: String| {
+        if works {
+            text.into()
+        } else {
+            Cell::painted(Paint::Quiet, "")
+        }
     };
     let paint = if works { Paint::Type } else { Paint::Warn };
     let status = words::status(usage);

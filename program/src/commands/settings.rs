@@ -226,9 +226,12 @@ fn of_limits(team: &SettingsFile, args: &GlobalArgs) -> Vec<Row> {
 }
 
 fn of_repository(team: &SettingsFile) -> Vec<Row> {
-    let from = |is_set: bool| match is_set {
-        true => Origin::Repository,
-        false => Origin::BuiltIn,
+    let from = |is_set: bool| {
+        if is_set {
+            Origin::Repository
+        } else {
+            Origin::BuiltIn
+        }
     };
     let draft = &team.draft;
     let visibility = match team.visibility.unwrap_or_default() {

@@ -50,9 +50,10 @@ impl Untrack {
             .map(|path| context.resolve(path))
             .collect();
         let paths = paths?;
-        let selection = match self.ignored {
-            true => Selection::Ignored,
-            false => Selection::Paths(&paths),
+        let selection = if self.ignored {
+            Selection::Ignored
+        } else {
+            Selection::Paths(&paths)
         };
         let untracking = Untracking::find(snapshot, selection)?;
         if context.speaks() {

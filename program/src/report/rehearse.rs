@@ -140,9 +140,10 @@ impl From<&Learned> for NewOut {
         let seen = new.seen.as_ref();
         let (by, beside) = seen.map_or((Vec::new(), Vec::new()), |seen| {
             let names = |names: &BTreeSet<String>| names.iter().cloned().collect::<Vec<_>>();
-            match seen.by.is_empty() {
-                true => (Vec::new(), names(&seen.beside)),
-                false => (names(&seen.by), Vec::new()),
+            if seen.by.is_empty() {
+                (Vec::new(), names(&seen.beside))
+            } else {
+                (names(&seen.by), Vec::new())
             }
         });
         Self {

@@ -174,9 +174,10 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
 
 /// An example that doesn't come out as its template says.
 pub fn example(failure: &Failure) -> String {
-    let should = match failure.expected_ignored {
-        true => "must be ignored and is not",
-        false => "must stay and is ignored",
+    let should = if failure.expected_ignored {
+        "must be ignored and is not"
+    } else {
+        "must stay and is ignored"
     };
     match &failure.needed_by {
         None => format!("`{}` of `{}` {should}", failure.example, failure.pattern),

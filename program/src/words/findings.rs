@@ -302,12 +302,13 @@ pub fn remedy(finding: &Finding) -> String {
     let mut words = match &finding.remedy {
         Remedy::KeepOut(keep_out) => {
             let pattern = &keep_out.rule.pattern;
-            match is_tracked {
-                true => format!(
+            if is_tracked {
+                format!(
                     "stop tracking it (it stays on disk) and ignore it with `{pattern}`: \
-                     redshank tidy"
-                ),
-                false => format!("ignore it with `{pattern}`: redshank tidy"),
+                 redshank tidy"
+                )
+            } else {
+                format!("ignore it with `{pattern}`: redshank tidy")
             }
         }
         Remedy::LetIn { rule, .. } => {

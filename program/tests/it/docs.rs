@@ -41,9 +41,10 @@ fn every_block_runs_on_the_demo() {
         if script.is_empty() {
             continue;
         }
-        let nia = match script.contains("redshank demo --files-only") {
-            true => Person::new(),
-            false => Person::with_demo(),
+        let nia = if script.contains("redshank demo --files-only") {
+            Person::new()
+        } else {
+            Person::with_demo()
         };
         let said = nia.runs_with_redshank("bash", &["-c", &format!("{START}{script}")]);
         let end = said.err.lines().rev().take(6).collect::<Vec<_>>();

@@ -13,9 +13,10 @@ fn everything(person: &Person) -> (BTreeMap<PathBuf, Vec<u8>>, Vec<u8>) {
             .map(Result::unwrap)
             .filter(|entry| entry.file_name() != ".git")
         {
-            match entry.file_type().unwrap().is_dir() {
-                true => collect(&entry.path(), files),
-                false => drop(files.insert(entry.path(), std::fs::read(entry.path()).unwrap())),
+            if entry.file_type().unwrap().is_dir() {
+                collect(&entry.path(), files);
+            } else {
+                drop(files.insert(entry.path(), std::fs::read(entry.path()).unwrap()));
             }
         }
     }

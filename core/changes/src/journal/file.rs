@@ -253,13 +253,12 @@ impl<'a> Way<'a> {
         boundary();
         if !was.is_nothing() && self.at(slot.0, slot.1)? != *was {
             // Somebody wrote in the last moment: theirs goes back.
-            let back = match is_to_be.is_nothing() {
-                true => slot
-                    .0
-                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free),
-                false => slot
-                    .0
-                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap),
+            let back = if is_to_be.is_nothing() {
+                slot.0
+                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Free)
+            } else {
+                slot.0
+                    .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Swap)
             };
             back.map_err(disk)?;
             return Err(self.changed_meanwhile());
@@ -273,11 +272,11 @@ impl<'a> Way<'a> {
         if self.now()? != *was {
             return Err(self.changed_meanwhile());
         }
-        match is_to_be.is_nothing() {
-            true => self.root.rename(self.path.as_bstr(), slot, Put::Over),
-            false => slot
-                .0
-                .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over),
+        if is_to_be.is_nothing() {
+            self.root.rename(self.path.as_bstr(), slot, Put::Over)
+        } else {
+            slot.0
+                .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over)
         }
         .and_then(|()| self.root.sync_parent(self.path.as_bstr()))
         .map_err(disk)

@@ -297,11 +297,12 @@ impl Journal<'_> {
         store
             .sync_parent(moved.saved.as_bstr())
             .map_err(self.disk(FOLDER))?;
-        match moved.is_taken {
-            true => left(StandsAs::Replaced(
+        if moved.is_taken {
+            left(StandsAs::Replaced(
                 self.path_in(number, &format!("moved-edited-{}", moved.nth)),
-            )),
-            false => Ok(None),
+            ))
+        } else {
+            Ok(None)
         }
     }
 

@@ -433,9 +433,12 @@ impl<'a> PlanBuilder<'a> {
             effect.kept_out.iter().map(|entry| &*entry.path).collect();
         let is_fixed = |finding: &Finding| {
             finding.exposure <= Exposure::Staged
-                && finding.places().all(|place| match place.path.is_folder() {
-                    true => false,
-                    false => ignored.contains(&*place.path),
+                && finding.places().all(|place| {
+                    if place.path.is_folder() {
+                        false
+                    } else {
+                        ignored.contains(&*place.path)
+                    }
                 })
         };
         let left = left

@@ -118,9 +118,10 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
     }
     let known = groups.into_iter().flat_map(|(rule, units)| {
         // Of one place, no more is known than that place.
-        match units.len() > 1 && scene.takes_only(&rule, &came) {
-            true => vec![(rule, units)],
-            false => units.into_iter().map(by_itself).collect(),
+        if units.len() > 1 && scene.takes_only(&rule, &came) {
+            vec![(rule, units)]
+        } else {
+            units.into_iter().map(by_itself).collect()
         }
     });
     let all = known.chain(scene.in_groups(plain, &came));
@@ -134,11 +135,13 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
         .collect();
     for new in &mut learned {
         let own = new.programs();
-        let came_with =
-            |work: &Vec<String>| match scene.is_command && (own.is_empty() || work.is_empty()) {
-                true => true,
-                false => own.iter().any(|program| work.contains(program)),
-            };
+        let came_with = |work: &Vec<String>| {
+            if scene.is_command && (own.is_empty() || work.is_empty()) {
+                true
+            } else {
+                own.iter().any(|program| work.contains(program))
+            }
+        };
         let is_doubtful = new.standing == Standing::Proposed && new.template.is_none();
         if is_doubtful && new.runs == 1 && work.iter().any(came_with) {
             new.standing = Standing::WithWork;
@@ -191,9 +194,10 @@ fn by_itself(unit: Unit) -> (BString, Vec<Unit>) {
 
 /// How a pattern starts that is for this folder only.
 fn in_folder(folder: &RepoPath) -> BString {
-    match folder.is_top() {
-        true => "/".into(),
-        false => exactly(folder),
+    if folder.is_top() {
+        "/".into()
+    } else {
+        exactly(folder)
     }
 }
 

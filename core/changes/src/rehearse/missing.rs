@@ -105,9 +105,12 @@ pub fn missing(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resul
     let is_in = |entry: &Entry| {
         entry.state == State::Tracked || !staged_only && entry.state == State::Candidate
     };
-    let goes_along = |path: &RepoPath| match path.is_folder() {
-        true => tree.below(path).any(is_in),
-        false => tree.get(path).is_some_and(is_in),
+    let goes_along = |path: &RepoPath| {
+        if path.is_folder() {
+            tree.below(path).any(is_in)
+        } else {
+            tree.get(path).is_some_and(is_in)
+        }
     };
     let files = tree
         .to_commit()

@@ -26,9 +26,10 @@ pub fn shape(name: &BStr) -> Option<BString> {
     let dot = name.rfind_byte(b'.').filter(|dot| *dot > 0);
     let end_at = dot.unwrap_or(name.len());
     let is_number = |end: &[u8]| end.len() > 1 && end[1..].iter().all(u8::is_ascii_digit);
-    let stem_ends = match is_number(&name[end_at..]) {
-        true => name.len(),
-        false => end_at,
+    let stem_ends = if is_number(&name[end_at..]) {
+        name.len()
+    } else {
+        end_at
     };
     let mut shaped = BString::default();
     let mut at = 0;

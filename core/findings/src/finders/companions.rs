@@ -45,9 +45,10 @@ fn finding(
 ) -> Option<Finding> {
     let first = paths.first()?;
     // One of them is told as itself, several as what is in their project's folder.
-    let at = match paths.len() == 1 || project.folder.is_empty() {
-        true => first,
-        false => &project.folder,
+    let at = if paths.len() == 1 || project.folder.is_empty() {
+        first
+    } else {
+        &project.folder
     };
     let named = paths.iter().take(NAMED).cloned().collect();
     Some(Finding {

@@ -126,9 +126,10 @@ fn on_stray(scan: &ScanContext, stray: &Stray, renamed: &mut HashSet<RepoPathBuf
     let cause = Cause::StrayFile(stray.because);
     Finding {
         state: entry.map_or(State::Candidate, |entry| entry.state),
-        remedy: Remedy::ByHand(match is_sure {
-            true => ByHand::RenameIfMeant(meant),
-            false => ByHand::GiveRightName,
+        remedy: Remedy::ByHand(if is_sure {
+            ByHand::RenameIfMeant(meant)
+        } else {
+            ByHand::GiveRightName
         }),
         ..Finding::new(Class::Rule, "stray-file", Level::Warning, path, cause)
     }

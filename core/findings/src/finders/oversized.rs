@@ -70,9 +70,10 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
 /// The finding on a file that is over the limit.
 pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
     let limits = &scan.limits;
-    let (level, limit) = match entry.size > limits.file_error {
-        true => (Level::Error, limits.file_error),
-        false => (Level::Warning, limits.file_warning),
+    let (level, limit) = if entry.size > limits.file_error {
+        (Level::Error, limits.file_error)
+    } else {
+        (Level::Warning, limits.file_warning)
     };
     let kind = type_of(entry)?;
     let is_for_storage = kind.is_some_and(|row| row.store);
@@ -201,24 +202,26 @@ fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) ->
     let heavy = HeavyFolders::of(scan.tree.to_commit().filter(is_counted), &is_heavy);
     let finding = |sum: FolderSum| {
         let by_size = sum.stats.size > limits.folder_warning;
-        let (name, cause) = match by_size {
-            true => (
+        let (name, cause) = if by_size {
+            (
                 "folder",
                 Cause::HeavyFolder {
                     limit: limits.folder_warning,
                 },
-            ),
-            false => (
+            )
+        } else {
+            (
                 "many-files",
                 Cause::ManyFiles {
                     limit: limits.folder_files,
                 },
-            ),
+            )
         };
         // What is tracked already was decided once.
-        let (level, state) = match sum.tracked {
-            true => (Level::Note, State::Tracked),
-            false => (Level::Warning, State::Candidate),
+        let (level, state) = if sum.tracked {
+            (Level::Note, State::Tracked)
+        } else {
+            (Level::Warning, State::Candidate)
         };
         Finding {
             size: Some(sum.stats.size),

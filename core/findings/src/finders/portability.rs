@@ -83,9 +83,10 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
 /// A name as it is where upper and lower case are the same.
 fn lower(name: &RepoPath) -> Cow<'_, [u8]> {
     let is_lower = |byte: &u8| byte.is_ascii() && !byte.is_ascii_uppercase();
-    match name.iter().all(is_lower) {
-        true => Cow::Borrowed(name.as_bytes()),
-        false => Cow::Owned(name.to_lowercase()),
+    if name.iter().all(is_lower) {
+        Cow::Borrowed(name.as_bytes())
+    } else {
+        Cow::Owned(name.to_lowercase())
     }
 }
 
@@ -105,9 +106,10 @@ fn parts_not_shared<'p>(
 }
 
 fn clash(entry: &Entry, part: &RepoPath, first: &RepoPath) -> Finding {
-    let at = match part.len() < entry.path.len() {
-        true => part.as_folder(),
-        false => part.to_owned(),
+    let at = if part.len() < entry.path.len() {
+        part.as_folder()
+    } else {
+        part.to_owned()
     };
     let cause = Cause::CaseClash {
         first: first.to_owned(),

@@ -52,8 +52,9 @@ fn finding(scan: &ScanContext, row: &Reserved, path: &RepoPath) -> Finding {
     };
     let made = Finding::new(Class::Reserved, "listed", level, path, cause)
         .with_evidence(Evidence::Reserved(row.pattern.clone()));
-    match is_public {
-        true => made.kept_out_by(row.pattern.as_str().into(), &*row.because, None),
-        false => made.by_hand(ByHand::NothingWhilePrivate),
+    if is_public {
+        made.kept_out_by(row.pattern.as_str().into(), &*row.because, None)
+    } else {
+        made.by_hand(ByHand::NothingWhilePrivate)
     }
 }

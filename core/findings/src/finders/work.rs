@@ -10,11 +10,12 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let kept_out = work_kept_out(scan.survey, scan.tree);
     let found = kept_out.into_iter().map(|(path, ruling)| Finding {
         state: State::Ignored,
-        remedy: Remedy::ByHand(match path.is_folder() {
-            true => ByHand::NarrowOrForce {
+        remedy: Remedy::ByHand(if path.is_folder() {
+            ByHand::NarrowOrForce {
                 folder: path.to_owned(),
-            },
-            false => ByHand::NarrowRule,
+            }
+        } else {
+            ByHand::NarrowRule
         }),
         ..Finding::new(
             Class::Needed,

@@ -466,9 +466,12 @@ mod tests {
             .find(|c: char| c.is_ascii_digit())
             .unwrap_or(secret.len())
             .clamp(secret.len() / 4, secret.len() / 2);
-        let fill = |(at, c): (usize, char)| match at > fixed && c.is_alphanumeric() {
-            true => 'x',
-            false => c,
+        let fill = |(at, c): (usize, char)| {
+            if at > fixed && c.is_alphanumeric() {
+                'x'
+            } else {
+                c
+            }
         };
         secret.char_indices().map(fill).collect()
     }

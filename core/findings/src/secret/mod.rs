@@ -174,9 +174,10 @@ pub(crate) fn by_nature(entry: &Entry, name: &str, title: &str) -> Finding {
 
 fn told(entry: &Entry, name: &str, title: &str, mild: Option<Mild>, whole_file: bool) -> Finding {
     // What a rule keeps out, harms nobody.
-    let level = match entry.state == State::Ignored || mild.is_some() {
-        true => Level::Note,
-        false => Level::Error,
+    let level = if entry.state == State::Ignored || mild.is_some() {
+        Level::Note
+    } else {
+        Level::Error
     };
     let cause = Cause::Credential {
         title: title.to_owned(),

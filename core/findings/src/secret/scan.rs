@@ -317,9 +317,10 @@ fn named<'f>(
     let mut found = Vec::new();
     let mut known = Known::default();
     let mut last_name = 0..0;
-    let mut cells = match kinds.has(FileCategory::Table) {
-        true => tables::of_list(text),
-        false => Vec::new(),
+    let mut cells = if kinds.has(FileCategory::Table) {
+        tables::of_list(text)
+    } else {
+        Vec::new()
     };
     for hit in names {
         if last_name.contains(&hit.start) {

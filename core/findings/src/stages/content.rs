@@ -133,9 +133,10 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         let is_whole = (head.len() as u64) < HEAD;
         let nothing: &mut dyn Read = &mut std::io::empty();
         let rest = if is_whole { nothing } else { file };
-        let made = match is_explained {
-            true => Ok(None),
-            false => by_start(entry, &head),
+        let made = if is_explained {
+            Ok(None)
+        } else {
+            by_start(entry, &head)
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);

@@ -16,9 +16,10 @@ pub(crate) fn respect_exceptions(scan: &ScanContext, findings: &mut Vec<Finding>
                 finding.class(),
                 Class::Generated | Class::Personal | Class::Secret | Class::Oversized
             );
-        let exception = match is_about {
-            true => scan.verdicts.exception(&finding.path)?,
-            false => None,
+        let exception = if is_about {
+            scan.verdicts.exception(&finding.path)?
+        } else {
+            None
         };
         if let Some(ruling) = exception {
             if !harms_anyway(&finding) {

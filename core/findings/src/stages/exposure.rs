@@ -78,9 +78,10 @@ impl WhatGitKnows {
         Ok(Self {
             committed: repository.committed(&bare(tracked))?,
             pushed: repository.pushed(&borrowed(tracked))?,
-            past: match lasting.is_empty() {
-                true => HashMap::new(),
-                false => repository.past(&borrowed(&lasting))?,
+            past: if lasting.is_empty() {
+                HashMap::new()
+            } else {
+                repository.past(&borrowed(&lasting))?
             },
         })
     }
@@ -135,9 +136,10 @@ fn take_back_only_staged(repository: &Repository, findings: &mut [Finding]) -> R
                 return;
             };
             if !committed.contains(&place.id) {
-                place.exposure = match staged.contains(&place.id) {
-                    true => Exposure::Staged,
-                    false => Exposure::Disk,
+                place.exposure = if staged.contains(&place.id) {
+                    Exposure::Staged
+                } else {
+                    Exposure::Disk
                 };
                 place.past = None;
             }

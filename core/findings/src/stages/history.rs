@@ -74,9 +74,10 @@ pub(crate) fn search_history(
             .iter()
             .filter(|hit| (hit.kept == Kept::History) == is_past);
         let blobs: HashSet<String> = of_kind.flat_map(|hit| hit.blobs.iter().cloned()).collect();
-        match blobs.is_empty() {
-            true => Ok(HashMap::new()),
-            false => repository.commits_with(&blobs, !is_past),
+        if blobs.is_empty() {
+            Ok(HashMap::new())
+        } else {
+            repository.commits_with(&blobs, !is_past)
         }
     };
     let (past, aside) = (commits(true)?, commits(false)?);

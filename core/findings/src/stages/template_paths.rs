@@ -94,9 +94,10 @@ fn topmost(
 /// Whether an exception re-includes a file in a place that a template matches whole. Ignore files
 /// in that place belong to whatever made it.
 fn is_excepted(scan: &ScanContext, path: &RepoPath, place: &RepoPath) -> Result<bool> {
-    let exception = match place.is_folder() {
-        true => scan.verdicts.exception(path)?,
-        false => None,
+    let exception = if place.is_folder() {
+        scan.verdicts.exception(path)?
+    } else {
+        None
     };
     Ok(exception.is_some_and(|ruling| !ruling.source().base.starts_with(place)))
 }

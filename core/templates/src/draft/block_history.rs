@@ -29,9 +29,10 @@ pub(super) fn from_block(file: &BStr, block: &Block, templates: &[Template]) -> 
         .zip(mark.revisions.iter().copied())
         .collect();
     let places: Vec<String> = places.split(" and ").map(str::to_owned).collect();
-    let lines = match is_unchanged(block) {
-        true => remembered(&block.lines),
-        false => lines_of_revisions(&revisions, &places, &block.lines, templates)?,
+    let lines = if is_unchanged(block) {
+        remembered(&block.lines)
+    } else {
+        lines_of_revisions(&revisions, &places, &block.lines, templates)?
     };
     Some(Remembered {
         file: file.to_string(),

@@ -119,12 +119,13 @@ fn says(rule: &Rule, other: &Rule) -> bool {
 pub(super) fn written(rule: &TemplateRule, places: &[BString]) -> Vec<BString> {
     let body = rule.pattern.trim_start_matches('!');
     let is_anywhere = !body.trim_end_matches('/').contains('/') || body.starts_with("**/");
-    match is_anywhere && rule.is_certain() {
-        true => vec![rule.pattern.as_str().into()],
-        false => places
+    if is_anywhere && rule.is_certain() {
+        vec![rule.pattern.as_str().into()]
+    } else {
+        places
             .iter()
             .map(|place| fit_to(&rule.pattern, place.as_bstr()))
-            .collect(),
+            .collect()
     }
 }
 

@@ -202,9 +202,10 @@ impl NewBlock {
     /// Whether it keeps anything out, or lets something in that other blocks keep out.
     pub(crate) fn is_of_use(&self) -> bool {
         let mut lines = self.lines.iter();
-        match self.templates.is_empty() {
-            true => !self.lines.is_empty(),
-            false => lines.any(|line| !line.pattern.starts_with(b"!")),
+        if self.templates.is_empty() {
+            !self.lines.is_empty()
+        } else {
+            lines.any(|line| !line.pattern.starts_with(b"!"))
         }
     }
 }

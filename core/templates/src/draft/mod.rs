@@ -330,9 +330,10 @@ impl<'a> Composer<'_, 'a> {
             }
         }
         for ((file, label), projects) in known {
-            match self.options.refresh {
-                true => self.renew(&file, &label, &projects)?,
-                false => self.note_stale(&file, &label, &projects),
+            if self.options.refresh {
+                self.renew(&file, &label, &projects)?;
+            } else {
+                self.note_stale(&file, &label, &projects);
             }
         }
         let mut open = Vec::new();
@@ -378,9 +379,10 @@ impl<'a> Composer<'_, 'a> {
 
     /// A rule for a folder known by what lies in it, or for what the project's own settings name.
     fn add_known_place(&mut self, known: &KnownPlace) -> Result<()> {
-        let probe = match known.path.is_folder() {
-            true => known.path.join("x"),
-            false => known.path.clone(),
+        let probe = if known.path.is_folder() {
+            known.path.join("x")
+        } else {
+            known.path.clone()
         };
         let rules = self.rules_at(probe.folder())?;
         if rules.shuts(&probe, false).is_some() {

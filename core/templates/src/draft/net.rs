@@ -111,9 +111,10 @@ impl<'s> Composer<'s, '_> {
         let is_kept = |entry: &Entry| {
             entry.state == State::Tracked && !self.survey.matches.speaks_of(&entry.path)
         };
-        let holds_tracked = match is_shut {
-            true => entries.iter().any(|entry| is_kept(entry)),
-            false => !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept),
+        let holds_tracked = if is_shut {
+            entries.iter().any(|entry| is_kept(entry))
+        } else {
+            !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept)
         };
         if guard.is_work(place, is_certain)
             || !is_certain && holds_tracked

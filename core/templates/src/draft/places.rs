@@ -30,14 +30,16 @@ pub(crate) fn places(folders: &[RepoPathBuf]) -> Vec<BString> {
     // A workspace gets more of what it has two of.
     let many = if places.is_empty() { NAMED + 1 } else { NAMED };
     for (parent, folders) in by_parent {
-        match folders.len() >= many && !parent.is_top() {
-            true => places.push(spread(parent, "*/")),
-            false => places.extend(folders.into_iter().map(|folder| exactly(folder))),
+        if folders.len() >= many && !parent.is_top() {
+            places.push(spread(parent, "*/"));
+        } else {
+            places.extend(folders.into_iter().map(|folder| exactly(folder)));
         }
     }
-    match places.len() > NAMED + 1 {
-        true => vec![spread(&common, "**/")],
-        false => places,
+    if places.len() > NAMED + 1 {
+        vec![spread(&common, "**/")]
+    } else {
+        places
     }
 }
 

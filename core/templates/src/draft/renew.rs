@@ -115,9 +115,10 @@ impl<'a> Composer<'_, 'a> {
             {
                 continue;
             }
-            match self.options.refresh {
-                true => self.take_block_out(&file, &block.label, None)?,
-                false => self.draft.left_behind.push(label),
+            if self.options.refresh {
+                self.take_block_out(&file, &block.label, None)?;
+            } else {
+                self.draft.left_behind.push(label);
             }
         }
         Ok(())

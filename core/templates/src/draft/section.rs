@@ -94,9 +94,10 @@ fn under_headings(lines: &[DraftLine]) -> Vec<BString> {
     let coarse: Vec<&[DraftLine]> = coarse.collect();
     if coarse.len() > 1 && coarse.len() <= allowed {
         let told = coarse.into_iter().map(|group| {
-            let words = match group[0].heading.is_remade() {
-                true => AGAIN,
-                false => PERSONAL,
+            let words = if group[0].heading.is_remade() {
+                AGAIN
+            } else {
+                PERSONAL
             };
             (words.into(), group)
         });

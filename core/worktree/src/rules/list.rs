@@ -33,9 +33,10 @@ impl RuleList {
             });
             rules.collect()
         };
-        let threads = match lines.len() < WORTH_SHARING {
-            true => 1,
-            false => available_parallelism().map_or(1, NonZero::get),
+        let threads = if lines.len() < WORTH_SHARING {
+            1
+        } else {
+            available_parallelism().map_or(1, NonZero::get)
         };
         if threads == 1 {
             return Self::of(source, read(&lines), case);

@@ -80,9 +80,10 @@ impl Lookup {
             lookup.make_room(rules);
         }
         for (at, rule) in (0..rules.len() as u32).zip(rules) {
-            let drawers = match rule.anchored {
-                true => &mut lookup.paths,
-                false => &mut lookup.names,
+            let drawers = if rule.anchored {
+                &mut lookup.paths
+            } else {
+                &mut lookup.names
             };
             let before = &mut lookup.before;
             match rule.glob().key() {
@@ -194,9 +195,10 @@ impl Lookup {
                 continue;
             }
             // Most texts are in lower case already.
-            let filed = match self.fold && text.iter().any(u8::is_ascii_uppercase) {
-                true => Cow::Owned(text.to_ascii_lowercase()),
-                false => Cow::Borrowed(text),
+            let filed = if self.fold && text.iter().any(u8::is_ascii_uppercase) {
+                Cow::Owned(text.to_ascii_lowercase())
+            } else {
+                Cow::Borrowed(text)
             };
             drawers.open(rules, &filed, &mut |last| take(last, text));
         }

@@ -42,9 +42,10 @@ impl Source {
     pub fn of_folder(base: RepoPathBuf) -> Self {
         Self {
             shown: base.join(super::IGNORE_FILE).into(),
-            scope: match base.is_top() {
-                true => RuleScope::Team,
-                false => RuleScope::Folder,
+            scope: if base.is_top() {
+                RuleScope::Team
+            } else {
+                RuleScope::Folder
             },
             base,
         }

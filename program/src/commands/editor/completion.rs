@@ -116,9 +116,10 @@ struct Offer<'o> {
 }
 
 fn kind_of(pattern: &str) -> CompletionItemKind {
-    match pattern.ends_with('/') {
-        true => CompletionItemKind::FOLDER,
-        false => CompletionItemKind::FILE,
+    if pattern.ends_with('/') {
+        CompletionItemKind::FOLDER
+    } else {
+        CompletionItemKind::FILE
     }
 }
 
@@ -152,12 +153,11 @@ fn offered(picture: &Picture, base: &RepoPath, typed: &str) -> Vec<(String, File
     };
     let wants_types = !anchored && "*.".starts_with(start.get(..2).unwrap_or(start));
     let of_folder;
-    let parts = match from.is_top() {
-        true => &picture.parts,
-        false => {
-            of_folder = Parts::of(&picture.candidates, &from);
-            &of_folder
-        }
+    let parts = if from.is_top() {
+        &picture.parts
+    } else {
+        of_folder = Parts::of(&picture.candidates, &from);
+        &of_folder
     };
     let above = match (anchored, folder) {
         (false, _) => String::new(),

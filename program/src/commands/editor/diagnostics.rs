@@ -48,9 +48,10 @@ fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Di
         rule.status,
         RuleStatus::CatchesNothing | RuleStatus::Duplicate { .. }
     );
-    let said = match rule.status == RuleStatus::Works {
-        true => "keeps out somebody's sources, too: a narrower rule leaves them alone".to_owned(),
-        false => words::fault(&rule.status),
+    let said = if rule.status == RuleStatus::Works {
+        "keeps out somebody's sources, too: a narrower rule leaves them alone".to_owned()
+    } else {
+        words::fault(&rule.status)
     };
     let mend = words::mend(&rule.status).map_or(String::new(), |mend| format!("; {mend}"));
     Some(Diagnostic {

@@ -77,15 +77,18 @@ impl Editor {
         };
         connection.initialize_finish(id, serde_json::to_value(result)?)?;
         let workspace = params.capabilities.workspace.as_ref();
-        let refreshes = workspace.map(|workspace| match has_hints {
-            true => workspace
-                .inlay_hint
-                .as_ref()
-                .and_then(|one| one.refresh_support),
-            false => workspace
-                .code_lens
-                .as_ref()
-                .and_then(|one| one.refresh_support),
+        let refreshes = workspace.map(|workspace| {
+            if has_hints {
+                workspace
+                    .inlay_hint
+                    .as_ref()
+                    .and_then(|one| one.refresh_support)
+            } else {
+                workspace
+                    .code_lens
+                    .as_ref()
+                    .and_then(|one| one.refresh_support)
+            }
         });
         let (jobs, todo) = unbounded();
         let (found, news) = unbounded();
@@ -333,9 +336,10 @@ impl Server<'_> {
             return Ok(());
         }
         self.asked += 1;
-        let method = match self.has_hints {
-            true => InlayHintRefreshRequest::METHOD,
-            false => CodeLensRefresh::METHOD,
+        let method = if self.has_hints {
+            InlayHintRefreshRequest::METHOD
+        } else {
+            CodeLensRefresh::METHOD
         };
         let method = method.to_owned();
         self.send(Message::Request(Request::new(

@@ -374,12 +374,11 @@ fn seen(
     let after = Verdicts::new(snapshot, overlay.clone())?.ruled_anew(whole)?;
     let sums = Comparison::of(whole, &after);
     let changes = || sums.folder(RepoPath::top()).before != sums.folder(RepoPath::top()).after;
-    let in_vain = match !proposal.pattern.is_empty() && !changes() {
-        true => {
-            let usage = FileUsage::of(snapshot, &target.source, overlay)?;
-            usage.rules.last().and_then(words::in_vain)
-        }
-        false => None,
+    let in_vain = if !proposal.pattern.is_empty() && !changes() {
+        let usage = FileUsage::of(snapshot, &target.source, overlay)?;
+        usage.rules.last().and_then(words::in_vain)
+    } else {
+        None
     };
     let paths = || whole.entries.iter().map(|entry| entry.path.clone());
     let known = first.get_or_insert_with(|| paths().collect());

@@ -52,21 +52,18 @@ pub fn draw(window: &mut Window, frame: &mut Frame) {
         Constraint::Length(1),
     ])
     .areas(frame.area());
-    let (tree, about) = match frame.area().width >= WIDE {
-        true => {
-            let parts = [
-                Constraint::Fill(3),
-                Constraint::Length(1),
-                Constraint::Fill(2),
-            ];
-            let [tree, _, about] = Layout::horizontal(parts).areas(body);
-            (tree, about)
-        }
-        false => {
-            let [tree, about] =
-                Layout::vertical([Constraint::Fill(1), Constraint::Length(BELOW)]).areas(body);
-            (tree, about)
-        }
+    let (tree, about) = if frame.area().width >= WIDE {
+        let parts = [
+            Constraint::Fill(3),
+            Constraint::Length(1),
+            Constraint::Fill(2),
+        ];
+        let [tree, _, about] = Layout::horizontal(parts).areas(body);
+        (tree, about)
+    } else {
+        let [tree, about] =
+            Layout::vertical([Constraint::Fill(1), Constraint::Length(BELOW)]).areas(body);
+        (tree, about)
     };
     let Some(look) = window.look.clone() else {
         frame.render_widget(Paragraph::new("looking ..."), head);
@@ -93,9 +90,10 @@ fn style(paint: Paint) -> Style {
     let style = color.map_or(Style::new(), |number| {
         Style::new().fg(Color::Indexed(number))
     });
-    match bold {
-        true => style.add_modifier(Modifier::BOLD),
-        false => style,
+    if bold {
+        style.add_modifier(Modifier::BOLD)
+    } else {
+        style
     }
 }
 
@@ -270,9 +268,10 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
     let room = usize::from(width).saturating_sub(console::measure_text_width(&start));
     let text = cut(&format!("{name}{of_it}"), room);
     let style = style(if row.is_new { Paint::Warn } else { paint });
-    let style = match is_chosen {
-        true => style.add_modifier(Modifier::REVERSED),
-        false => style,
+    let style = if is_chosen {
+        style.add_modifier(Modifier::REVERSED)
+    } else {
+        style
     };
     Line::styled(format!("{start}{text}"), style)
 }

@@ -379,9 +379,10 @@ impl Walk<'_> {
             "Try {} in fresh clones? It may take a while.",
             commands.join(", ")
         );
-        let is_wanted = match self.asks {
-            true => self.asked(&question, LEAVE)? == 'y',
-            false => self.setup.rehearse,
+        let is_wanted = if self.asks {
+            self.asked(&question, LEAVE)? == 'y'
+        } else {
+            self.setup.rehearse
         };
         if is_wanted {
             for (folder, command) in builds {
@@ -429,9 +430,10 @@ impl Walk<'_> {
             return Ok(ExitCode::SUCCESS);
         }
         let words = ["commit", "--quiet", "--message", message].map(OsStr::new);
-        match self.git(&words)? {
-            true => self.say_end(true),
-            false => Ok(ExitCode::FAILURE),
+        if self.git(&words)? {
+            self.say_end(true)
+        } else {
+            Ok(ExitCode::FAILURE)
         }
     }
 
@@ -472,9 +474,10 @@ impl Walk<'_> {
             return Ok(true);
         }
         if !self.is_begun {
-            return match is_candidate && self.asked("Stage all of it?", DO)? == 'y' {
-                true => self.git(&["add".as_ref(), "--all".as_ref()]),
-                false => Ok(true),
+            return if is_candidate && self.asked("Stage all of it?", DO)? == 'y' {
+                self.git(&["add".as_ref(), "--all".as_ref()])
+            } else {
+                Ok(true)
             };
         }
         let changed: Vec<_> = changed.iter().map(|path| path.to_path_lossy()).collect();

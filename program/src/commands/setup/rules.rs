@@ -151,9 +151,10 @@ impl Walk<'_> {
         let question = "Add project types, or drop one with -NAME (Enter: keep these)";
         let mut is_again = false;
         loop {
-            let said = match is_again {
-                false => ask::text(question)?,
-                true => ask::text_again(question)?,
+            let said = if !is_again {
+                ask::text(question)?
+            } else {
+                ask::text_again(question)?
             };
             let said = said.unwrap_or_default();
             is_again = true;
@@ -218,9 +219,10 @@ impl Walk<'_> {
         let question = format!("Normalize line endings in .gitattributes? ({changed})");
         let words = ["tidy", "--line-endings", "--apply", "--quiet"];
         if !self.asks {
-            return match self.setup.line_ends {
-                true => self.ours(&words).map(drop),
-                false => Ok(()),
+            return if self.setup.line_ends {
+                self.ours(&words).map(drop)
+            } else {
+                Ok(())
             };
         }
         loop {

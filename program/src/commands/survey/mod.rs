@@ -61,9 +61,10 @@ impl Survey {
             None => RepoPathBuf::default(),
         };
         let options = ScanOptions {
-            paths: match folder.is_top() {
-                true => Vec::new(),
-                false => vec![folder.clone()],
+            paths: if folder.is_top() {
+                Vec::new()
+            } else {
+                vec![folder.clone()]
             },
             history: self.history,
             ..context.scan_options()
@@ -131,17 +132,15 @@ impl Report for Picture<'_> {
 
     fn text(&self) -> Result<String> {
         let mut text = String::new();
-        let verb = match self.snapshot.has_commit() {
-            false => "The first commit",
-            true => "A commit of everything",
+        let verb = if !self.snapshot.has_commit() {
+            "The first commit"
+        } else {
+            "A commit of everything"
         };
         let (name, standing) = (Paint::Head.on(self.name()), self.standing());
         writeln!(text, "{name}  {}", Paint::Quiet.on(standing))?;
         let all = FileStats::of(self.to_commit());
-        let of_it = match self.folder.is_top() {
-            true => "",
-            false => " of it",
-        };
+        let of_it = if self.folder.is_top() { "" } else { " of it" };
         write!(
             text,
             "{verb} would hold {}{of_it}, {}",
@@ -233,9 +232,10 @@ impl Picture<'_> {
         let top = self.snapshot.top.file_name();
         let name = top.map(|name| name.to_string_lossy().into_owned());
         let name = shown(name.unwrap_or_default().as_bytes().as_bstr());
-        match self.folder.is_top() {
-            true => name,
-            false => format!("{}, in {name}", shown(self.folder)),
+        if self.folder.is_top() {
+            name
+        } else {
+            format!("{}, in {name}", shown(self.folder))
         }
     }
 
@@ -269,9 +269,10 @@ impl Picture<'_> {
 
     /// The name of a part, or a word for what lies right there.
     fn name_of(&self, part: &RepoPath) -> String {
-        match part.is_top() && !self.folder.is_top() {
-            true => "(right here)".to_owned(),
-            false => folder_name(part),
+        if part.is_top() && !self.folder.is_top() {
+            "(right here)".to_owned()
+        } else {
+            folder_name(part)
         }
     }
 
@@ -360,9 +361,10 @@ impl Picture<'_> {
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
         for practice in &self.practices {
             let variant = format!("{}/{}", practice.template, practice.variant.name);
-            let followed = match practice.is_variant {
-                true => "followed",
-                false => "not followed",
+            let followed = if practice.is_variant {
+                "followed"
+            } else {
+                "not followed"
             };
             table.row([
                 variant.into(),

@@ -96,9 +96,10 @@ impl Templates {
         let is_in = |text: &String| {
             let text = text.to_lowercase();
             let is_of_word = |c: char| c.is_alphanumeric();
-            match is_word {
-                true => text.split(|c| !is_of_word(c)).any(|word| word == query),
-                false => text.contains(&query),
+            if is_word {
+                text.split(|c| !is_of_word(c)).any(|word| word == query)
+            } else {
+                text.contains(&query)
             }
         };
         meant == Some(&template.name)
@@ -164,9 +165,10 @@ impl List<'_> {
             Origin::Team(_) => "team",
         };
         let mut hidden = self.collection.hidden.iter();
-        match hidden.any(|hidden| hidden.name == template.name) {
-            true => format!(" ({from}, in place of the built-in one)"),
-            false => format!(" ({from})"),
+        if hidden.any(|hidden| hidden.name == template.name) {
+            format!(" ({from}, in place of the built-in one)")
+        } else {
+            format!(" ({from})")
         }
     }
 }

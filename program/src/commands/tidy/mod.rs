@@ -79,9 +79,10 @@ impl Tidy {
         }
         let survey = context.survey()?;
         let result = scan(snapshot, &survey, &context.scan_options())?;
-        let findings = match self.line_ends {
-            true => Vec::new(),
-            false => self.chosen(result.findings)?,
+        let findings = if self.line_ends {
+            Vec::new()
+        } else {
+            self.chosen(result.findings)?
         };
         let options = self.plan_options(&survey);
         let mut plan = Plan::of(snapshot, findings.clone(), options)?;

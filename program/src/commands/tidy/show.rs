@@ -64,9 +64,10 @@ fn table_of(steps: &[&Step]) -> String {
     let columns = [Align::Whole, Align::Right, Align::Right, Align::Left];
     let mut table = Table::new(&columns);
     for step in steps {
-        let (many, size) = match step.stats == FileStats::default() {
-            true => (String::new(), String::new()),
-            false => (files(step.stats.files), step.stats.size.to_string()),
+        let (many, size) = if step.stats == FileStats::default() {
+            (String::new(), String::new())
+        } else {
+            (files(step.stats.files), step.stats.size.to_string())
         };
         table.row([
             subject(step),

@@ -64,9 +64,10 @@ impl Treemap<'_> {
             Measure::Size => "by size",
             Measure::Count => "by number of files",
         };
-        let (side, height) = match self.is_kept_out {
-            false => ("what a commit would hold", HEIGHT),
-            true => ("what rules keep out", HEIGHT / 2.0),
+        let (side, height) = if !self.is_kept_out {
+            ("what a commit would hold", HEIGHT)
+        } else {
+            ("what rules keep out", HEIGHT / 2.0)
         };
         let whole = Rect::from_points(0.0, 0.0, WIDTH, height);
         if self.weight(self.of(sum)) == 0 {
@@ -82,9 +83,10 @@ impl Treemap<'_> {
 
     /// What of a folder belongs into this picture.
     fn of(&self, sum: &FolderSum) -> FileStats {
-        match self.is_kept_out {
-            false => sum.to_commit,
-            true => sum.ignored,
+        if !self.is_kept_out {
+            sum.to_commit
+        } else {
+            sum.ignored
         }
     }
 
@@ -148,9 +150,10 @@ impl Treemap<'_> {
     fn of_folder(&self, folder: &FolderSum, area: Rect) -> Markup {
         let name = format!("{}/", shown(folder.path.name()));
         // Nobody looks into what rules keep out whole, or what is a finding as a whole.
-        let is_whole = match self.is_kept_out {
-            true => folder.to_commit.files == 0,
-            false => self.worries.contains(&*folder.path),
+        let is_whole = if self.is_kept_out {
+            folder.to_commit.files == 0
+        } else {
+            self.worries.contains(&*folder.path)
         };
         if is_whole || area.w < OPEN.0 || area.h < OPEN.1 {
             return self.of_cell(&name, self.of(folder), &folder.path, area);

@@ -69,9 +69,10 @@ impl Cursor<'_> {
         if before.ends_with(b"<") && matches!(self.peek(), b'>' | b' ') {
             let tag = self.rest().find_byteset(b"<>\n")?;
             self.at += tag + 1;
-            return match self.text[self.at - 1] == b'>' && self.text[self.at - 2] != b'/' {
-                true => self.element(),
-                false => None,
+            return if self.text[self.at - 1] == b'>' && self.text[self.at - 2] != b'/' {
+                self.element()
+            } else {
+                None
             };
         }
         // <key>name</key><string>value</string>
@@ -79,9 +80,10 @@ impl Cursor<'_> {
             self.skip(|byte| byte != b'>');
             self.at += 1;
             self.skip(|byte| byte.is_ascii_whitespace());
-            return match self.take(&[b"<string>", b"<value>", b"<data>"]) {
-                true => self.element(),
-                false => None,
+            return if self.take(&[b"<string>", b"<value>", b"<data>"]) {
+                self.element()
+            } else {
+                None
             };
         }
         let opened = before.trim_end_with(|sign| "-$:@".contains(sign)).last();
@@ -104,9 +106,10 @@ impl Cursor<'_> {
             self.skip(|byte| byte.is_ascii_whitespace() || byte == b'-');
             if self.take(VALUES) {
                 self.blanks();
-                return match self.take(&[b":", b"="]) {
-                    true => self.of_its_own(),
-                    false => None,
+                return if self.take(&[b":", b"="]) {
+                    self.of_its_own()
+                } else {
+                    None
                 };
             }
             return None;

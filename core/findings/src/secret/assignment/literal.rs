@@ -104,9 +104,10 @@ impl Cursor<'_> {
             .rsplit(|byte| !byte.is_ascii_alphanumeric() && *byte != b'_')
             .find(|part| !part.is_empty());
         let last = last.unwrap_or_default().to_ascii_lowercase();
-        match WRAPPERS.contains(&last.as_slice()) || words.is_empty() {
-            true => self.at += 1,
-            false => self.at = at,
+        if WRAPPERS.contains(&last.as_slice()) || words.is_empty() {
+            self.at += 1;
+        } else {
+            self.at = at;
         }
         self.blanks();
     }
