@@ -77,11 +77,10 @@ fn answer(typed: &str, answers: &[Answer]) -> Option<(char, String)> {
         let (key, _) = answers.first()?;
         return Some((*key, word_of(answers.first()?)));
     }
-    let is_it = |(key, does): &&Answer| {
+    let found = answers.iter().find(|(key, does)| {
         let first = does.split([' ', ',', ';']).next().unwrap_or_default();
         typed == key.to_string() || typed == first.to_lowercase()
-    };
-    let found = answers.iter().find(is_it)?;
+    })?;
     Some((found.0, word_of(found)))
 }
 

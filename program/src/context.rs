@@ -81,10 +81,13 @@ impl<'a> Context<'a> {
     pub fn scan(&self, options: &ScanOptions) -> Result<ScanResult> {
         let snapshot = &self.snapshot;
         if options.staged {
-            let chosen = || -> redshank_templates::Result<Collection> {
-                Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)
-            };
-            return Ok(scan_staged(snapshot, chosen, options)?);
+            return Ok(scan_staged(
+                snapshot,
+                || -> redshank_templates::Result<Collection> {
+                    Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)
+                },
+                options,
+            )?);
         }
         if options.ignored {
             let survey = recognise(snapshot, snapshot.whole_tree()?, self.collection()?);

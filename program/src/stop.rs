@@ -57,12 +57,12 @@ pub fn listen() -> Result<()> {
             }
         })
         .context("a thread can't be started")?;
-    let stop_unless_held = || {
+    ctrlc::set_handler(|| {
         if !is_awaited() && !IS_HELD.load(Ordering::SeqCst) {
             stop("stopped");
         }
-    };
-    ctrlc::set_handler(stop_unless_held).context("signals can't be waited for")
+    })
+    .context("signals can't be waited for")
 }
 
 /// Tells whoever waits for it; whether somebody does.

@@ -11,7 +11,7 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap_complete::{ArgValueCandidates, CompletionCandidate};
 use redshank_changes::hidden_changes::muted;
 use redshank_changes::journal::Journal;
-use redshank_findings::{Finding, Level};
+use redshank_findings::Level;
 use redshank_templates::Collection;
 use redshank_worktree::Class;
 use redshank_worktree::usage::rule_usage;
@@ -97,11 +97,14 @@ pub fn variants() -> ArgValueCandidates {
 pub fn findings() -> ArgValueCandidates {
     here(|context| {
         let result = context.scan(&context.scan_options())?;
-        let row = |one: &Finding| {
-            let place = words::place(one);
-            (one.id.clone(), format!("{place}: {}", words::message(one)))
-        };
-        Ok(result.findings.iter().map(row).collect())
+        Ok(result
+            .findings
+            .iter()
+            .map(|one| {
+                let place = words::place(one);
+                (one.id.clone(), format!("{place}: {}", words::message(one)))
+            })
+            .collect())
     })
 }
 

@@ -101,8 +101,9 @@ pub fn overlay_of(edits: &[Edit]) -> Overlay {
 pub fn effect_of(snapshot: &Snapshot, edits: &[Edit]) -> Result<Effect> {
     let (tree, overlay) = (snapshot.tree()?, overlay_of(edits));
     let mut effect = Effect::of(snapshot, tree, overlay.clone(), &[])?;
-    let in_tree = |edit: &&Edit| edit.area == Area::Worktree && edit.is_change();
-    let written = edits.iter().filter(in_tree);
+    let written = edits
+        .iter()
+        .filter(|edit| edit.area == Area::Worktree && edit.is_change());
     let written = written.map(|edit| {
         let size = Bytes(edit.after.len() as u64);
         (RepoPath::new(&edit.path), Some(size))

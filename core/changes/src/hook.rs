@@ -347,10 +347,9 @@ impl<'t> Block<'t> {
             .lines()
             .next()
             .unwrap_or_default();
-        let is_name = |name: &&[u8]| name.contains_str(ASIDE) && !name.contains(&b'/');
         let aside = first
             .strip_prefix(THEN.as_bytes())
-            .filter(is_name)
+            .filter(|name| name.contains_str(ASIDE) && !name.contains(&b'/'))
             .map(ByteSlice::as_bstr);
         Some(Self {
             before: &text[..start],

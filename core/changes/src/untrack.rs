@@ -60,13 +60,14 @@ impl Untracking {
         match selection {
             Selection::Paths(paths) => {
                 for path in paths {
-                    let is_meant = |one: &&RepoPath| {
-                        path.is_top()
-                            || one.as_bstr() == path.bare().as_bstr()
-                            || one.is_within(&path.as_folder())
-                    };
                     let before = files.len();
-                    let found = tracked().filter(is_meant).map(ToOwned::to_owned);
+                    let found = tracked()
+                        .filter(|one| {
+                            path.is_top()
+                                || one.as_bstr() == path.bare().as_bstr()
+                                || one.is_within(&path.as_folder())
+                        })
+                        .map(ToOwned::to_owned);
                     let found: Vec<RepoPathBuf> = found.collect();
                     if found.is_empty() && files.len() == before {
                         return Err(Error::NotTracked {
@@ -87,8 +88,11 @@ impl Untracking {
         let files: Vec<RepoPathBuf> = files.into_iter().collect();
         let borrowed: Vec<_> = files.iter().map(|path| path.as_bstr()).collect();
         let held = repository.committed(&borrowed)?;
-        let is_committed = |path: &&RepoPathBuf| held.contains(path.as_bstr());
-        let committed = files.iter().filter(is_committed).cloned().collect();
+        let committed = files
+            .iter()
+            .filter(|path| held.contains(path.as_bstr()))
+            .cloned()
+            .collect();
         let mut not_ignored = Vec::new();
         for path in &files {
             if !is_ignored(path)? {

@@ -52,8 +52,11 @@ pub(crate) fn file_trusted(path: &Path) -> Result<File> {
 /// The path without the slash at its end, if each of its parts is a name.
 fn plain(path: &BStr) -> Result<&[u8]> {
     let bare = path.strip_suffix(b"/").unwrap_or(path);
-    let is_name = |part: &[u8]| !part.is_empty() && part != b"." && part != b"..";
-    if bare.is_empty() && path.is_empty() || bare.split_str("/").all(is_name) && !bare.contains(&0)
+    if bare.is_empty() && path.is_empty()
+        || bare
+            .split_str("/")
+            .all(|part| !part.is_empty() && part != b"." && part != b"..")
+            && !bare.contains(&0)
     {
         return Ok(bare);
     }

@@ -176,11 +176,12 @@ pub struct ScanOptions {
 
 impl ScanOptions {
     fn is_on_path(&self, finding: &Finding) -> bool {
-        let concerns = |path: &RepoPathBuf| {
-            let is_at = |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
-            finding.places().any(|place| is_at(&place.path))
-        };
-        self.paths.is_empty() || self.paths.iter().any(concerns)
+        self.paths.is_empty()
+            || self.paths.iter().any(|path| {
+                let is_at =
+                    |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
+                finding.places().any(|place| is_at(&place.path))
+            })
     }
 
     fn is_for(&self, finding: &Finding) -> bool {
@@ -289,8 +290,10 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     if scan.options.history {
         result.history_cut = stages::search_history(scan, &mut result.findings)?;
     }
-    let is_inside = |entry: &&Entry| entry.kind == EntryKind::Repository;
-    let inside = scan.tree.to_commit().filter(is_inside);
+    let inside = scan
+        .tree
+        .to_commit()
+        .filter(|entry| entry.kind == EntryKind::Repository);
     result.submodules = inside.map(|entry| entry.path.clone()).collect();
     stages::leave_out_accepted(scan, &mut result);
     stages::gather(&mut result.findings);

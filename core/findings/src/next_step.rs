@@ -29,10 +29,9 @@ impl NextStep {
         if snapshot.repository.is_none() {
             return Ok(Self::Init);
         }
-        let is_serious = |one: &Finding| one.level < Level::Note;
         Ok(if without_rules(snapshot, &survey.projects)?.is_some() {
             Self::Draft
-        } else if findings.iter().any(is_serious) {
+        } else if findings.iter().any(|one| one.level < Level::Note) {
             Self::Check
         } else if snapshot.tree()?.in_state(State::Candidate).next().is_some() {
             Self::AddAll

@@ -120,8 +120,10 @@ impl Blobs {
         blob: &str,
         take: impl FnOnce(u64, &mut dyn Read) -> std::io::Result<T>,
     ) -> std::io::Result<T> {
-        let gone = || std::io::Error::other("git ended early");
-        let questions = self.questions.as_mut().ok_or_else(gone)?;
+        let questions = self
+            .questions
+            .as_mut()
+            .ok_or_else(|| std::io::Error::other("git ended early"))?;
         writeln!(questions, "{blob}")?;
         questions.flush()?;
         let mut head = String::new();

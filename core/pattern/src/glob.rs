@@ -149,8 +149,8 @@ impl Glob {
             Kind::Suffix(suffix) => Key::End(suffix),
             Kind::Tokens { head, tokens } => {
                 let runs = tokens.split(|token| !matches!(token, Token::Byte(_)));
-                let bytes = |run: &[Token]| run.iter().filter_map(Token::byte).collect::<Vec<u8>>();
-                let literals = std::iter::once(head.to_vec()).chain(runs.map(bytes));
+                let literals = std::iter::once(head.to_vec())
+                    .chain(runs.map(|run| run.iter().filter_map(Token::byte).collect::<Vec<u8>>()));
                 Key::Holds(literals.filter(|literal| !literal.is_empty()).collect())
             }
         }

@@ -44,11 +44,12 @@ impl Rule {
             }
         }
         let own = Self::parse(&self.text, self.line, Case::Sensitive);
-        let is_met = |path: &BString| {
-            let bare = path.strip_suffix(b"/").unwrap_or(path);
-            own.matches(BStr::new(bare), bare.len() < path.len())
-        };
-        if paths.len() <= MOST && paths.iter().all(is_met) {
+        if paths.len() <= MOST
+            && paths.iter().all(|path| {
+                let bare = path.strip_suffix(b"/").unwrap_or(path);
+                own.matches(BStr::new(bare), bare.len() < path.len())
+            })
+        {
             paths
         } else {
             Vec::new()

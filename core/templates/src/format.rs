@@ -389,15 +389,16 @@ impl Template {
             .filter(|(name, _)| choices.variants.contains(name))
             .map(|(_, variant)| variant.clone())
             .collect();
-        let is_dropped = |rule: &mut TemplateRule| {
+        self.unchosen.extend(self.rule.extract_if(.., |rule| {
             let mut variants = chosen.iter();
             variants.any(|variant| variant.drops.contains(&rule.pattern))
-        };
-        self.unchosen.extend(self.rule.extract_if(.., is_dropped));
+        }));
         self.rule
             .extend(chosen.into_iter().flat_map(|variant| variant.rule));
-        let is_unwanted = |rule: &mut TemplateRule| choices.without.contains(&rule.pattern);
-        self.unchosen.extend(self.rule.extract_if(.., is_unwanted));
+        self.unchosen.extend(
+            self.rule
+                .extract_if(.., |rule| choices.without.contains(&rule.pattern)),
+        );
     }
 }
 

@@ -152,15 +152,19 @@ impl<'a> Guard<'a> {
 
     fn is_folder_work(&self, folder: &RepoPath) -> bool {
         let paths = self.paths_in(folder);
-        let is_made = |path: &RepoPathBuf| {
-            path.below(folder)
-                .is_some_and(|below| is_made_by_name(below, folder))
-        };
-        if paths.is_empty() || paths.iter().any(is_made) || self.is_fetched(folder) {
+        if paths.is_empty()
+            || paths.iter().any(|path| {
+                path.below(folder)
+                    .is_some_and(|below| is_made_by_name(below, folder))
+            })
+            || self.is_fetched(folder)
+        {
             return false;
         }
-        let is_of_output = |path: &&RepoPathBuf| is_source(path, folder);
-        let sources: Vec<&RepoPathBuf> = paths.iter().filter(is_of_output).collect();
+        let sources: Vec<&RepoPathBuf> = paths
+            .iter()
+            .filter(|path| is_source(path, folder))
+            .collect();
         if sources.is_empty() {
             let mut others = paths.iter().filter(|path| may_be_script(path)).take(OPENED);
             return is_test_place(folder) || others.any(|path| self.is_script(path));
@@ -245,13 +249,14 @@ impl<'a> Guard<'a> {
         let sources = [
             ".ts", ".tsx", ".coffee", ".scss", ".sass", ".less", ".pug", ".elm", ".res",
         ];
-        let beside = |kind: &&str| {
-            let source = path
-                .folder()
-                .join([stem.as_bytes(), kind.as_bytes()].concat());
-            source.as_bstr() != path.as_bstr() && self.snapshot.root.is_there(&source)
-        };
-        self.is_made(path, path) || name.ends_with(b".min.js") || sources.iter().any(beside)
+        self.is_made(path, path)
+            || name.ends_with(b".min.js")
+            || sources.iter().any(|kind| {
+                let source = path
+                    .folder()
+                    .join([stem.as_bytes(), kind.as_bytes()].concat());
+                source.as_bstr() != path.as_bstr() && self.snapshot.root.is_there(&source)
+            })
     }
 
     fn is_copy(&self, path: &RepoPath, folder: &RepoPath) -> bool {
@@ -314,12 +319,14 @@ impl<'a> Guard<'a> {
         if folder.is_top() {
             return false;
         }
-        let direct = |entry: &&Entry| entry.path.folder() == folder;
-        let is_own = |entry: &Entry| {
-            is_manifest(&entry.path)
-                || is_written(&entry.path) && !self.is_made(&entry.path, folder)
-        };
-        !self.tree.below(folder).filter(direct).any(is_own)
+        !self
+            .tree
+            .below(folder)
+            .filter(|entry| entry.path.folder() == folder)
+            .any(|entry| {
+                is_manifest(&entry.path)
+                    || is_written(&entry.path) && !self.is_made(&entry.path, folder)
+            })
     }
 }
 

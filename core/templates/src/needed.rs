@@ -6,7 +6,7 @@ use redshank_files::FileKind;
 use redshank_pattern::{Case, Rule, exactly, fit};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::rules::{RuleScope, Ruling};
-use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use redshank_worktree::tree::{EntryKind, State, Tree};
 use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
 
 /// A needed file that a rule keeps out.
@@ -104,14 +104,18 @@ pub struct NeededPaths(Vec<(RepoPathBuf, Rule)>);
 impl NeededPaths {
     /// What these projects need.
     pub fn of(projects: &[Project]) -> Self {
-        let of_project = |project: &Project| {
-            let folder = project.folder.clone();
-            let needed = project.template.needed.iter();
-            let rules =
-                needed.map(|needed| Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive));
-            rules.map(|rule| (folder.clone(), rule)).collect::<Vec<_>>()
-        };
-        Self(projects.iter().flat_map(of_project).collect())
+        Self(
+            projects
+                .iter()
+                .flat_map(|project| {
+                    let folder = project.folder.clone();
+                    let needed = project.template.needed.iter();
+                    let rules = needed
+                        .map(|needed| Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive));
+                    rules.map(|rule| (folder.clone(), rule)).collect::<Vec<_>>()
+                })
+                .collect(),
+        )
     }
 
     /// Whether one of the projects needs this file.
@@ -143,12 +147,11 @@ fn present(
         return is_there.then_some(path).into_iter().collect();
     }
     let rule = Rule::parse(needed.pattern.as_bytes(), 1, Case::Sensitive);
-    let is_it = |entry: &&Entry| {
+    let files = tree.below(&project.folder).filter(|entry| {
         let below = entry.path.below(&project.folder);
         entry.kind == EntryKind::File
             && entry.state != State::Tracked
             && below.is_some_and(|path| rule.matches(path, false))
-    };
-    let files = tree.below(&project.folder).filter(is_it);
+    });
     files.map(|entry| entry.path.clone()).collect()
 }

@@ -38,12 +38,13 @@ pub fn practices<'a>(snapshot: &Snapshot, projects: &[Project<'a>]) -> Result<Ve
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let tracked: Vec<&Entry> = snapshot.tree()?.in_state(State::Tracked).collect();
     let chosen = &snapshot.settings()?.draft.variants;
-    let is_chosen = |name: String| chosen.contains(&name);
     let mut seen = BTreeSet::new();
     let mut found = Vec::new();
     for project in projects {
         let template = project.template;
-        if seen.contains(&template.name) || template.variant_names().any(is_chosen) {
+        if seen.contains(&template.name)
+            || template.variant_names().any(|name| chosen.contains(&name))
+        {
             continue;
         }
         let mut best: Option<(usize, Practice)> = None;
@@ -96,7 +97,7 @@ fn followed<'a>(
         let literals = pattern.split(['*', '?', '[', ']', '\\', '/']);
         let literal = literals.max_by_key(|literal| literal.len());
         let literal = literal.unwrap_or_default();
-        let hits = |entry: &&&Entry| {
+        if let Some(entry) = tracked.iter().find(|entry| {
             if !entry.path.contains_str(literal) {
                 return false;
             }
@@ -105,8 +106,7 @@ fn followed<'a>(
                 path.parts()
                     .any(|part| rule.matches(part.bare(), part.is_folder()))
             })
-        };
-        if let Some(entry) = tracked.iter().find(hits) {
+        }) {
             return Ok(Some(practice(
                 !keeps_out,
                 ShownBy::Tracked(entry.path.clone()),

@@ -186,8 +186,10 @@ impl<'a> FoundProjects<'a> {
     /// What came along with another project has a marker of its own.
     fn confirm(&mut self, own: &Project<'a>) {
         let here = self.here.get_mut(&own.folder).into_iter().flatten();
-        let is_it = |known: &&mut Project| known.comes_along && known.is_of(own.template);
-        for known in here.map(|(_, known)| known).filter(is_it) {
+        for known in here
+            .map(|(_, known)| known)
+            .filter(|known| known.comes_along && known.is_of(own.template))
+        {
             known.comes_along = false;
             known.evidence.clone_from(&own.evidence);
             known.spans |= own.spans;
@@ -268,8 +270,10 @@ impl<'a> Recogniser<'a, '_> {
     fn take_all(&mut self, hits: Vec<MarkerHit<'a>>) {
         for hit in hits {
             let wanted = hit.wanted_text();
-            let holds = |text| start_of(self.snapshot, hit.evidence).contains_str(text);
-            if self.is_matched(&hit.folder) || !wanted.is_none_or(holds) {
+            if self.is_matched(&hit.folder)
+                || !wanted
+                    .is_none_or(|text| start_of(self.snapshot, hit.evidence).contains_str(text))
+            {
                 continue;
             }
             match hit.kind {
@@ -305,8 +309,12 @@ impl<'a> Recogniser<'a, '_> {
                 Some(witness) => self.snapshot.root.is_there(witness),
                 None => self.snapshot.root.is_there(path.bare()),
             };
-            let holds = |text: &String| start_of(self.snapshot, &path).contains_str(text);
-            if is_there && part.contains.as_ref().is_none_or(holds) {
+            if is_there
+                && part
+                    .contains
+                    .as_ref()
+                    .is_none_or(|text| start_of(self.snapshot, &path).contains_str(text))
+            {
                 if path.is_folder() {
                     self.matched.insert(path.clone(), true);
                 }
@@ -350,10 +358,11 @@ impl<'a> Recogniser<'a, '_> {
 
     fn take(&mut self, found: Project<'a>) {
         let is_around = |known: &Project| found.comes_along && known.is_of(found.template);
-        let says_it = |known: &Project| {
-            known.covers(&found) || known.outranks_beside(&found) || is_around(known)
-        };
-        if self.found.around(&found.folder).any(says_it) {
+        if self
+            .found
+            .around(&found.folder)
+            .any(|known| known.covers(&found) || known.outranks_beside(&found) || is_around(known))
+        {
             return;
         }
         let gives_way = |known: &Project| found.outranks_beside(known);
@@ -368,8 +377,11 @@ impl<'a> Recogniser<'a, '_> {
     /// Takes what a setting names, if the settings file belongs to a project of the template and no
     /// sources are there.
     fn take_output(&mut self, hit: &MarkerHit<'a>, output: &'a Output) {
-        let is_of_it = |one: &Project| one.is_of(hit.template);
-        if !self.found.around(&hit.folder).any(is_of_it) {
+        if !self
+            .found
+            .around(&hit.folder)
+            .any(|one| one.is_of(hit.template))
+        {
             return;
         }
         let text = start_of(self.snapshot, hit.evidence);
@@ -424,8 +436,10 @@ impl<'a> Recogniser<'a, '_> {
         let mut together: Vec<MarkerHit> = Vec::new();
         let mut looked = HashMap::new();
         for hit in hits {
-            let takes = |one: &Project| one.is_of(hit.template) || one.outranks(hit.template);
-            let is_taken = self.found.around(&hit.folder).any(takes);
+            let is_taken = self
+                .found
+                .around(&hit.folder)
+                .any(|one| one.is_of(hit.template) || one.outranks(hit.template));
             if is_taken || self.is_matched(&hit.folder) || self.is_made(&hit, &mut looked) {
                 continue;
             }
@@ -459,10 +473,9 @@ impl<'a> Recogniser<'a, '_> {
         let around = around.map(|project| &*project.folder);
         let around = around.max_by_key(|folder| folder.len());
         let around = around.unwrap_or(RepoPath::top());
-        let is_of_sources = |part: &&RepoPath| {
+        let sources = hit.folder.parts().find(|part| {
             part.len() > around.len() && SOURCES.iter().any(|name| part.name() == name)
-        };
-        let sources = hit.folder.parts().find(is_of_sources);
+        });
         if let Some(project) = sources.map(|sources| sources.folder().to_owned()) {
             hit.folder = project;
         }

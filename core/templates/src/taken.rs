@@ -5,7 +5,7 @@ use crate::guard::{Guard, is_keep_file};
 use crate::{NeededPaths, Survey};
 use bstr::ByteSlice;
 use redshank_worktree::rules::PatternSet;
-use redshank_worktree::tree::{Entry, EntryKind};
+use redshank_worktree::tree::EntryKind;
 use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
 use std::sync::LazyLock;
 
@@ -138,13 +138,15 @@ fn referring(snapshot: &Snapshot, path: &RepoPath) -> Option<RepoPathBuf> {
         })
     };
     let tree = snapshot.tree().ok()?;
-    let may_refer = |entry: &&Entry| {
-        entry.kind == EntryKind::File
-            && entry.size.0 <= LARGEST
-            && entry.path.as_bstr() != path.as_bstr()
-            && entry.path.extension() == path.extension()
-    };
-    let mut others = tree.to_commit().filter(may_refer).take(SEARCHED);
+    let mut others = tree
+        .to_commit()
+        .filter(|entry| {
+            entry.kind == EntryKind::File
+                && entry.size.0 <= LARGEST
+                && entry.path.as_bstr() != path.as_bstr()
+                && entry.path.extension() == path.extension()
+        })
+        .take(SEARCHED);
     let found = others.find(|entry| snapshot.read(&entry.path).is_ok_and(|text| names_it(&text)));
     found.map(|entry| entry.path.clone())
 }

@@ -105,8 +105,12 @@ pub fn check(template: &Template) -> Vec<Fault> {
 }
 
 fn names(template: &Template) -> impl Iterator<Item = Fault> {
-    let is_part = |byte: u8| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-';
-    let is_word = move |name: &String| !name.is_empty() && name.bytes().all(is_part);
+    let is_word = move |name: &String| {
+        !name.is_empty()
+            && name
+                .bytes()
+                .all(|byte| byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-')
+    };
     let variants = template.variant.iter().map(|variant| &variant.name);
     let bad = std::iter::once(&template.name)
         .chain(variants)

@@ -41,25 +41,25 @@ impl<'s> Proposed<'s> {
 
     /// Whether one of them decides about no candidate: it may do nothing.
     pub fn has_idle(&self, tree: &Tree) -> bool {
-        let is_idle = |rule: &Rule| {
+        self.list.rules().iter().any(|rule| {
             let mut candidates = tree.in_state(State::Candidate);
-            let reaches = |entry: &Entry| {
-                let below = self.below(&entry.path);
-                below.is_some_and(|path| rule.reaches(path))
-            };
-            rule.negated || !candidates.any(reaches)
-        };
-        self.list.rules().iter().any(is_idle)
+            rule.negated
+                || !candidates.any(|entry| {
+                    let below = self.below(&entry.path);
+                    below.is_some_and(|path| rule.reaches(path))
+                })
+        })
     }
 
     /// How many tracked files they match, for which they do nothing.
     pub fn tracked(&self, tree: &Tree) -> u64 {
         let keeps_out = |rule: &Rule, path: &RepoPath| !rule.negated && rule.matches(path, false);
-        let is_matched = |entry: &&Entry| {
-            let below = self.below(&entry.path);
-            below.is_some_and(|path| self.list.rules().iter().any(|rule| keeps_out(rule, path)))
-        };
-        tree.in_state(State::Tracked).filter(is_matched).count() as u64
+        tree.in_state(State::Tracked)
+            .filter(|entry| {
+                let below = self.below(&entry.path);
+                below.is_some_and(|path| self.list.rules().iter().any(|rule| keeps_out(rule, path)))
+            })
+            .count() as u64
     }
 
     /// The rules that keep out what they are about.
@@ -98,11 +98,14 @@ impl<'s> Proposed<'s> {
 
     /// The rule that decides about every untracked path that they are about, if one does.
     fn only_ruling(&self, tree: &Tree) -> Option<Ruling> {
-        let is_matched = |entry: &&Entry| entry.state != State::Tracked && self.is_about(entry);
-        let entries = tree.entries.iter().filter(is_matched);
+        let entries = tree
+            .entries
+            .iter()
+            .filter(|entry| entry.state != State::Tracked && self.is_about(entry));
         let mut rulings = entries.map(|entry| entry.ruling.as_ref());
         let first = rulings.next().flatten()?;
-        let is_first = |other: Option<&Ruling>| other.is_some_and(|it| it.id() == first.id());
-        rulings.all(is_first).then(|| first.clone())
+        rulings
+            .all(|other| other.is_some_and(|it| it.id() == first.id()))
+            .then(|| first.clone())
     }
 }

@@ -43,10 +43,12 @@ impl Effect {
         }
         let states = Verdicts::new(snapshot, overlay.clone())?.states(before)?;
         let after = |entry: usize| states[entry];
-        let is_opened = |(at, entry): (usize, &Entry)| {
-            entry.state == State::Ignored && after(at) != State::Ignored
-        };
-        if before.entries.iter().enumerate().any(is_opened) {
+        if before
+            .entries
+            .iter()
+            .enumerate()
+            .any(|(at, entry)| entry.state == State::Ignored && after(at) != State::Ignored)
+        {
             return Self::by_walking(snapshot, before, overlay, untracked);
         }
         // Nothing that was shut is opened: no folder has to be entered that was not entered before.
@@ -87,8 +89,10 @@ impl Effect {
             if verdicts.query(path)?.state == State::Ignored {
                 continue;
             }
-            let is_committed = |entry: &&Entry| entry.state != State::Ignored;
-            if let Some(was) = before.get(path).filter(is_committed) {
+            if let Some(was) = before
+                .get(path)
+                .filter(|entry| entry.state != State::Ignored)
+            {
                 self.after.files -= 1;
                 self.after.size.0 = self.after.size.0.saturating_sub(was.size.0);
             }
@@ -119,14 +123,19 @@ impl Effect {
             let found = tree.get(&entry.path);
             found.is_some_and(|found| found.state != State::Ignored)
         };
-        let gone = |entry: &&Entry| !is_in(&after, entry) || !stays(entry);
-        let is_new = |entry: &&Entry| !is_in(before, entry);
         let candidates = after.in_state(State::Candidate);
         Ok(Self {
             before: FileStats::of(before.to_commit()),
             after: FileStats::of(after.to_commit().filter(stays)),
-            kept_out: before.to_commit().filter(gone).cloned().collect(),
-            let_in: candidates.filter(is_new).cloned().collect(),
+            kept_out: before
+                .to_commit()
+                .filter(|entry| !is_in(&after, entry) || !stays(entry))
+                .cloned()
+                .collect(),
+            let_in: candidates
+                .filter(|entry| !is_in(before, entry))
+                .cloned()
+                .collect(),
             new: Vec::new(),
         })
     }

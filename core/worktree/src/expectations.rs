@@ -43,28 +43,31 @@ pub fn prove<'a>(
     verdicts: &Verdicts,
     expectations: &'a [Expectation],
 ) -> Result<Vec<Outcome<'a>>> {
-    let of_one = |expected: &'a Expectation| {
-        let paths = paths_of(snapshot, expected)?;
-        let mut wrong = Vec::new();
-        let mut only_here = None;
-        for path in &paths {
-            let answer = verdicts.query(path)?;
-            if !expected.state.is(answer.state) {
-                wrong.push((path.clone(), answer));
-            } else if let Some(ruling) = answer.ruling.filter(|_| answer.state != State::Tracked)
-                && is_of_one(&ruling)
-            {
-                only_here.get_or_insert_with(|| (path.clone(), ruling));
+    expectations
+        .iter()
+        .map(|expected| {
+            let paths = paths_of(snapshot, expected)?;
+            let mut wrong = Vec::new();
+            let mut only_here = None;
+            for path in &paths {
+                let answer = verdicts.query(path)?;
+                if !expected.state.is(answer.state) {
+                    wrong.push((path.clone(), answer));
+                } else if let Some(ruling) =
+                    answer.ruling.filter(|_| answer.state != State::Tracked)
+                    && is_of_one(&ruling)
+                {
+                    only_here.get_or_insert_with(|| (path.clone(), ruling));
+                }
             }
-        }
-        Ok(Outcome {
-            expected,
-            paths: paths.len(),
-            wrong,
-            only_here,
+            Ok(Outcome {
+                expected,
+                paths: paths.len(),
+                wrong,
+                only_here,
+            })
         })
-    };
-    expectations.iter().map(of_one).collect()
+        .collect()
 }
 
 /// Whether a rule is only this clone's or this person's.

@@ -150,11 +150,6 @@ impl RepoPath {
 
 /// The deepest folder that holds all of these; the top for none.
 pub fn common_folder<'p>(paths: impl IntoIterator<Item = &'p RepoPath>) -> &'p RepoPath {
-    let shared = |a: &'p RepoPath, b: &'p RepoPath| {
-        let same = a.iter().zip(b.iter()).take_while(|(a, b)| a == b).count();
-        let end = a[..same].rfind_byte(b'/').map_or(0, |slash| slash + 1);
-        RepoPath::new(&a[..end])
-    };
     let mut paths = paths.into_iter();
     let first = paths.next().map_or(RepoPath::top(), |first| {
         if first.is_folder() {
@@ -163,7 +158,11 @@ pub fn common_folder<'p>(paths: impl IntoIterator<Item = &'p RepoPath>) -> &'p R
             first.folder()
         }
     });
-    paths.fold(first, shared)
+    paths.fold(first, |a, b| {
+        let same = a.iter().zip(b.iter()).take_while(|(a, b)| a == b).count();
+        let end = a[..same].rfind_byte(b'/').map_or(0, |slash| slash + 1);
+        RepoPath::new(&a[..end])
+    })
 }
 
 impl Deref for RepoPath {

@@ -401,11 +401,12 @@ impl SettingsFile {
             Some((table, key)) => {
                 let table = document.entry(table).or_insert(Item::Table(Table::new()));
                 let table = table.as_table_like_mut();
-                let not_extensible = || Error::NotExtensible {
-                    path: self.path.clone(),
-                    key: "limits",
-                };
-                table.ok_or_else(not_extensible)?.insert(key, value);
+                table
+                    .ok_or_else(|| Error::NotExtensible {
+                        path: self.path.clone(),
+                        key: "limits",
+                    })?
+                    .insert(key, value);
             }
         }
         let text = document.to_string();

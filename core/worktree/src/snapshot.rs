@@ -129,11 +129,10 @@ impl Snapshot {
 
     /// Whether a commit exists already.
     pub fn has_commit(&self) -> bool {
-        let asked = || match &self.repository {
+        *self.has_commit.get_or_init(|| match &self.repository {
             Some(repository) => repository.has_commit(),
             None => false,
-        };
-        *self.has_commit.get_or_init(asked)
+        })
     }
 
     /// The tree with sizes, up to the folders that rules shut.

@@ -64,8 +64,9 @@ fn shortened(complaint: &str) -> String {
 
 /// The first line, from 1, that a merge left as a mark of a conflict.
 pub fn conflict_mark(text: &str) -> Option<usize> {
-    let is_mark = |line: &str| line.starts_with("<<<<<<< ") || line.starts_with(">>>>>>> ");
-    text.lines().position(is_mark).map(|at| at + 1)
+    text.lines()
+        .position(|line| line.starts_with("<<<<<<< ") || line.starts_with(">>>>>>> "))
+        .map(|at| at + 1)
 }
 
 fn unfinished(path: &Path, line: usize) -> Error {

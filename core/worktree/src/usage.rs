@@ -236,8 +236,10 @@ impl FileUsage {
     /// The paths that a rule decides about, in order.
     pub fn caught(&self, rule: &RuleUsage) -> impl Iterator<Item = &Entry> {
         let id = rule.id();
-        let is_it = move |entry: &&Entry| entry.ruling.as_ref().is_some_and(|it| it.id() == id);
-        self.tree.entries.iter().filter(is_it)
+        self.tree
+            .entries
+            .iter()
+            .filter(move |entry| entry.ruling.as_ref().is_some_and(|it| it.id() == id))
     }
 }
 
@@ -502,14 +504,17 @@ fn missed(
     catches: &[FileStats],
     facts: &HashMap<usize, Facts>,
 ) -> HashMap<usize, RuleStatus> {
-    let is_unknown = |facts: &Facts| facts.overridden.is_none() && facts.tracked == 0;
-    let idle = |at: &usize| catches[*at].files == 0 && facts.get(at).is_none_or(is_unknown);
     let entries = tree.slice_below(&list.source.base);
     let candidates = entries
         .iter()
         .filter(|entry| entry.state == State::Candidate);
     let grams = Grams::of(candidates.map(|entry| &*entry.path));
-    let rules = (0..list.rules().len()).into_par_iter().filter(idle);
+    let rules = (0..list.rules().len()).into_par_iter().filter(|at| {
+        catches[*at].files == 0
+            && facts
+                .get(at)
+                .is_none_or(|facts| facts.overridden.is_none() && facts.tracked == 0)
+    });
     let near = rules.filter(|at| {
         let rule = &list.rules()[*at];
         !rule.negated && grams.may_hold(rule)

@@ -128,10 +128,11 @@ impl<'a> Verdicts<'a> {
     /// git asks its rules about the top as about a file without a name, which no path of a rule
     /// leads to.
     fn of_top(&self) -> Answer {
-        let is_met = |rule: &Rule| !rule.anchored && !rule.folders_only && rule.glob().matches(b"");
         let mut lists = self.top.chain.lists();
         let ruling = lists.find_map(|list| {
-            let at = list.rules().iter().rposition(is_met)?;
+            let at = list.rules().iter().rposition(|rule| {
+                !rule.anchored && !rule.folders_only && rule.glob().matches(b"")
+            })?;
             Some(Ruling::new(Arc::clone(list), at as u32))
         });
         Answer {

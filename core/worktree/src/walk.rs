@@ -115,8 +115,9 @@ impl Tree {
         let is_shut =
             |entry: &&Entry| entry.kind == EntryKind::Folder && entry.state == State::Ignored;
         let here = || {
-            let is_here = |entry: &&Entry| under.is_top() || entry.path.starts_with(under);
-            self.entries.iter().filter(is_here)
+            self.entries
+                .iter()
+                .filter(|entry| under.is_top() || entry.path.starts_with(under))
         };
         rayon::scope(|threads| {
             for entry in here().filter(is_shut) {
@@ -177,8 +178,7 @@ impl Found {
     ) {
         let mut own = own.clone().peekable();
         while let Some(inner) = next.next_if(|(inner, _)| inner.is_within(path)) {
-            let is_before = |at: &u32| self.entries[*at as usize].path < inner.0;
-            while let Some(before) = own.next_if(is_before) {
+            while let Some(before) = own.next_if(|at| self.entries[*at as usize].path < inner.0) {
                 order.push(before);
             }
             self.add_folder(inner, next, order);

@@ -107,10 +107,12 @@ impl Accept {
                 vec![one]
             }
         });
-        let is_it = |one: &&Finding| {
-            one.path.bare() == path.bare() && self.class.is_none_or(|class| one.class() == class)
-        };
-        let found: Vec<&Finding> = places.filter(is_it).collect();
+        let found: Vec<&Finding> = places
+            .filter(|one| {
+                one.path.bare() == path.bare()
+                    && self.class.is_none_or(|class| one.class() == class)
+            })
+            .collect();
         match found.as_slice() {
             [] => bail!(self.unknown(context)),
             [one] => Ok(one),
@@ -141,8 +143,12 @@ impl Accept {
 
     fn unknown(&self, context: &Context) -> String {
         let settings = context.snapshot.settings();
-        let is_this = |one: &Acceptance| one.finding == self.finding;
-        if settings.is_ok_and(|settings| settings.accept.iter().any(is_this)) {
+        if settings.is_ok_and(|settings| {
+            settings
+                .accept
+                .iter()
+                .any(|one| one.finding == self.finding)
+        }) {
             return format!("{} is accepted already", self.finding);
         }
         format!(

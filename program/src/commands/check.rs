@@ -161,8 +161,9 @@ fn for_hook(context: &Context, hook: HookArg, result: &mut ScanResult) -> Result
         HookArg::Commit => stops_at(context)?,
         HookArg::Push => Level::Error,
     };
-    let goes = |finding: &Finding| hook == HookArg::Commit || finding.exposure < Exposure::Pushed;
-    result.findings.retain(goes);
+    result
+        .findings
+        .retain(|finding| hook == HookArg::Commit || finding.exposure < Exposure::Pushed);
     result.leave_out(&|finding| finding.level > level);
     Ok(())
 }
@@ -400,8 +401,12 @@ impl Checked<'_> {
             let what_for = Paint::Quiet.on("records that one is all right");
             writeln!(text, "{command}  {what_for}")?;
         }
-        let is_mended = |finding: &&Finding| !matches!(finding.remedy, Remedy::ByHand(_));
-        let by_tidy = self.result.findings.iter().filter(is_mended).count();
+        let by_tidy = self
+            .result
+            .findings
+            .iter()
+            .filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_)))
+            .count();
         if by_tidy > 0 {
             let command = Paint::Type.on("redshank tidy");
             let mends = format!("mends {by_tidy} of them, and can be undone");

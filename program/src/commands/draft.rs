@@ -5,7 +5,7 @@ use crate::render::{self, Align, Cell, Paint, Table, count, shown};
 use crate::report::EffectOut;
 use crate::values;
 use anyhow::{Result, bail};
-use bstr::{BString, ByteSlice};
+use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_templates::{
@@ -160,8 +160,11 @@ impl Draft {
                 LayoutArg::Folders => Layout::Folders,
             };
         }
-        let unknown = |pattern: &&String| !all.iter().any(|one| one.has_rule(pattern));
-        if let Some(pattern) = self.without.iter().find(unknown) {
+        if let Some(pattern) = self
+            .without
+            .iter()
+            .find(|pattern| !all.iter().any(|one| one.has_rule(pattern)))
+        {
             bail!(
                 "no template has the rule `{pattern}`\n  give it as `redshank templates show \
                  NAME` writes it"
@@ -200,8 +203,11 @@ impl Draft {
             ));
         }
         if !draft.retired.is_empty() {
-            let quoted = |rule: &BString| format!("`{}`", shown(rule.as_bstr()));
-            let rules: Vec<String> = draft.retired.iter().map(quoted).collect();
+            let rules: Vec<String> = draft
+                .retired
+                .iter()
+                .map(|rule| format!("`{}`", shown(rule.as_bstr())))
+                .collect();
             notes.push(format!(
                 "no longer in their templates: {}",
                 rules.join(", ")

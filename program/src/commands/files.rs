@@ -268,8 +268,11 @@ impl<'a> Folders<'a> {
         if level > levels {
             return;
         }
-        let in_folders = |entry: &&Entry| folder_name_at(entry, at).is_some();
-        let within: Vec<&Entry> = listed.iter().copied().filter(in_folders).collect();
+        let within: Vec<&Entry> = listed
+            .iter()
+            .copied()
+            .filter(|entry| folder_name_at(entry, at).is_some())
+            .collect();
         let name = |entry| folder_name_at(entry, at).unwrap_or_default();
         let mut of_folder: HashMap<&BStr, Vec<&Entry>> = HashMap::new();
         for entry in &within {

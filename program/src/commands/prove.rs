@@ -139,20 +139,23 @@ impl Proof<'_> {
     }
 
     fn junit(&self) -> Result<String> {
-        let case = |outcome: &Outcome| {
-            let many = outcome.wrong.len();
-            let failure = match many {
-                0 => None,
-                _ => {
-                    let reasons = self.reasons(outcome)?;
-                    let plain = anstream::adapter::strip_str(&reasons).to_string();
-                    Some((format!("{many} paths are not as expected"), plain))
-                }
-            };
-            let name = title(outcome);
-            Ok(JunitCase { name, failure })
-        };
-        let cases: Result<Vec<JunitCase>> = self.outcomes.iter().map(case).collect();
+        let cases: Result<Vec<JunitCase>> = self
+            .outcomes
+            .iter()
+            .map(|outcome| {
+                let many = outcome.wrong.len();
+                let failure = match many {
+                    0 => None,
+                    _ => {
+                        let reasons = self.reasons(outcome)?;
+                        let plain = anstream::adapter::strip_str(&reasons).to_string();
+                        Some((format!("{many} paths are not as expected"), plain))
+                    }
+                };
+                let name = title(outcome);
+                Ok(JunitCase { name, failure })
+            })
+            .collect();
         render::junit("redshank prove", &cases?)
     }
 }
@@ -162,13 +165,16 @@ impl Report for Proof<'_> {
 
     fn text(&self) -> Result<String> {
         let mut table = Table::new(&[Align::Whole, Align::Whole, Align::Whole, Align::Left]);
-        let is_shown = |outcome: &&Outcome| {
-            !(self.quiet
-                && outcome.wrong.is_empty()
-                && outcome.only_here.is_none()
-                && outcome.paths > 0)
-        };
-        let shown_ones: Vec<&Outcome> = self.outcomes.iter().filter(is_shown).collect();
+        let shown_ones: Vec<&Outcome> = self
+            .outcomes
+            .iter()
+            .filter(|outcome| {
+                !(self.quiet
+                    && outcome.wrong.is_empty()
+                    && outcome.only_here.is_none()
+                    && outcome.paths > 0)
+            })
+            .collect();
         for outcome in &shown_ones {
             let because = outcome.expected.because.as_deref().unwrap_or_default();
             let because = shown(masked(because).as_bytes().as_bstr());

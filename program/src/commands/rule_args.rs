@@ -11,7 +11,7 @@ use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::rules::{RuleScope, Source};
-use redshank_worktree::usage::{FileUsage, RuleUsage};
+use redshank_worktree::usage::FileUsage;
 use std::collections::HashSet;
 use std::ffi::OsString;
 
@@ -39,16 +39,15 @@ pub fn in_vain(
     new: &[impl AsRef<[u8]>],
 ) -> Result<Vec<String>> {
     let snapshot = &context.snapshot;
-    let is_new = |usage: &&RuleUsage| {
-        let rule = usage.rule().text.as_slice();
-        new.iter().any(|new| new.as_ref() == rule)
-    };
     let text = bstr::join("\n", new);
     if !Proposed::of(snapshot, source, &text).has_idle(snapshot.tree()?) {
         return Ok(Vec::new());
     }
     let usage = FileUsage::of(snapshot, source, overlay.clone())?;
-    let new = usage.rules.iter().filter(is_new);
+    let new = usage.rules.iter().filter(|usage| {
+        let rule = usage.rule().text.as_slice();
+        new.iter().any(|new| new.as_ref() == rule)
+    });
     let mut sentences: Vec<String> = new.filter_map(words::in_vain).collect();
     // The same pattern may stand there already.
     let mut said = HashSet::new();

@@ -60,9 +60,8 @@ pub(super) fn length(text: &str) -> Option<usize> {
     }
     let target = text.strip_prefix(START)?;
     let end = target.find(END)?;
-    let is_ours = |byte: u8| byte.is_ascii_alphanumeric() || b"/.-_~%".contains(&byte);
     target[..end]
         .bytes()
-        .all(is_ours)
+        .all(|byte| byte.is_ascii_alphanumeric() || b"/.-_~%".contains(&byte))
         .then_some(START.len() + end + END.len())
 }

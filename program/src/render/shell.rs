@@ -7,9 +7,12 @@ use bstr::{BStr, ByteSlice};
 /// it holds what can't be shown.
 pub fn quoted(path: &BStr) -> String {
     let here = if path.starts_with(b"-") { "./" } else { "" };
-    let can_be_shown = |c: char| !c.is_control() && (c.is_alphanumeric() || c.is_ascii());
     match path.to_str() {
-        Ok(text) if text.chars().all(can_be_shown) => {
+        Ok(text)
+            if text
+                .chars()
+                .all(|c| !c.is_control() && (c.is_alphanumeric() || c.is_ascii())) =>
+        {
             shell_words::quote(&format!("{here}{text}")).into_owned()
         }
         _ => format!("$'{here}{}'", escaped(path)),

@@ -40,16 +40,19 @@ pub struct UntrackedOut {
 impl UntrackOut {
     /// The document.
     pub fn of(top: &Path, untracking: &Untracking, applied: bool) -> Self {
-        let file = |path: &redshank_worktree::RepoPathBuf| UntrackedOut {
-            path: PathOut::of(path.as_bstr()),
-            committed: untracking.committed.binary_search(path).is_ok(),
-            ignored: untracking.not_ignored.binary_search(path).is_err(),
-        };
         Self {
             schema: "redshank.untrack/1",
             root: root(top),
             applied,
-            files: untracking.files.iter().map(file).collect(),
+            files: untracking
+                .files
+                .iter()
+                .map(|path| UntrackedOut {
+                    path: PathOut::of(path.as_bstr()),
+                    committed: untracking.committed.binary_search(path).is_ok(),
+                    ignored: untracking.not_ignored.binary_search(path).is_err(),
+                })
+                .collect(),
             size: untracking.stats.size,
         }
     }

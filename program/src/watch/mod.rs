@@ -43,11 +43,12 @@ fn watcher(
     top: &Path,
     mut changed: impl FnMut(Event) + Send + 'static,
 ) -> Option<RecommendedWatcher> {
-    let note = move |event: notify::Result<Event>| match event {
-        Ok(event) if !event.kind.is_access() && concerns(&event.paths) => changed(event),
-        _ => {}
-    };
-    let mut watcher = notify::recommended_watcher(note).ok()?;
+    let mut watcher =
+        notify::recommended_watcher(move |event: notify::Result<Event>| match event {
+            Ok(event) if !event.kind.is_access() && concerns(&event.paths) => changed(event),
+            _ => {}
+        })
+        .ok()?;
     watcher.watch(top, RecursiveMode::Recursive).ok()?;
     Some(watcher)
 }

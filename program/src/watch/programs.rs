@@ -84,11 +84,11 @@ impl Programs {
 /// A process, the one that started it, and so on.
 #[cfg(target_os = "linux")]
 fn with_parents(process: i32) -> Vec<i32> {
-    let parent = |process: &i32| {
+    std::iter::successors(Some(process), |process| {
         let parent = Process::new(*process).and_then(|process| process.stat());
         Some(parent.ok()?.ppid).filter(|parent| *parent > 0)
-    };
-    std::iter::successors(Some(process), parent).collect()
+    })
+    .collect()
 }
 
 /// The name of a program; of one that runs a script, the script's, too. Nothing else of its command

@@ -269,16 +269,15 @@ fn edited_since(
     files: &[EditedSince],
     was_cut_short: bool,
 ) -> Lines {
-    let file = |one: &EditedSince| match &one.kept {
+    let mut lines = vec![error.to_string()];
+    lines.extend(files.iter().map(|one| match &one.kept {
         Some(kept) => format!(
             "{}: what it held before is in {}",
             one.path.display(),
             kept.display()
         ),
         None => format!("{}: it was not there before", one.path.display()),
-    };
-    let mut lines = vec![error.to_string()];
-    lines.extend(files.iter().map(file));
+    }));
     lines.push(format!(
         "`redshank undo {number} --keep-mine` leaves those as they are and takes back the rest"
     ));

@@ -50,11 +50,15 @@ pub fn place(finding: &Finding) -> String {
 pub fn message(finding: &Finding) -> String {
     let mut text = cause(&finding.cause);
     if !finding.also.is_empty() {
-        let place = |other: &Finding| match other.line {
-            Some(line) => format!("{}:{line}", other.path),
-            None => other.path.to_string(),
-        };
-        let named: Vec<String> = finding.also.iter().take(NAMED).map(place).collect();
+        let named: Vec<String> = finding
+            .also
+            .iter()
+            .take(NAMED)
+            .map(|other| match other.line {
+                Some(line) => format!("{}:{line}", other.path),
+                None => other.path.to_string(),
+            })
+            .collect();
         text += &format!("; also in {}", named.join(", "));
         if finding.also.len() > NAMED {
             text += &format!(" and {} more", finding.also.len() - NAMED);

@@ -191,15 +191,18 @@ pub fn stray_reason(reason: StrayReason) -> &'static str {
 
 /// What a rule takes away, in sentences: what is needed, and what somebody wrote.
 pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
-    let name = |one: &&TakenFile| match &one.loss {
-        Loss::Authored { by: Some(by) } => {
-            format!("{} ({} refers to it)", shown(&one.path), shown(by))
-        }
-        _ => shown(&one.path),
-    };
     let named = |which: &dyn Fn(&Loss) -> bool| -> Option<(usize, String)> {
         let of_kind: Vec<&TakenFile> = taken.iter().filter(|one| which(&one.loss)).collect();
-        let paths: Vec<String> = of_kind.iter().take(NAMED).map(name).collect();
+        let paths: Vec<String> = of_kind
+            .iter()
+            .take(NAMED)
+            .map(|one| match &one.loss {
+                Loss::Authored { by: Some(by) } => {
+                    format!("{} ({} refers to it)", shown(&one.path), shown(by))
+                }
+                _ => shown(&one.path),
+            })
+            .collect();
         let more = match of_kind.len().saturating_sub(NAMED) {
             0 => String::new(),
             more => format!(" and {more} more"),

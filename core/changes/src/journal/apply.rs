@@ -189,18 +189,16 @@ impl Journal<'_> {
     }
 
     fn make(&self, store: &Root, number: u32, record: &Record, ways: &[Way]) -> Result<()> {
-        if let Some(index) = &record.index {
-            let is_as_saved = |_: &Path| {
-                boundary();
-                self.index_hash()
-                    .is_ok_and(|is| is.as_ref() == Some(&index.before))
-            };
-            if !self
+        if let Some(index) = &record.index
+            && !self
                 .repository
-                .put_index(&self.path_in(number, "index-new"), is_as_saved)?
-            {
-                return Err(Error::IndexMoved);
-            }
+                .put_index(&self.path_in(number, "index-new"), |_| {
+                    boundary();
+                    self.index_hash()
+                        .is_ok_and(|is| is.as_ref() == Some(&index.before))
+                })?
+        {
+            return Err(Error::IndexMoved);
         }
         for (nth, path) in record.moved.iter().enumerate() {
             boundary();

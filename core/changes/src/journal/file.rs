@@ -268,7 +268,6 @@ impl<'a> Way<'a> {
 
     /// The same where the disk can't let two files change places.
     fn put_over(&self, slot: (&Root, &BStr), was: &Digest, is_to_be: &Digest) -> Result<()> {
-        let disk = |error| refused(&self.shown())(error);
         if self.now()? != *was {
             return Err(self.changed_meanwhile());
         }
@@ -279,7 +278,7 @@ impl<'a> Way<'a> {
                 .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over)
         }
         .and_then(|()| self.root.sync_parent(self.path.as_bstr()))
-        .map_err(disk)
+        .map_err(|error| refused(&self.shown())(error))
     }
 
     /// Clears the slots after the change was made or taken back: what is left there is kept

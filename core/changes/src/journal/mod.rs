@@ -159,20 +159,15 @@ impl<'a> Journal<'a> {
 
     /// The record of that number, or the newest of this person's own that was not taken back.
     fn find(&self, number: Option<u32>) -> Result<Known> {
-        let stands = |known: &Known| {
-            known.record.state != Stage::Undone
-                && number.map_or(known.own, |number| number == known.number)
-        };
         let (records, unreadable) = self.all_records()?;
         let foreign = records
             .iter()
             .rev()
             .find(|known| !known.own && known.record.state != Stage::Undone);
-        let of_number = |(at, _): &(u32, Error)| number.is_none_or(|number| number == *at);
         let unreadable = unreadable
             .into_iter()
             .rev()
-            .find(of_number)
+            .find(|(at, _)| number.is_none_or(|number| number == *at))
             .map(|(_, error)| error);
         let error = match (unreadable, number, foreign) {
             (_, None, Some(known)) => Error::OnlyForeign {
@@ -182,7 +177,14 @@ impl<'a> Journal<'a> {
             (None, Some(number), _) => Error::NoChange(number),
             (None, None, None) => Error::NothingToUndo,
         };
-        records.into_iter().rev().find(stands).ok_or(error)
+        records
+            .into_iter()
+            .rev()
+            .find(|known| {
+                known.record.state != Stage::Undone
+                    && number.map_or(known.own, |number| number == known.number)
+            })
+            .ok_or(error)
     }
 
     /// All records that can be read, the oldest first. One that can't is nothing that this version
@@ -220,11 +222,11 @@ impl<'a> Journal<'a> {
         let bytes = store
             .read(path.as_ref(), LARGEST_RECORD)
             .map_err(self.disk(&shown_in_store(&path)))?;
-        let bad = |error: serde_json::Error| Error::BadJournal {
-            path: self.path_in(number, RECORD),
-            said: error.to_string(),
-        };
-        let (record, sealed) = seal::opened::<Record>(&bytes).map_err(bad)?;
+        let (record, sealed) =
+            seal::opened::<Record>(&bytes).map_err(|error| Error::BadJournal {
+                path: self.path_in(number, RECORD),
+                said: error.to_string(),
+            })?;
         Ok(Some(Known {
             number,
             record,

@@ -109,28 +109,34 @@ enum FlagWord {
 
 impl From<&IndexEntry> for EntryRecord {
     fn from(entry: &IndexEntry) -> Self {
-        let word = |flag: &Flag| match flag {
-            Flag::SkipWorktree => FlagWord::SkipWorktree,
-            Flag::AssumeUnchanged => FlagWord::AssumeUnchanged,
-            Flag::IntentToAdd => FlagWord::IntentToAdd,
-        };
         Self {
             info: entry.info.clone(),
-            flags: entry.flags.iter().map(word).collect(),
+            flags: entry
+                .flags
+                .iter()
+                .map(|flag| match flag {
+                    Flag::SkipWorktree => FlagWord::SkipWorktree,
+                    Flag::AssumeUnchanged => FlagWord::AssumeUnchanged,
+                    Flag::IntentToAdd => FlagWord::IntentToAdd,
+                })
+                .collect(),
         }
     }
 }
 
 impl From<&EntryRecord> for IndexEntry {
     fn from(entry: &EntryRecord) -> Self {
-        let flag = |word: &FlagWord| match word {
-            FlagWord::SkipWorktree => Flag::SkipWorktree,
-            FlagWord::AssumeUnchanged => Flag::AssumeUnchanged,
-            FlagWord::IntentToAdd => Flag::IntentToAdd,
-        };
         Self {
             info: entry.info.clone(),
-            flags: entry.flags.iter().map(flag).collect(),
+            flags: entry
+                .flags
+                .iter()
+                .map(|word| match word {
+                    FlagWord::SkipWorktree => Flag::SkipWorktree,
+                    FlagWord::AssumeUnchanged => Flag::AssumeUnchanged,
+                    FlagWord::IntentToAdd => Flag::IntentToAdd,
+                })
+                .collect(),
         }
     }
 }

@@ -203,11 +203,6 @@ impl Journal<'_> {
         let within =
             |outer: &BString, inner: &BString| outer.ends_with(b"/") && inner.starts_with(outer);
         let folders: Vec<&BString> = mine.iter().filter(|path| path.ends_with(b"/")).collect();
-        let touches = |path: &BString| {
-            mine.contains(path)
-                || folders.iter().any(|folder| within(folder, path))
-                || path.ends_with(b"/") && mine.iter().any(|own| within(path, own))
-        };
         let later = self
             .records()?
             .into_iter()
@@ -218,7 +213,11 @@ impl Journal<'_> {
             ..
         } in later.filter(|known| known.record.state != Stage::Undone)
         {
-            let shared = other.paths().find(touches);
+            let shared = other.paths().find(|path| {
+                mine.contains(path)
+                    || folders.iter().any(|folder| within(folder, path))
+                    || path.ends_with(b"/") && mine.iter().any(|own| within(path, own))
+            });
             if let Some(path) = shared {
                 return Err(Error::ChangedLater {
                     number,
@@ -348,11 +347,13 @@ impl Journal<'_> {
             let left = self.repository.index_with(&entries, &back)?;
             if self.repository.put_index(&back, |_| unchanged(&now))? {
                 let _ = std::fs::remove_file(&back);
-                let not_staged = |one: redshank_git::NotPutBack| NotRestored {
-                    path: one.path,
-                    how: StandsAs::NotStaged(one.why),
-                };
-                return Ok(left.into_iter().map(not_staged).collect());
+                return Ok(left
+                    .into_iter()
+                    .map(|one| NotRestored {
+                        path: one.path,
+                        how: StandsAs::NotStaged(one.why),
+                    })
+                    .collect());
             }
         }
         Err(Error::IndexMoved)

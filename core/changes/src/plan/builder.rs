@@ -3,7 +3,7 @@
 use super::contract::{Breach, Claims};
 use super::file_edits::FileEdits;
 use super::{LargeFiles, Plan, PlanOptions, Step, StepKind, StepReason, removal};
-use crate::journal::{Area, Changes, Content, FileChange};
+use crate::journal::{Area, Changes, Content};
 use crate::{Error, Result, sample};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
@@ -49,9 +49,10 @@ impl<'a> PlanBuilder<'a> {
         options: PlanOptions<'a>,
         needed: Vec<RepoPathBuf>,
     ) -> Result<Self> {
-        let is_stored = |large| matches!(large, LargeFiles::StoreType | LargeFiles::StoreFolder);
         let repository = snapshot.repository.as_ref();
-        if options.large.is_some_and(is_stored)
+        if options
+            .large
+            .is_some_and(|large| matches!(large, LargeFiles::StoreType | LargeFiles::StoreFolder))
             && !repository.is_some_and(|repository| repository.stores_large_files)
         {
             return Err(Error::NoStorage);
@@ -302,16 +303,17 @@ impl<'a> PlanBuilder<'a> {
     /// Moves something out of the way, unless something else in it would go, too.
     fn remove(&mut self, path: &RepoPath, remake: &str, finding: Option<&String>) -> Result<()> {
         let bare = path.bare();
-        let stays_tracked = |entry: &Entry| {
-            entry.state == State::Tracked
-                && (entry.path == path || entry.path.is_within(path))
-                && !self.untracked.contains(&entry.path)
-        };
-        let goes = |moved: &RepoPathBuf| *moved == path || path.is_within(moved);
-        if self.moved.iter().any(goes)
+        if self
+            .moved
+            .iter()
+            .any(|moved| *moved == path || path.is_within(moved))
             || !self.snapshot.root.is_there(bare)
             || self.needed.iter().any(|needed| needed.is_within(path))
-            || self.tree.below(path).any(stays_tracked)
+            || self.tree.below(path).any(|entry| {
+                entry.state == State::Tracked
+                    && (entry.path == path || entry.path.is_within(path))
+                    && !self.untracked.contains(&entry.path)
+            })
         {
             return Ok(());
         }
@@ -418,15 +420,18 @@ impl<'a> PlanBuilder<'a> {
             untracked: untracked.into_iter().map(BString::from).collect(),
         };
         may_change(self.snapshot, &changes)?;
-        let in_tree = |change: &&FileChange| change.area == Area::Worktree;
-        let written = changes.files.iter().filter(in_tree).map(|change| {
-            let size = match &change.after {
-                Content::Nothing => None,
-                Content::File(held) => Some(Bytes(held.len() as u64)),
-                Content::Link(target) => Some(Bytes(target.len() as u64)),
-            };
-            (RepoPath::new(&change.path), size)
-        });
+        let written = changes
+            .files
+            .iter()
+            .filter(|change| change.area == Area::Worktree)
+            .map(|change| {
+                let size = match &change.after {
+                    Content::Nothing => None,
+                    Content::File(held) => Some(Bytes(held.len() as u64)),
+                    Content::Link(target) => Some(Bytes(target.len() as u64)),
+                };
+                (RepoPath::new(&change.path), size)
+            });
         effect.count_written(self.snapshot, self.tree, overlay, written)?;
         // What the plan ignores anyway needs no fix of its own, unless it got further than the disk.
         let ignored: BTreeSet<&RepoPath> =
@@ -469,12 +474,11 @@ pub(crate) fn may_change(snapshot: &Snapshot, changes: &Changes) -> Result<()> {
         return Ok(());
     };
     let index = snapshot.index()?;
-    let conflicted = |path: &&BString| {
+    if let Some(path) = changes.paths().find(|path| {
         index
             .get(path.as_bstr())
             .is_some_and(|entry| entry.conflicted())
-    };
-    if let Some(path) = changes.paths().find(conflicted) {
+    }) {
         return Err(Error::Conflicted { path: path.clone() });
     }
     if let Some(in_progress) = repository.in_progress()?

@@ -151,8 +151,9 @@ impl Plan {
             let Some(breach) = breach else {
                 break plan;
             };
-            let too_wide = |finding: &mut Finding| breach.is_by(finding);
-            let culprits: Vec<Finding> = findings.extract_if(.., too_wide).collect();
+            let culprits: Vec<Finding> = findings
+                .extract_if(.., |finding| breach.is_by(finding))
+                .collect();
             if culprits.is_empty() {
                 return Err(Error::PlanTooWide { path: breach.path });
             }

@@ -127,23 +127,24 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
     let all = known.chain(scene.in_groups(plain, &came));
     let learned = all.map(|(rule, units)| scene.judged(rule, &units));
     let mut learned: Vec<Learned> = learned.collect();
-    let is_new_work = |new: &&Learned| new.standing == Standing::Work && new.runs == 1;
     let work: Vec<Vec<String>> = learned
         .iter()
-        .filter(is_new_work)
+        .filter(|new| new.standing == Standing::Work && new.runs == 1)
         .map(Learned::programs)
         .collect();
     for new in &mut learned {
         let own = new.programs();
-        let came_with = |work: &Vec<String>| {
-            if scene.is_command && (own.is_empty() || work.is_empty()) {
-                true
-            } else {
-                own.iter().any(|program| work.contains(program))
-            }
-        };
         let is_doubtful = new.standing == Standing::Proposed && new.template.is_none();
-        if is_doubtful && new.runs == 1 && work.iter().any(came_with) {
+        if is_doubtful
+            && new.runs == 1
+            && work.iter().any(|work| {
+                if scene.is_command && (own.is_empty() || work.is_empty()) {
+                    true
+                } else {
+                    own.iter().any(|program| work.contains(program))
+                }
+            })
+        {
             new.standing = Standing::WithWork;
         }
     }
@@ -210,39 +211,41 @@ impl<'s> Scene<'s> {
             .iter()
             .map(|project| &*project.evidence);
         let recognised: HashSet<&RepoPath> = recognised.collect();
-        let of_template = |entry: &'s Entry| {
-            let matched = entry.path.parts().find_map(|part| {
-                let matched = self.survey.matches.on(part)?;
-                Some((part, (rule_of(part, &matched), matched.template())))
-            });
-            (entry, matched)
-        };
         let new = self.came.iter().copied();
         let new = new.filter(|entry| entry.state == State::Candidate);
-        let new: Vec<_> = new.map(of_template).collect();
+        let new: Vec<_> = new
+            .map(|entry| {
+                let matched = entry.path.parts().find_map(|part| {
+                    let matched = self.survey.matches.on(part)?;
+                    Some((part, (rule_of(part, &matched), matched.template())))
+                });
+                (entry, matched)
+            })
+            .collect();
         // Where a tool's own place lies in a new folder, the rest of it is something else.
         let matched = new
             .iter()
             .filter_map(|(_, matched)| Some(matched.as_ref()?.0));
         let mixed: HashSet<&RepoPath> = matched.flat_map(|part| part.folders_above()).collect();
-        let is_whole = |folder: &&RepoPath| !self.known.contains(folder) && !mixed.contains(folder);
         let mut units: BTreeMap<&RepoPath, Unit> = BTreeMap::new();
         for (entry, matched) in new {
             let (path, template) = match matched {
                 Some((part, template)) => (part, Some(template)),
                 None => {
-                    let whole = entry.path.folders_above().find(is_whole);
+                    let whole = entry
+                        .path
+                        .folders_above()
+                        .find(|folder| !self.known.contains(folder) && !mixed.contains(folder));
                     (whole.unwrap_or(&entry.path), None)
                 }
             };
-            let none = || Unit {
+            let unit = units.entry(path).or_insert_with(|| Unit {
                 path,
                 stats: FileStats::default(),
                 template,
                 is_needed: false,
                 is_project: false,
-            };
-            let unit = units.entry(path).or_insert_with(none);
+            });
             unit.stats += entry.stats();
             if unit.template.is_none() {
                 unit.is_needed |= needed.has(&entry.path);

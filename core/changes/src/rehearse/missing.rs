@@ -169,12 +169,13 @@ fn references(snapshot: &Snapshot, entry: &Entry) -> Result<Vec<Reference>> {
 /// # Errors
 /// If the table of references can't be read.
 pub fn references_in(path: &RepoPath, text: &str) -> Result<Vec<Reference>> {
-    let of_row = |row: &'static Row| {
-        let named = setting(row.format, &row.key, path.folder(), text, true);
-        named.into_iter().map(|path| (path, row.title.as_str()))
-    };
     let of_file = rows()?.iter().filter(|row| row.files.has(path));
-    Ok(of_file.flat_map(of_row).collect())
+    Ok(of_file
+        .flat_map(|row| {
+            let named = setting(row.format, &row.key, path.folder(), text, true);
+            named.into_iter().map(|path| (path, row.title.as_str()))
+        })
+        .collect())
 }
 
 fn start_of(snapshot: &Snapshot, path: &RepoPath) -> Option<String> {

@@ -93,8 +93,9 @@ impl PastRuns {
         command: &'r str,
     ) -> impl DoubleEndedIterator<Item = &'r PastRun> {
         let command = masked(command);
-        let is_it = move |run: &&PastRun| !command.is_empty() && run.command == command;
-        self.runs.iter().filter(is_it)
+        self.runs
+            .iter()
+            .filter(move |run| !command.is_empty() && run.command == command)
     }
 
     /// Keeps what one more run left behind.

@@ -95,7 +95,6 @@ impl RunSnapshot {
         let is_new = |entry: &&Entry| {
             !self.stamps.contains_key(&entry.path) || remade.contains(&*entry.path)
         };
-        let is_of_run = |entry: &&Entry| entry.state != State::Tracked && is_new(entry);
         let (new, rewritten): (Vec<&Entry>, Vec<&Entry>) =
             in_state(State::Candidate).partition(is_new);
         // What was there before, or is tracked, keeps its folder from being new as a whole.
@@ -125,7 +124,11 @@ impl RunSnapshot {
         let paths = unruled.iter().flat_map(|new| new.paths.iter().cloned());
         let paths = paths.chain(earlier_paths.map(|(path, _)| path.to_owned()));
         let mut of_runs: HashMap<RepoPathBuf, u64> = paths.map(|path| (path, 0)).collect();
-        for entry in tree.entries.iter().filter(is_of_run) {
+        for entry in tree
+            .entries
+            .iter()
+            .filter(|entry| entry.state != State::Tracked && is_new(entry))
+        {
             for part in entry.path.parts() {
                 if let Some(files) = of_runs.get_mut(part) {
                     *files += 1;
@@ -210,8 +213,10 @@ fn by_rule<'e>(entries: impl Iterator<Item = &'e Entry>) -> Vec<(Ruling, FileSta
     for entry in entries {
         if let Some(ruling) = &entry.ruling {
             let key = (ruling.source().shown.clone(), ruling.rule().line);
-            let none = || (ruling.clone(), FileStats::default());
-            by_rule.entry(key).or_insert_with(none).1 += entry.stats();
+            by_rule
+                .entry(key)
+                .or_insert_with(|| (ruling.clone(), FileStats::default()))
+                .1 += entry.stats();
         }
     }
     by_rule.into_values().collect()
@@ -220,7 +225,8 @@ fn by_rule<'e>(entries: impl Iterator<Item = &'e Entry>) -> Vec<(Ruling, FileSta
 fn stamp(worktree: &Worktree, entry: &Entry) -> Stamp {
     // Nobody writes into the names of links and other repositories.
     let is_file = entry.kind == EntryKind::File;
-    let meta = || worktree.root.meta(&entry.path).ok();
-    let found = is_file.then(meta).flatten();
+    let found = is_file
+        .then(|| worktree.root.meta(&entry.path).ok())
+        .flatten();
     (entry.size.0, found.map(|found| found.modified))
 }

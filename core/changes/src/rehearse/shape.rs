@@ -49,11 +49,13 @@ fn changing(stem: &[u8]) -> Vec<Range<usize>> {
     let words = WORD.find_iter(stem).filter(|word| is_hash(word.as_bytes()));
     let mut spans: Vec<Range<usize>> = words.map(|word| word.range()).collect();
     let numbers = NUMBER.find_iter(stem).map(|number| number.range());
-    let is_apart = |number: &Range<usize>| {
-        let meets = |word: &Range<usize>| word.start < number.end && number.start < word.end;
-        !spans.iter().any(meets)
-    };
-    let numbers: Vec<Range<usize>> = numbers.filter(is_apart).collect();
+    let numbers: Vec<Range<usize>> = numbers
+        .filter(|number| {
+            !spans
+                .iter()
+                .any(|word| word.start < number.end && number.start < word.end)
+        })
+        .collect();
     spans.extend(numbers);
     spans.sort_by_key(|span| span.start);
     spans
@@ -62,9 +64,12 @@ fn changing(stem: &[u8]) -> Vec<Range<usize>> {
 /// Whether a word is one that nobody would write: digits among letters.
 fn is_hash(word: &[u8]) -> bool {
     let has = |is_of: fn(&u8) -> bool| word.iter().any(is_of);
-    let is_hex = |byte: &u8| byte.is_ascii_digit() || (b'a'..=b'f').contains(byte);
     let is_mixed = has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase) && word.len() >= 8;
-    has(u8::is_ascii_digit) && (word.iter().all(is_hex) || is_mixed)
+    has(u8::is_ascii_digit)
+        && (word
+            .iter()
+            .all(|byte| byte.is_ascii_digit() || (b'a'..=b'f').contains(byte))
+            || is_mixed)
 }
 
 #[cfg(test)]

@@ -50,16 +50,18 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             && !known.templates.has(entry)
             && !known.content.made.contains(&entry.path)
     };
-    let is_any = |entry: &&Entry| ANY.has(&entry.path);
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
-    let found = files.into_par_iter().filter(is_any).filter_map(|entry| {
-        let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
-        let top = entry.path.top_folder();
-        let is_test = |path| mild_place(path) == Some(Mild::Test);
-        let is_given = row.is_given_to_tests && is_test(&entry.path)
-            || row.class == Class::Generated && is_test(top);
-        (!is_given).then(|| finding(row, entry))
-    });
+    let found = files
+        .into_par_iter()
+        .filter(|entry| ANY.has(&entry.path))
+        .filter_map(|entry| {
+            let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
+            let top = entry.path.top_folder();
+            let is_test = |path| mild_place(path) == Some(Mild::Test);
+            let is_given = row.is_given_to_tests && is_test(&entry.path)
+                || row.class == Class::Generated && is_test(top);
+            (!is_given).then(|| finding(row, entry))
+        });
     Ok(found.collect())
 }
 

@@ -78,8 +78,7 @@ const LONG_LINES: usize = 700;
 /// The finding on a file that starts so.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
     let by_header = by_header(entry, head)?;
-    let by_form = || by_lines(entry, head).or_else(|| by_machine_path(entry, head));
-    Ok(by_header.or_else(by_form))
+    Ok(by_header.or_else(|| by_lines(entry, head).or_else(|| by_machine_path(entry, head))))
 }
 
 /// Settings that programs read, of which a path of one machine makes a personal file.
@@ -217,10 +216,15 @@ fn by_header(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
     if !SIGNS.iter().any(|sign| sign.find(&start).is_some()) || PROSE.has(path) {
         return Ok(None);
     }
-    let says = |parts: &Vec<String>| parts.iter().all(|part| start.contains_str(part));
-    let of_name = |row: &&Row| row.only.as_ref().is_none_or(|only| only.has(path));
-    let mut headers = rows(NAME, &TABLE)?.header.iter().filter(of_name);
-    let row = headers.find(|row| row.says.iter().any(says));
+    let mut headers = rows(NAME, &TABLE)?
+        .header
+        .iter()
+        .filter(|row| row.only.as_ref().is_none_or(|only| only.has(path)));
+    let row = headers.find(|row| {
+        row.says
+            .iter()
+            .any(|parts| parts.iter().all(|part| start.contains_str(part)))
+    });
     Ok(row.map(|row| {
         let cause = Cause::Said(row.title.clone());
         let made = Finding::on(entry, Class::Generated, &row.name, row.level, cause)

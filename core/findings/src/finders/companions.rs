@@ -109,12 +109,13 @@ impl<'t> Pairs<'t> {
         let alone = self.companions.difference(&self.assets);
         let is_folder = |path: &RepoPath| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
         let alone = alone.filter(|path| is_visible(scan, path) && !is_folder(path));
-        let name = |asset: &&RepoPath| {
-            [asset.as_bytes(), self.extension.as_bytes()]
-                .concat()
-                .into()
-        };
-        alone.map(name).collect()
+        alone
+            .map(|asset| {
+                [asset.as_bytes(), self.extension.as_bytes()]
+                    .concat()
+                    .into()
+            })
+            .collect()
     }
 
     /// The assets that have no companion.
@@ -127,6 +128,8 @@ impl<'t> Pairs<'t> {
 
 /// Whether an editor would look at a path at all.
 fn is_visible(scan: &ScanContext, path: &RepoPath) -> bool {
-    let is_hidden = |part: &[u8]| part.starts_with(b".") || part.ends_with(b"~");
-    !scan.settings.reserves(path) && !path.split_str("/").any(is_hidden)
+    !scan.settings.reserves(path)
+        && !path
+            .split_str("/")
+            .any(|part| part.starts_with(b".") || part.ends_with(b"~"))
 }

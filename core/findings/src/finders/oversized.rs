@@ -198,8 +198,12 @@ fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) ->
     let limits = &scan.limits;
     let is_heavy =
         |stats: FileStats| stats.size > limits.folder_warning || stats.files > limits.folder_files;
-    let is_counted = |entry: &&Entry| entry.kind == EntryKind::File && !is_counted_elsewhere(entry);
-    let heavy = HeavyFolders::of(scan.tree.to_commit().filter(is_counted), &is_heavy);
+    let heavy = HeavyFolders::of(
+        scan.tree
+            .to_commit()
+            .filter(|entry| entry.kind == EntryKind::File && !is_counted_elsewhere(entry)),
+        &is_heavy,
+    );
     let finding = |sum: FolderSum| {
         let by_size = sum.stats.size > limits.folder_warning;
         let (name, cause) = if by_size {
@@ -335,12 +339,14 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPa
     let paths: Vec<&RepoPath> = files.map(|entry| &*entry.path).collect();
     let asked: Vec<&BStr> = paths.iter().map(|path| path.as_bstr()).collect();
     let values = repository.attribute("filter", &asked)?;
-    let is_stored = |path: &&RepoPath| {
-        values
-            .get(path.as_bstr())
-            .is_some_and(|value| value == STORED)
-    };
-    Ok(paths.into_iter().filter(is_stored).collect())
+    Ok(paths
+        .into_iter()
+        .filter(|path| {
+            values
+                .get(path.as_bstr())
+                .is_some_and(|value| value == STORED)
+        })
+        .collect())
 }
 
 /// Files that their attributes send to large-file storage and that git would hold whole, pointers
@@ -353,11 +359,10 @@ fn pointers(
     let Some(repository) = &scan.snapshot.repository else {
         return Ok(Vec::new());
     };
-    let is_tracked = |path: &&RepoPath| {
+    let tracked = stored.iter().copied().filter(|path| {
         let entry = scan.tree.get(path);
         entry.is_some_and(|entry| entry.state == State::Tracked)
-    };
-    let tracked = stored.iter().copied().filter(is_tracked);
+    });
     let tracked: Vec<&BStr> = tracked.map(|path| path.as_bstr()).collect();
     let sizes = repository.staged_sizes(&tracked)?;
     let is_whole = |path: &BStr| sizes.get(path).is_some_and(|size| *size > LONGEST_POINTER);

@@ -40,13 +40,18 @@ fn fault(path: &BStr) -> Option<NameFault> {
         // All of them are that short.
         if stem.len() >= 3 {
             let stem = stem.trim_end();
-            let is_it = |device: &&str| stem.eq_ignore_ascii_case(device.as_bytes());
-            if stem.len() <= 4 && DEVICES.iter().any(is_it) {
+            if stem.len() <= 4
+                && DEVICES
+                    .iter()
+                    .any(|device| stem.eq_ignore_ascii_case(device.as_bytes()))
+            {
                 return Some(NameFault::Device(part.into()));
             }
         }
-        let is_forbidden = |byte: &&u8| FORBIDDEN.contains(byte) || **byte < 32;
-        if let Some(byte) = part.iter().find(is_forbidden) {
+        if let Some(byte) = part
+            .iter()
+            .find(|byte| FORBIDDEN.contains(byte) || **byte < 32)
+        {
             return Some(NameFault::Character(*byte));
         }
         let last = part.last().filter(|byte| [b'.', b' '].contains(byte))?;
@@ -66,8 +71,7 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
         for part in parts_not_shared(path, before) {
             let lower = lower(part);
             let same = |known: &&RepoPath| self::lower(known) == lower;
-            let rehash = |known: &&RepoPath| hash(&self::lower(known));
-            let spelling = spellings.entry(hash(&lower), same, rehash);
+            let spelling = spellings.entry(hash(&lower), same, |known| hash(&self::lower(known)));
             let first = *spelling.or_insert(part).get();
             // Below two folders that clash, only what has the same name there clashes, too; the
             // folder's finding says so.
@@ -82,8 +86,10 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
 
 /// A name as it is where upper and lower case are the same.
 fn lower(name: &RepoPath) -> Cow<'_, [u8]> {
-    let is_lower = |byte: &u8| byte.is_ascii() && !byte.is_ascii_uppercase();
-    if name.iter().all(is_lower) {
+    if name
+        .iter()
+        .all(|byte| byte.is_ascii() && !byte.is_ascii_uppercase())
+    {
         Cow::Borrowed(name.as_bytes())
     } else {
         Cow::Owned(name.to_lowercase())

@@ -3,7 +3,7 @@
 //! one.
 
 use crate::{Cause, Finding, Known, Level, LineEnds, Remedy, Result, ScanContext};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BStr, ByteSlice};
 use redshank_pattern::{Breadth, exactly};
 use redshank_worktree::ignore_file::NewRule;
 use redshank_worktree::tree::Entry;
@@ -67,8 +67,10 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     // What the attributes see to comes right with the next checkout; what they leave as it is, was
     // left on purpose.
     let is_seen_to = |path: &RepoPath| {
-        let is_unset = |value: &BString| value == "unset";
-        said.contains_key(path.as_bstr()) || text.get(path.as_bstr()).is_some_and(is_unset)
+        said.contains_key(path.as_bstr())
+            || text
+                .get(path.as_bstr())
+                .is_some_and(|value| value == "unset")
     };
     let open = scripts
         .into_iter()

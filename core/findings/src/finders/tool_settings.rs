@@ -70,10 +70,11 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         // What can't be read is told by whoever reads all.
         let text = scan.snapshot.root.read(&entry.path, LARGEST);
         let text = text.unwrap_or_default();
-        let fits = move |row: &&Row| {
-            row.files.has(&entry.path) && row.all.iter().all(|each| each.0.is_match(&text))
-        };
-        rows.iter().filter(fits).map(move |row| (row, entry))
+        rows.iter()
+            .filter(move |row| {
+                row.files.has(&entry.path) && row.all.iter().all(|each| each.0.is_match(&text))
+            })
+            .map(move |row| (row, entry))
     });
     let met: Vec<(&Row, &Entry)> = met.collect();
     let mut findings = Vec::new();
@@ -85,12 +86,16 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             (Some(attribute), Some(repository)) => repository.attribute(attribute, &paths)?,
             _ => HashMap::new(),
         };
-        let is_open = |entry: &&Entry| !values.contains_key(entry.path.as_bstr());
-        findings.extend(entries.into_iter().filter(is_open).map(|entry| {
-            let cause = Cause::Said(row.title.clone());
-            let found = Finding::on(entry, Class::Needed, &row.name, row.level, cause);
-            found.by_hand(ByHand::Said(row.mend.clone()))
-        }));
+        findings.extend(
+            entries
+                .into_iter()
+                .filter(|entry| !values.contains_key(entry.path.as_bstr()))
+                .map(|entry| {
+                    let cause = Cause::Said(row.title.clone());
+                    let found = Finding::on(entry, Class::Needed, &row.name, row.level, cause);
+                    found.by_hand(ByHand::Said(row.mend.clone()))
+                }),
+        );
     }
     Ok(findings)
 }

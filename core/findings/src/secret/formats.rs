@@ -308,8 +308,10 @@ impl Formats {
             (FileCategory::Markup, true),
             (FileCategory::Code, true),
         ];
-        let fits = |(kind, is_so): &(FileCategory, bool)| *is_so && kinds.has(*kind);
-        let kind = order.into_iter().find(fits).map(|(kind, _)| kind)?;
+        let kind = order
+            .into_iter()
+            .find(|(kind, is_so)| *is_so && kinds.has(*kind))
+            .map(|(kind, _)| kind)?;
         let mut formats = self.formats.iter();
         formats.find(|format| format.by == By::Assignment && format.only == Some(kind))
     }
@@ -386,16 +388,14 @@ struct Starts {
 
 impl Starts {
     fn new() -> Self {
-        let is_name = |byte: u8| byte.is_ascii_alphanumeric() || b"_.$-".contains(&byte);
-        let is_token = |byte: u8| byte.is_ascii_alphanumeric() || b"_-".contains(&byte);
         let start = |is_part| Start {
             is_part,
             upto: 0,
             start: 0,
         };
         Self {
-            word: start(is_name),
-            token: start(is_token),
+            word: start(|byte| byte.is_ascii_alphanumeric() || b"_.$-".contains(&byte)),
+            token: start(|byte| byte.is_ascii_alphanumeric() || b"_-".contains(&byte)),
         }
     }
 }
@@ -466,14 +466,16 @@ mod tests {
             .find(|c: char| c.is_ascii_digit())
             .unwrap_or(secret.len())
             .clamp(secret.len() / 4, secret.len() / 2);
-        let fill = |(at, c): (usize, char)| {
-            if at > fixed && c.is_alphanumeric() {
-                'x'
-            } else {
-                c
-            }
-        };
-        secret.char_indices().map(fill).collect()
+        secret
+            .char_indices()
+            .map(|(at, c)| {
+                if at > fixed && c.is_alphanumeric() {
+                    'x'
+                } else {
+                    c
+                }
+            })
+            .collect()
     }
 
     /// Random values of every row whose value stands alone pass; the same with one character

@@ -133,14 +133,14 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
 fn is_login_above(before: &[u8], value: &[u8]) -> bool {
     let is_word = value.len() >= 3 && value.iter().all(u8::is_ascii_alphabetic);
     let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_".contains(byte);
-    let is_named = |line: &[u8]| {
-        let lower = line.to_ascii_lowercase();
-        let names = ["user", "login", "database", "db"];
-        let line = line.trim_end_with(|sign| !sign.is_alphanumeric());
-        let last = line.rsplit(|byte| !is_part(byte)).next();
-        last == Some(value) && names.iter().any(|name| lower.contains_str(name))
-    };
-    is_word && before.rsplit_str("\n").skip(1).take(6).any(is_named)
+    is_word
+        && before.rsplit_str("\n").skip(1).take(6).any(|line| {
+            let lower = line.to_ascii_lowercase();
+            let names = ["user", "login", "database", "db"];
+            let line = line.trim_end_with(|sign| !sign.is_alphanumeric());
+            let last = line.rsplit(|byte| !is_part(byte)).next();
+            last == Some(value) && names.iter().any(|name| lower.contains_str(name))
+        })
 }
 
 /// What a file's place says, by its path.

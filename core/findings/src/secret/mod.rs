@@ -158,11 +158,10 @@ pub(crate) fn judge_environments(by_name: &mut [Finding], seen: &[Finding]) {
         .flat_map(Finding::places)
         .map(|place| &*place.path)
         .collect();
-    let is_empty = |found: &&mut Finding| {
+    for found in by_name.iter_mut().filter(|found| {
         let is_environment = found.class() == Class::Secret && found.rule.name == "environment";
         is_environment && !found.path.is_folder() && !holding.contains(&*found.path)
-    };
-    for found in by_name.iter_mut().filter(is_empty) {
+    }) {
         found.level = Level::Note;
     }
 }

@@ -74,8 +74,11 @@ pub(super) fn keywords() -> Vec<String> {
         let between = ["", "_", "-"];
         between.map(|sign| format!("{before}{sign}key"))
     });
-    let is_telling_alone = |word: &&String| word.len() > 4 || !word.is_ascii();
-    let foreign = table.key.0.iter().filter(is_telling_alone);
+    let foreign = table
+        .key
+        .0
+        .iter()
+        .filter(|word| word.len() > 4 || !word.is_ascii());
     let words = table
         .certain
         .0

@@ -36,8 +36,10 @@ pub(super) fn bits(value: &[u8]) -> f64 {
 
 /// How many bytes in a row are equal, or count up or down by one.
 pub(super) fn longest_run(value: &[u8]) -> usize {
-    let step = |pair: &[u8]| i16::from(pair[1]) - i16::from(pair[0]);
-    let steps: Vec<i16> = value.windows(2).map(step).collect();
+    let steps: Vec<i16> = value
+        .windows(2)
+        .map(|pair| i16::from(pair[1]) - i16::from(pair[0]))
+        .collect();
     let runs = steps
         .chunk_by(|a, b| a == b)
         .filter(|run| (-1..=1).contains(&run[0]));

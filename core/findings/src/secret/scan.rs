@@ -122,8 +122,10 @@ fn is_binary(start: &[u8]) -> bool {
     if memchr::memchr(0, start).is_none() {
         return false;
     }
-    let is_control = |byte: &&u8| matches!(byte, 0..=8 | 14..=26 | 28..=31 | 127);
-    let strays = start.iter().filter(is_control).count();
+    let strays = start
+        .iter()
+        .filter(|byte| matches!(byte, 0..=8 | 14..=26 | 28..=31 | 127))
+        .count();
     let is_unreadable = start
         .utf8_chunks()
         .filter(|chunk| !chunk.invalid().is_empty())

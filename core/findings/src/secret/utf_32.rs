@@ -14,12 +14,12 @@ impl Utf32 {
     pub(super) fn of_start(start: &[u8]) -> Option<Self> {
         let letters = |letter_at: usize| {
             let fours = start.chunks_exact(4);
-            let is_letter = |four: &[u8]| {
-                let zeros = four.iter().enumerate().filter(|(at, _)| *at != letter_at);
-                zeros.into_iter().all(|(_, byte)| *byte == 0)
-                    && (0x09..0x7f).contains(&four[letter_at])
-            };
-            fours.len() >= 2 && fours.into_iter().all(is_letter)
+            fours.len() >= 2
+                && fours.into_iter().all(|four| {
+                    let zeros = four.iter().enumerate().filter(|(at, _)| *at != letter_at);
+                    zeros.into_iter().all(|(_, byte)| *byte == 0)
+                        && (0x09..0x7f).contains(&four[letter_at])
+                })
         };
         match start {
             [0xff, 0xfe, 0, 0, ..] => Some(Self::LittleEndian),
@@ -99,15 +99,14 @@ mod tests {
             (Utf32::LittleEndian, false),
             (Utf32::BigEndian, false),
         ] {
-            let bytes = |letter: char| match form {
-                Utf32::LittleEndian => u32::from(letter).to_le_bytes(),
-                Utf32::BigEndian => u32::from(letter).to_be_bytes(),
-            };
             let mark = with_mark.then_some('\u{feff}');
             let encoded: Vec<u8> = mark
                 .into_iter()
                 .chain(text.chars())
-                .flat_map(bytes)
+                .flat_map(|letter| match form {
+                    Utf32::LittleEndian => u32::from(letter).to_le_bytes(),
+                    Utf32::BigEndian => u32::from(letter).to_be_bytes(),
+                })
                 .collect();
             assert_eq!(Utf32::of_start(&encoded[..24]), Some(form));
             let mut read = String::new();

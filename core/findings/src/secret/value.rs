@@ -275,8 +275,10 @@ fn is_phrase(value: &[u8]) -> bool {
         .all(|byte| byte.is_ascii_graphic() || *byte == b' ');
     let is_small = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_lowercase);
     let inner = value.trim_end_with(|sign| "!?.:".contains(sign));
-    let is_sign = |byte: &&u8| byte.is_ascii_digit() || b"!@#$%^&*+=?~".contains(byte);
-    let signs = inner.iter().filter(is_sign).count();
+    let signs = inner
+        .iter()
+        .filter(|byte| byte.is_ascii_digit() || b"!@#$%^&*+=?~".contains(byte))
+        .count();
     let small = parts.iter().all(|part| is_small(part));
     let prose = parts
         .iter()

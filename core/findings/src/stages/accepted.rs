@@ -16,8 +16,10 @@ pub(crate) fn leave_out_accepted(scan: &ScanContext, result: &mut ScanResult) {
     // Without a reason, nothing is accepted.
     let has_reason = |one: &&Acceptance| !one.because.trim().is_empty();
     let accepted: Vec<&Acceptance> = scan.settings.accept.iter().filter(has_reason).collect();
-    let is_valid = |acceptance: &&Acceptance| acceptance.until.is_none_or(|until| until >= today);
-    let (valid, expired): (Vec<_>, Vec<_>) = accepted.iter().copied().partition(is_valid);
+    let (valid, expired): (Vec<_>, Vec<_>) = accepted
+        .iter()
+        .copied()
+        .partition(|acceptance| acceptance.until.is_none_or(|until| until >= today));
     for finding in &mut result.findings {
         let of_it = expired.iter().find(|one| one.finding == finding.id);
         finding.accepted_until = of_it.and_then(|one| one.until);

@@ -79,8 +79,10 @@ impl ContentScan {
         let (mut content, mut result) = (Self::default(), ScanResult::default());
         let mut known = HashMap::new();
         for seen in seen.collect::<Result<Vec<FileScan>>>()? {
-            let of_tool = |finding: &&Finding| finding.class() == Class::Generated;
-            let made = seen.made.iter().filter(of_tool);
+            let made = seen
+                .made
+                .iter()
+                .filter(|finding| finding.class() == Class::Generated);
             content
                 .made
                 .extend(made.map(|finding| finding.path.clone()));
@@ -155,22 +157,24 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         }
         Err(error) => (Err(error), None, None, None, false),
     };
-    let unread = |error: std::io::Error| FileScan {
-        unread: Some(Unread {
-            path: path.to_owned(),
-            reason: error.to_string(),
-        }),
-        ..FileScan::default()
-    };
-    Ok(secrets.map_or_else(unread, |(secrets, accepted)| FileScan {
-        made,
-        secrets,
-        accepted,
-        unread: None,
-        pointer,
-        script,
-        is_archive,
-    }))
+    Ok(secrets.map_or_else(
+        |error| FileScan {
+            unread: Some(Unread {
+                path: path.to_owned(),
+                reason: error.to_string(),
+            }),
+            ..FileScan::default()
+        },
+        |(secrets, accepted)| FileScan {
+            made,
+            secrets,
+            accepted,
+            unread: None,
+            pointer,
+            script,
+            is_archive,
+        },
+    ))
 }
 
 /// Whether a file that starts so is an archive or compressed.

@@ -93,8 +93,12 @@ impl WhatGitKnows {
         let path = finding.path.as_bstr();
         // A folder's finding got as far as any file in it.
         let is_folder = path.ends_with(b"/");
-        let is_below = |one: &BString| is_folder && one.starts_with(path);
-        finding.exposure = if self.pushed.contains_key(path) || self.pushed.keys().any(is_below) {
+        finding.exposure = if self.pushed.contains_key(path)
+            || self
+                .pushed
+                .keys()
+                .any(|one| is_folder && one.starts_with(path))
+        {
             Exposure::Pushed
         } else if self.committed.contains(finding.path.bare().as_bstr()) {
             Exposure::Committed

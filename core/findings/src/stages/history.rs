@@ -259,6 +259,8 @@ fn told(
 /// Which entry of the stash one of these commits is; the newest if none is known.
 fn stash_with(repository: &Repository, commits: &[&Commit]) -> Result<usize> {
     let stash = repository.stash()?;
-    let is_one = |name: &String| commits.iter().any(|commit| commit.name == *name);
-    Ok(stash.iter().position(is_one).unwrap_or_default())
+    Ok(stash
+        .iter()
+        .position(|name| commits.iter().any(|commit| commit.name == *name))
+        .unwrap_or_default())
 }

@@ -193,11 +193,12 @@ fn label(group: &Group) -> String {
 pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
     let own = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);
     let probes = own.probes();
-    let is_shut = |probe: &BString| {
-        let path = folder.join(probe);
-        chain.shuts(path.bare(), path.is_folder()).is_some()
-    };
-    !own.negated && !probes.is_empty() && probes.iter().all(is_shut)
+    !own.negated
+        && !probes.is_empty()
+        && probes.iter().all(|probe| {
+            let path = folder.join(probe);
+            chain.shuts(path.bare(), path.is_folder()).is_some()
+        })
 }
 
 impl<'a> Composer<'_, 'a> {
@@ -210,10 +211,9 @@ impl<'a> Composer<'_, 'a> {
     ) -> Result<bool> {
         self.find_repeated(file, group)?;
         let lines = self.lines(file, group, &|_| false)?;
-        let is_out = |line: &Composing| {
+        let (out, lines): (Vec<Composing>, Vec<Composing>) = lines.into_iter().partition(|line| {
             taken_out.contains(&(line.template.name.clone(), line.rule.pattern.clone()))
-        };
-        let (out, lines): (Vec<Composing>, Vec<Composing>) = lines.into_iter().partition(is_out);
+        });
         let templates = group
             .templates
             .iter()

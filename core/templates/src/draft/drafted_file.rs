@@ -176,11 +176,14 @@ impl DraftedFile {
         if kept != self.text {
             self.replace(kept);
         }
-        let of_block = |block: &NewBlock| {
-            let lines = block.lines.iter().map(|line| &line.pattern);
-            self.list(&bstr::join("\n", lines))
-        };
-        self.coming = self.new.iter().map(of_block).collect();
+        self.coming = self
+            .new
+            .iter()
+            .map(|block| {
+                let lines = block.lines.iter().map(|line| &line.pattern);
+                self.list(&bstr::join("\n", lines))
+            })
+            .collect();
     }
 
     /// Its rules, the weakest first.

@@ -121,16 +121,18 @@ impl Memory {
 
     /// The block with that label in an ignore file.
     pub(crate) fn get(&self, file: &BStr, label: &BStr) -> Option<&Remembered> {
-        let is_it = |block: &&Remembered| {
-            block.file == file.to_str_lossy() && block.label == label.to_str_lossy()
-        };
-        self.block.iter().find(is_it)
+        self.block
+            .iter()
+            .find(|block| block.file == file.to_str_lossy() && block.label == label.to_str_lossy())
     }
 
     /// Takes a block in, in the place of the one with that label.
     pub(crate) fn put(&mut self, block: Remembered) {
-        let same = |known: &&mut Remembered| known.file == block.file && known.label == block.label;
-        match self.block.iter_mut().find(same) {
+        match self
+            .block
+            .iter_mut()
+            .find(|known| known.file == block.file && known.label == block.label)
+        {
             Some(known) => *known = block,
             None => self.block.push(block),
         }

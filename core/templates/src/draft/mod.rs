@@ -17,7 +17,7 @@ use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;
 use blocks::{TakenOut, groups};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
 use redshank_files::FileKind;
@@ -201,10 +201,13 @@ impl Draft {
 
 /// The blocks that a text holds, each with its rules.
 fn blocks_of(text: &[u8]) -> Vec<(BString, HashSet<BString>)> {
-    let is_rule = |line: &&BString| !line.is_empty() && !line.starts_with(b"#");
     let blocks = blocks_in(text).into_iter();
     let blocks = blocks.map(|block| {
-        let rules = block.lines.iter().filter(is_rule).cloned();
+        let rules = block
+            .lines
+            .iter()
+            .filter(|line| !line.is_empty() && !line.starts_with(b"#"))
+            .cloned();
         (block.label, rules.collect())
     });
     blocks.collect()
@@ -397,15 +400,17 @@ impl<'a> Composer<'_, 'a> {
             patterns.extend(own.map(|own| [b"!", own.as_slice()].concat().into()));
         }
         self.certain.extend(patterns.iter().cloned());
-        let line = |pattern| DraftLine {
-            pattern,
-            heading: Heading::Built,
-            reason: known.reason.to_owned(),
-            remake: known.remake.map(str::to_owned),
-            is_certain: true,
-            replaces: None,
-        };
-        let lines = patterns.into_iter().map(line).collect();
+        let lines = patterns
+            .into_iter()
+            .map(|pattern| DraftLine {
+                pattern,
+                heading: Heading::Built,
+                reason: known.reason.to_owned(),
+                remake: known.remake.map(str::to_owned),
+                is_certain: true,
+                replaces: None,
+            })
+            .collect();
         let label = format!("{MADE_BY}{}", known.template);
         self.push(RepoPath::top(), NewBlock::of_lines(label, lines))
     }
@@ -517,17 +522,16 @@ impl<'a> Composer<'_, 'a> {
                 files.insert(folder, Edited { before, after });
             }
         }
-        let text_of = |path: &BStr| {
-            let folder = RepoPath::new(path).folder();
-            if let Some(file) = files.get(folder) {
-                return Some(file.after.clone());
-            }
-            let held = self.snapshot.ignore_file(folder).ok().flatten();
-            held.map(|file| file.contents.to_vec())
-        };
         let memory = self
             .memory
-            .without_told(&self.stored, self.survey.templates, text_of);
+            .without_told(&self.stored, self.survey.templates, |path| {
+                let folder = RepoPath::new(path).folder();
+                if let Some(file) = files.get(folder) {
+                    return Some(file.after.clone());
+                }
+                let held = self.snapshot.ignore_file(folder).ok().flatten();
+                held.map(|file| file.contents.to_vec())
+            });
         let text = memory.text();
         let has_marks = || {
             memory_text
@@ -616,10 +620,12 @@ impl<'a> TemplateRequest<'a> {
             });
         }
         let folder = folder.map(RepoPath::as_folder);
-        let request = |template| Self {
-            template,
-            folder: folder.clone(),
-        };
-        Ok(templates.into_iter().map(request).collect())
+        Ok(templates
+            .into_iter()
+            .map(|template| Self {
+                template,
+                folder: folder.clone(),
+            })
+            .collect())
     }
 }

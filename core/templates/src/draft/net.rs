@@ -202,8 +202,10 @@ impl<'s> Composer<'s, '_> {
             return Ok(());
         }
         let file = self.file(folder)?;
-        let is_new = |line: &BString| !file.has_coming(KEPT, line);
-        let narrower: Vec<BString> = narrower.into_iter().filter(is_new).collect();
+        let narrower: Vec<BString> = narrower
+            .into_iter()
+            .filter(|line| !file.has_coming(KEPT, line))
+            .collect();
         let lines: Vec<DraftLine> = narrower
             .into_iter()
             .map(|pattern| DraftLine {

@@ -21,10 +21,11 @@ pub(crate) fn places(folders: &[RepoPathBuf]) -> Vec<BString> {
     for folder in &rest {
         by_parent.entry(folder.folder()).or_default().push(folder);
     }
-    let is_wide = |(parent, folders): (&&RepoPath, &Vec<&RepoPathBuf>)| {
-        parent.is_top() && folders.len() > NAMED
-    };
-    if by_parent.len() > NAMED || by_parent.iter().any(is_wide) {
+    if by_parent.len() > NAMED
+        || by_parent
+            .iter()
+            .any(|(parent, folders)| parent.is_top() && folders.len() > NAMED)
+    {
         return vec![spread(&common, "**/")];
     }
     // A workspace gets more of what it has two of.

@@ -20,14 +20,13 @@ impl<'a> Composer<'_, 'a> {
         let Some(block) = self.memory.get(path.as_bstr(), label.into()) else {
             return;
         };
-        let is_newer = |project: &Project| {
+        if projects.iter().any(|project| {
             let template = project.template;
             block
                 .templates
                 .get(&template.name)
                 .is_some_and(|known| *known != template.revision)
-        };
-        if projects.iter().any(is_newer) {
+        }) {
             self.draft.stale.push(label.into());
         }
     }
@@ -80,11 +79,13 @@ impl<'a> Composer<'_, 'a> {
             }
             of_template.insert(was);
         }
-        let is_own = |line: &BString| match first_form.wrote(line) {
-            Some(wrote) => !wrote,
-            None => !line.starts_with(b"#") && !of_template.contains(line),
-        };
-        let own: Vec<BString> = lines.into_iter().filter(is_own).collect();
+        let own: Vec<BString> = lines
+            .into_iter()
+            .filter(|line| match first_form.wrote(line) {
+                Some(wrote) => !wrote,
+                None => !line.starts_with(b"#") && !of_template.contains(line),
+            })
+            .collect();
         self.file(file)?.replace_block(label.as_bstr(), &own);
         Ok(())
     }
@@ -92,18 +93,25 @@ impl<'a> Composer<'_, 'a> {
     /// Takes out blocks whose folders are gone, or notes them.
     pub(super) fn find_left_behind(&mut self) -> Result<()> {
         let root = &self.snapshot.root;
-        let is_gone = |block: &&Remembered| {
-            let folder = RepoPath::new(&block.file).folder();
-            let is_wide = |place: &String| place.contains('*') || place == "/";
-            let place = |place: &String| {
-                let bare = place.trim_matches('/').replace('\\', "");
-                root.is_there(&folder.join(&bare))
-            };
-            !block.places.is_empty()
-                && !block.places.iter().any(is_wide)
-                && !block.places.iter().any(place)
-        };
-        let gone: Vec<Remembered> = self.memory.block.iter().filter(is_gone).cloned().collect();
+        let gone: Vec<Remembered> = self
+            .memory
+            .block
+            .iter()
+            .filter(|block| {
+                let folder = RepoPath::new(&block.file).folder();
+                let place = |place: &String| {
+                    let bare = place.trim_matches('/').replace('\\', "");
+                    root.is_there(&folder.join(&bare))
+                };
+                !block.places.is_empty()
+                    && !block
+                        .places
+                        .iter()
+                        .any(|place| place.contains('*') || place == "/")
+                    && !block.places.iter().any(place)
+            })
+            .cloned()
+            .collect();
         for block in gone {
             let file = RepoPath::new(&block.file).folder().to_owned();
             let label = BString::from(block.label.as_str());
@@ -161,14 +169,17 @@ impl<'a> Composer<'_, 'a> {
                 }
             }
         }
-        let is_own = |line: &&BString| !memory.wrote(line.as_bstr());
-        let own: Vec<BString> = block.lines.iter().filter(is_own).cloned().collect();
-        let is_rule = |line: &&BString| !line.starts_with(b"#") && !line.is_empty();
+        let own: Vec<BString> = block
+            .lines
+            .iter()
+            .filter(|line| !memory.wrote(line.as_bstr()))
+            .cloned()
+            .collect();
         let goes = block
             .lines
             .iter()
             .filter(|line| !own.contains(line))
-            .filter(is_rule);
+            .filter(|line| !line.starts_with(b"#") && !line.is_empty());
         self.draft.retired.extend(goes.cloned());
         self.file(file)?.replace_block(block.label.as_bstr(), &own);
         self.memory.block.retain(|one| *one != memory);

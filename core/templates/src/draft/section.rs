@@ -45,32 +45,36 @@ pub(crate) fn heading_of(template: &Template, rule: &TemplateRule) -> Heading {
     let probes = parsed(rule).probes();
     let is_from = |other: &TemplateRule| {
         let other = parsed(other);
-        let hits = |part: &RepoPath| other.matches(part.bare(), part.is_folder());
         let mut probes = probes.iter().map(RepoPath::new);
-        probes.any(|probe| probe.parts().any(hits))
+        probes.any(|probe| {
+            probe
+                .parts()
+                .any(|part| other.matches(part.bare(), part.is_folder()))
+        })
     };
     let rules = template.rule.iter();
     let before = rules.take_while(|other| !std::ptr::eq(*other, rule));
     let wide: Vec<&TemplateRule> = before.filter(|one| !is_exception(one)).collect();
     let from = wide.iter().filter(|one| is_from(one));
-    let nearest = || wide.last().map(|one| one.heading());
     from.map(|one| one.heading())
         .max()
-        .or_else(nearest)
+        .or_else(|| wide.last().map(|one| one.heading()))
         .unwrap_or(Heading::Built)
 }
 
 /// The lines of a block. Neighbours of one heading stand together; an exception stays behind what
 /// it is an exception from.
 pub(crate) fn section(label: String, mut lines: Vec<DraftLine>, explain: Explain) -> Section {
-    let of_line = |line: &DraftLine| NewRule {
-        pattern: line.pattern.clone(),
-        reason: line.reason.clone(),
-        remake: line.remake.clone(),
-    };
     lines.sort_by_key(|line| line.heading);
     match explain {
-        Explain::Full => Section::new(label, lines.iter().map(of_line)),
+        Explain::Full => Section::new(
+            label,
+            lines.iter().map(|line| NewRule {
+                pattern: line.pattern.clone(),
+                reason: line.reason.clone(),
+                remake: line.remake.clone(),
+            }),
+        ),
         Explain::None => Section {
             label,
             lines: lines.into_iter().map(|line| line.pattern).collect(),

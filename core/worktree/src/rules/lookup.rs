@@ -178,8 +178,9 @@ impl Lookup {
 
     /// The rules filed together, from that last one to the first.
     fn chain(&self, last: u32) -> impl Iterator<Item = u32> {
-        let before = |at: &u32| Some(self.before[*at as usize]).filter(|at| *at != NONE);
-        std::iter::successors(Some(last).filter(|at| *at != NONE), before)
+        std::iter::successors(Some(last).filter(|at| *at != NONE), |at| {
+            Some(self.before[*at as usize]).filter(|at| *at != NONE)
+        })
     }
 
     /// Hands on the last rule of every place that may hold a match, with the text to match.
@@ -244,9 +245,11 @@ impl Literals {
     /// Files a rule whose glob is, or ends with, that text.
     fn file(&mut self, text: &[u8], at: u32, rules: &[Rule], before: &mut [u32]) {
         let literal = |at: &u32| literal(rules, *at);
-        let hash = |at: &u32| HASH.hash_one(literal(at));
-        let same = |at: &u32| literal(at) == text;
-        match self.0.entry(HASH.hash_one(text), same, hash) {
+        match self.0.entry(
+            HASH.hash_one(text),
+            |at| literal(at) == text,
+            |at| HASH.hash_one(literal(at)),
+        ) {
             Entry::Vacant(free) => drop(free.insert(at)),
             Entry::Occupied(mut last) => {
                 before[at as usize] = *last.get();
@@ -257,8 +260,9 @@ impl Literals {
 
     /// The last rule filed under that text.
     fn last(&self, text: &[u8], rules: &[Rule]) -> Option<u32> {
-        let same = |at: &u32| literal(rules, *at) == text;
-        self.0.find(HASH.hash_one(text), same).copied()
+        self.0
+            .find(HASH.hash_one(text), |at| literal(rules, *at) == text)
+            .copied()
     }
 }
 

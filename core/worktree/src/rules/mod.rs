@@ -83,12 +83,13 @@ impl Chain {
     /// Every rule that matches this one path, strongest first: the first decides, it overrides the
     /// others.
     pub fn all_rulings(&self, path: &BStr, is_folder: bool) -> Vec<Ruling> {
-        let of_list = |list: &Arc<RuleList>| {
-            let all = list.all_matches(path, is_folder).into_iter().rev();
-            all.map(|at| Ruling::new(Arc::clone(list), at))
-                .collect::<Vec<_>>()
-        };
-        self.lists().flat_map(of_list).collect()
+        self.lists()
+            .flat_map(|list| {
+                let all = list.all_matches(path, is_folder).into_iter().rev();
+                all.map(|at| Ruling::new(Arc::clone(list), at))
+                    .collect::<Vec<_>>()
+            })
+            .collect()
     }
 
     /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it.

@@ -88,8 +88,7 @@ const MISREAD: &[Change] = &[
     (NearReason::BackSlashes, |rule| {
         // Before a letter or a digit it protects nothing.
         let mut marks = memchr::memchr_iter(b'\\', &rule.text);
-        let next = |at: usize| rule.text.get(at + 1).is_some_and(u8::is_ascii_alphanumeric);
-        let parts = marks.any(next);
+        let parts = marks.any(|at| rule.text.get(at + 1).is_some_and(u8::is_ascii_alphanumeric));
         // From a drive on, nothing can be meant.
         let is_drive = rule.text.get(1) == Some(&b':');
         (parts && !is_drive).then(|| reread(&rule.text.replace("\\", "/")))

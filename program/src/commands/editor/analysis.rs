@@ -315,17 +315,18 @@ impl Here<'_> {
         let text = rule.rule().text.as_bstr();
         let folders = caught.iter().filter_map(|path| {
             let below = path.below(base)?;
-            let is_it = |part: &&RepoPath| rule.rule().matches(part.bare(), part.is_folder());
-            let part = below.parts().find(is_it).filter(|part| part.is_folder())?;
+            let part = below
+                .parts()
+                .find(|part| rule.rule().matches(part.bare(), part.is_folder()))
+                .filter(|part| part.is_folder())?;
             Some(base.join(part))
         });
         let folders: HashSet<RepoPathBuf> = folders.collect();
         folders.into_iter().any(|folder| {
             let mut known = self.work.borrow_mut();
-            let ask = || is_work_kept_out(survey, &folder, text);
             *known
                 .entry((folder.clone(), text.to_owned()))
-                .or_insert_with(ask)
+                .or_insert_with(|| is_work_kept_out(survey, &folder, text))
         })
     }
 

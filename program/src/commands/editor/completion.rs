@@ -130,16 +130,18 @@ fn starts_alike(pattern: &str, typed: &str) -> bool {
 
 /// In this order.
 fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<CompletionItem> {
-    let item = |(nth, offer): (usize, Offer)| CompletionItem {
-        label: offer.label.to_owned(),
-        kind: Some(offer.kind),
-        detail: Some(offer.detail),
-        sort_text: Some(format!("{nth:04}")),
-        filter_text: Some(offer.label.to_owned()),
-        text_edit: Some(CompletionTextEdit::Edit(TextEdit::new(range, offer.text))),
-        ..CompletionItem::default()
-    };
-    offers.enumerate().map(item).collect()
+    offers
+        .enumerate()
+        .map(|(nth, offer)| CompletionItem {
+            label: offer.label.to_owned(),
+            kind: Some(offer.kind),
+            detail: Some(offer.detail),
+            sort_text: Some(format!("{nth:04}")),
+            filter_text: Some(offer.label.to_owned()),
+            text_edit: Some(CompletionTextEdit::Edit(TextEdit::new(range, offer.text))),
+            ..CompletionItem::default()
+        })
+        .collect()
 }
 
 /// Patterns that what was typed can become: extensions, and what lies in the folder that it names.

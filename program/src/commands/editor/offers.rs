@@ -2,7 +2,7 @@
 
 use bstr::ByteSlice;
 use redshank_pattern::fit;
-use redshank_templates::{Collection, Survey, Template};
+use redshank_templates::{Collection, Survey};
 use redshank_worktree::{Class, RepoPathBuf};
 
 /// What is offered.
@@ -48,18 +48,21 @@ impl Offers {
                 [Some(own), at_top].into_iter().flatten()
             })
         });
-        let of_template = |template: &Template| {
-            let rules: Vec<&str> = template.rule.iter().map(|rule| &*rule.pattern).collect();
-            let (name, title) = (template.name.clone(), template.title.clone());
-            (name, title, rules.join("\n"))
-        };
         let variants = collection.iter().flat_map(|template| {
             let titles = template.variant.iter().map(|variant| variant.title.clone());
             template.variant_names().zip(titles).collect::<Vec<_>>()
         });
         Self {
             rules: rules.collect(),
-            templates: collection.iter().map(of_template).collect(),
+            templates: collection
+                .iter()
+                .map(|template| {
+                    let rules: Vec<&str> =
+                        template.rule.iter().map(|rule| &*rule.pattern).collect();
+                    let (name, title) = (template.name.clone(), template.title.clone());
+                    (name, title, rules.join("\n"))
+                })
+                .collect(),
             variants: variants.collect(),
         }
     }

@@ -34,17 +34,19 @@ impl Parts {
                 *types.entry(extension).or_default() += stats;
             }
         }
-        let name = |(name, stats): (&BStr, FileStats)| {
-            let slash = if name.ends_with(b"/") { "/" } else { "" };
-            let quoted = quote(RepoPath::new(name).bare());
-            (format!("{}{slash}", shown(quoted.as_bstr())), stats)
-        };
-        let kind = |(kind, stats): (&BStr, FileStats)| {
-            (format!("*{}", shown(quote(kind).as_bstr())), stats)
-        };
         Self {
-            names: names.into_iter().map(name).collect(),
-            types: types.into_iter().map(kind).collect(),
+            names: names
+                .into_iter()
+                .map(|(name, stats)| {
+                    let slash = if name.ends_with(b"/") { "/" } else { "" };
+                    let quoted = quote(RepoPath::new(name).bare());
+                    (format!("{}{slash}", shown(quoted.as_bstr())), stats)
+                })
+                .collect(),
+            types: types
+                .into_iter()
+                .map(|(kind, stats)| (format!("*{}", shown(quote(kind).as_bstr())), stats))
+                .collect(),
         }
     }
 }

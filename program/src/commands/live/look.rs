@@ -136,8 +136,7 @@ impl Look {
                 continue;
             }
             let inner = folder.join(part);
-            let is_in = |entry: &Entry| entry.path.is_within(&inner);
-            let many = entries[at..].partition_point(is_in);
+            let many = entries[at..].partition_point(|entry| entry.path.is_within(&inner));
             here.push(Row {
                 depth,
                 is_new: self.new.iter().any(|path| path.is_within(&inner)),
@@ -315,8 +314,10 @@ impl Lookout<'_> {
         let survey = recognise(snapshot, snapshot.tree()?, &collection);
         let tree = snapshot.whole_tree()?;
         let first = self.first.as_ref();
-        let is_old = |entry: &&Entry| first.is_none_or(|first| first.contains(&entry.path));
-        let (old, new): (Vec<&Entry>, Vec<&Entry>) = tree.entries.iter().partition(is_old);
+        let (old, new): (Vec<&Entry>, Vec<&Entry>) = tree
+            .entries
+            .iter()
+            .partition(|entry| first.is_none_or(|first| first.contains(&entry.path)));
         let learned = match &self.recorder {
             Some(recorder) if !new.is_empty() => learned(&Scene {
                 tree,

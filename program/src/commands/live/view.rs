@@ -11,11 +11,10 @@ use ratatui::layout::{Constraint, Layout, Position, Rect};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph, Wrap};
-use redshank_changes::rehearse::Learned;
 use redshank_findings::Finding;
+use redshank_worktree::RepoPath;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
-use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// From so many columns on, what is told of a row stands beside the tree.
 const WIDE: u16 = 110;
@@ -287,20 +286,23 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
     {
         lines.extend(reason.iter().map(|line| Line::raw(safe(line))));
     }
-    let is_of_it = |new: &&Learned| {
-        let is_it = |path: &RepoPathBuf| row.path.is_within(path) || *path == row.path;
-        new.paths.iter().any(is_it)
-    };
-    for new in window.learned.iter().filter(is_of_it) {
+    for new in window.learned.iter().filter(|new| {
+        new.paths
+            .iter()
+            .any(|path| row.path.is_within(path) || *path == row.path)
+    }) {
         let rule = words::pattern(new.rule.as_bstr());
         let text = format!("came since you look; {}", words::learned(new));
         lines.push(Line::styled(safe(&text), style(Paint::Warn)));
         lines.push(Line::raw(format!("a rule for it: {}", safe(&rule))));
     }
-    let is_here = |finding: &&Finding| {
-        finding.path == row.path || finding.path.is_within(&row.path) && row.path.is_folder()
-    };
-    let found: Vec<&Finding> = window.findings.iter().filter(is_here).collect();
+    let found: Vec<&Finding> = window
+        .findings
+        .iter()
+        .filter(|finding| {
+            finding.path == row.path || finding.path.is_within(&row.path) && row.path.is_folder()
+        })
+        .collect();
     if !found.is_empty() {
         lines.push(Line::raw(""));
         let many = count(found.len() as u64);

@@ -9,16 +9,18 @@ use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// What a clone would lack.
 pub fn of_missing(missing: &[Missing]) -> String {
-    let line = |file: &Missing| {
-        let by = match &file.ruling {
-            Some(by) => format!("kept out by {}", words::ruling(by)),
-            None => "not staged".to_owned(),
-        };
-        let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
-        let reason = words::missing_reason(&file.reason);
-        format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
-    };
-    missing.iter().map(line).collect()
+    missing
+        .iter()
+        .map(|file| {
+            let by = match &file.ruling {
+                Some(by) => format!("kept out by {}", words::ruling(by)),
+                None => "not staged".to_owned(),
+            };
+            let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
+            let reason = words::missing_reason(&file.reason);
+            format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
+        })
+        .collect()
 }
 
 /// What a run left behind.
@@ -53,9 +55,10 @@ pub fn of_run(ran: &Ran) -> String {
         let nothing = Paint::Good.on("nothing new that no rule keeps out");
         return text + &format!("\n{nothing}\n");
     }
-    let is_proposed = |new: &&Learned| new.standing == Standing::Proposed;
-    let (proposed, left): (Vec<&Learned>, Vec<&Learned>) =
-        difference.unruled.iter().partition(is_proposed);
+    let (proposed, left): (Vec<&Learned>, Vec<&Learned>) = difference
+        .unruled
+        .iter()
+        .partition(|new| new.standing == Standing::Proposed);
     if !left.is_empty() {
         let head = Paint::Warn.on("new, NOT kept out, and left to you");
         text += &format!("\n{head}\n{}", table_of(&left));

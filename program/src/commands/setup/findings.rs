@@ -90,9 +90,9 @@ impl Walk<'_> {
         }
         for class in Class::ALL {
             let of_class = serious.iter().filter(|one| one.class() == class);
-            let is_fixed = |one: &&Finding| !matches!(one.remedy, Remedy::ByHand(_));
-            let (fixed, by_hand): (Vec<&Finding>, Vec<&Finding>) =
-                of_class.copied().partition(is_fixed);
+            let (fixed, by_hand): (Vec<&Finding>, Vec<&Finding>) = of_class
+                .copied()
+                .partition(|one| !matches!(one.remedy, Remedy::ByHand(_)));
             for finding in &by_hand {
                 say(finding)?;
                 putln!("  {} {}", Paint::Good.on("fix:"), words::remedy(finding))?;
@@ -150,8 +150,11 @@ impl Walk<'_> {
             }
             false => format!("Fix {what}?"),
         };
-        let is_large = |one: &&Finding| matches!(one.cause, Cause::TooLarge { .. });
-        let answers = match stores && fixed.iter().any(is_large) {
+        let answers = match stores
+            && fixed
+                .iter()
+                .any(|one| matches!(one.cause, Cause::TooLarge { .. }))
+        {
             _ if are_pushed => LEAVE_ALL,
             true => FIX_OR_STORE,
             false => FIX_ALL,

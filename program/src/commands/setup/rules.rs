@@ -190,8 +190,9 @@ impl Walk<'_> {
         let collection = context.collection()?;
         let templates = names.iter().filter_map(|name| collection.find(name).ok());
         let all = templates.flat_map(|template| template.variant_names());
-        let is_public = |name: &String| name.rsplit('/').next() == Some(PUBLIC);
-        Ok(all.filter(is_public).collect())
+        Ok(all
+            .filter(|name| name.rsplit('/').next() == Some(PUBLIC))
+            .collect())
     }
 
     /// Offered with what it changes; taken only by whoever says so.

@@ -77,10 +77,9 @@ impl Survey {
         );
         let (result, all) = (result?, all?);
         let ignored = FileStats::of(all.in_state(State::Ignored));
-        let is_here = |one: &Project| {
-            folder.is_top() || one.folder == folder || one.folder.is_within(&folder)
-        };
-        recognised.projects.retain(is_here);
+        recognised
+            .projects
+            .retain(|one| folder.is_top() || one.folder == folder || one.folder.is_within(&folder));
         let picture = Picture {
             snapshot,
             tree: snapshot.tree()?,
@@ -303,13 +302,15 @@ impl Picture<'_> {
 
     /// How many of a top folder's files findings stand for, by class.
     fn of_which(&self, folder: &RepoPath) -> String {
-        let is_within = |finding: &&Finding| {
-            finding.state != State::Ignored && self.part(&finding.path) == folder
-        };
         let places = self.serious().flat_map(Finding::places);
-        let within = places.filter(is_within);
-        let part = |class: &ClassSummary| format!("{} {}", count(class.stats.files), class.class);
-        let parts: Vec<String> = Summary::of(within).classes.iter().map(part).collect();
+        let within = places.filter(|finding| {
+            finding.state != State::Ignored && self.part(&finding.path) == folder
+        });
+        let parts: Vec<String> = Summary::of(within)
+            .classes
+            .iter()
+            .map(|class| format!("{} {}", count(class.stats.files), class.class))
+            .collect();
         parts.join(", ")
     }
 
@@ -435,8 +436,9 @@ impl Picture<'_> {
 
     /// The biggest finding of a class, and how many others there are.
     fn biggest(&self, class: &ClassSummary) -> String {
-        let of_class = |finding: &&Finding| finding.class() == class.class;
-        let findings = self.serious().filter(of_class);
+        let findings = self
+            .serious()
+            .filter(|finding| finding.class() == class.class);
         let biggest = findings.max_by_key(|finding| finding.size);
         let path = biggest.map_or(String::new(), |finding| {
             shortened(&shown(&finding.path), 40)

@@ -56,8 +56,10 @@ impl Templates {
     fn list(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         let collection = Collection::of(&context.snapshot)?;
-        let is_asked_for = |template: &&Template| self.is_asked_for(&collection, template);
-        let listed: Vec<&Template> = collection.iter().filter(is_asked_for).collect();
+        let listed: Vec<&Template> = collection
+            .iter()
+            .filter(|template| self.is_asked_for(&collection, template))
+            .collect();
         if !(listed.is_empty() && context.for_people) {
             self.format.print(&List {
                 collection: &collection,
@@ -93,17 +95,16 @@ impl Templates {
         let meant = collection.find(&query).ok().map(|meant| &meant.name);
         let is_few = !query.is_empty() && query.len() < FEW_LETTERS;
         let is_word = is_few || meant.is_some_and(|meant| *meant != query);
-        let is_in = |text: &String| {
-            let text = text.to_lowercase();
-            let is_of_word = |c: char| c.is_alphanumeric();
-            if is_word {
-                text.split(|c| !is_of_word(c)).any(|word| word == query)
-            } else {
-                text.contains(&query)
-            }
-        };
         meant == Some(&template.name)
-            || texts.any(is_in)
+            || texts.any(|text| {
+                let text = text.to_lowercase();
+                let is_of_word = |c: char| c.is_alphanumeric();
+                if is_word {
+                    text.split(|c| !is_of_word(c)).any(|word| word == query)
+                } else {
+                    text.contains(&query)
+                }
+            })
             || is_type && examples.any(|path| path.ends_with(extension))
     }
 }

@@ -42,8 +42,11 @@ impl Test {
             let (beside, more) = prove_beside(template, &collection);
             failures.extend(beside);
             tried.examples += tries + more;
-            let of_template = |failure| (template.name.clone(), failure);
-            tried.failed.extend(failures.into_iter().map(of_template));
+            tried.failed.extend(
+                failures
+                    .into_iter()
+                    .map(|failure| (template.name.clone(), failure)),
+            );
         }
         self.format.print(&tried)?;
         Ok(found(!tried.failed.is_empty()))

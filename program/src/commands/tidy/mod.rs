@@ -133,11 +133,13 @@ impl Tidy {
                 "there is no finding `{unknown}` to skip\n  `redshank check --ids` shows the ids"
             );
         }
-        let is_chosen = |finding: &Finding| {
-            (self.only.is_empty() || self.only.contains(&finding.class()))
-                && !self.skip.contains(&finding.id)
-        };
-        Ok(findings.into_iter().filter(is_chosen).collect())
+        Ok(findings
+            .into_iter()
+            .filter(|finding| {
+                (self.only.is_empty() || self.only.contains(&finding.class()))
+                    && !self.skip.contains(&finding.id)
+            })
+            .collect())
     }
 }
 

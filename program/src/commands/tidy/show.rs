@@ -4,7 +4,7 @@ use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown, 
 use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
-use redshank_changes::journal::{Content, FileChange};
+use redshank_changes::journal::Content;
 use redshank_changes::plan::{Plan, Step, StepKind};
 use redshank_worktree::FileStats;
 use std::collections::BTreeMap;
@@ -82,19 +82,18 @@ fn table_of(steps: &[&Step]) -> String {
 /// What is said of large-file storage: how much goes there, or could.
 fn storage(plan: &Plan) -> Result<String> {
     let mut text = String::new();
-    let goes_there = |step: &&Step| {
-        matches!(
-            step.kind,
-            StepKind::Attribute {
-                is_storage: true,
-                ..
-            }
-        )
-    };
     let stored: FileStats = plan
         .steps
         .iter()
-        .filter(goes_there)
+        .filter(|step| {
+            matches!(
+                step.kind,
+                StepKind::Attribute {
+                    is_storage: true,
+                    ..
+                }
+            )
+        })
         .map(|step| step.stats)
         .sum();
     if stored != FileStats::default() {
@@ -105,7 +104,7 @@ fn storage(plan: &Plan) -> Result<String> {
             stored.size
         )?;
     }
-    let could_go = |step: &Step| {
+    if plan.steps.iter().any(|step| {
         matches!(
             step.kind,
             StepKind::Ignore {
@@ -113,8 +112,7 @@ fn storage(plan: &Plan) -> Result<String> {
                 ..
             }
         )
-    };
-    if plan.steps.iter().any(could_go) {
+    }) {
         let install = Paint::Type.on("git lfs install");
         let tidy = Paint::Type.on("redshank tidy");
         writeln!(
@@ -162,11 +160,10 @@ pub(super) fn done(plan: &Plan) -> Result<String> {
         write!(text, " instead of {}, {}", files(before.files), before.size)?;
     }
     text.push('\n');
-    let is_moved = |step: &&Step| matches!(step.kind, StepKind::Remove { .. });
     let moved: FileStats = plan
         .steps
         .iter()
-        .filter(is_moved)
+        .filter(|step| matches!(step.kind, StepKind::Remove { .. }))
         .map(|step| step.stats)
         .sum();
     if moved != FileStats::default() {
@@ -193,12 +190,15 @@ pub(super) fn differences(plan: &Plan) -> String {
         Content::Link(target) => target.to_vec(),
         Content::Nothing => Vec::new(),
     };
-    let difference = |file: &FileChange| {
-        render::diff(
-            &shown(file.path.as_bstr()),
-            &bytes(&file.before),
-            &bytes(&file.after),
-        )
-    };
-    plan.changes.files.iter().map(difference).collect()
+    plan.changes
+        .files
+        .iter()
+        .map(|file| {
+            render::diff(
+                &shown(file.path.as_bstr()),
+                &bytes(&file.before),
+                &bytes(&file.after),
+            )
+        })
+        .collect()
 }

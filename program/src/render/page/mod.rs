@@ -227,9 +227,10 @@ impl Page<'_> {
 
     /// The projects, and behind them the traces of editors and systems.
     fn in_order(&self) -> Vec<&Project<'_>> {
-        let is_trace = |one: &&Project| one.template.group.everywhere();
-        let (traces, own): (Vec<&Project>, Vec<&Project>) =
-            self.projects.iter().partition(is_trace);
+        let (traces, own): (Vec<&Project>, Vec<&Project>) = self
+            .projects
+            .iter()
+            .partition(|one| one.template.group.everywhere());
         own.into_iter().chain(traces).collect()
     }
 

@@ -133,8 +133,10 @@ impl Treemap<'_> {
         let smallest = (all * SMALLEST / (area.w * area.h).max(1.0))
             .ceil()
             .max(1.0);
-        let belongs = |entry: &&&Entry| (entry.state == State::Ignored) == self.is_kept_out;
-        let files = sum.files.iter().filter(belongs);
+        let files = sum
+            .files
+            .iter()
+            .filter(|entry| (entry.state == State::Ignored) == self.is_kept_out);
         let files = files.map(|entry| Cell::File(entry));
         let all = sum.folders.iter().map(Cell::Folder).chain(files);
         let (mut cells, small): (Vec<Cell>, Vec<Cell>) =

@@ -39,10 +39,13 @@ impl<'t> Cursor<'t> {
     /// Takes one of these, the longest first, whatever its case.
     pub(super) fn take(&mut self, wanted: &[&[u8]]) -> bool {
         let rest = self.rest();
-        let starts = |word: &&&[u8]| {
-            rest.len() >= word.len() && rest[..word.len()].eq_ignore_ascii_case(word)
-        };
-        let longest = wanted.iter().filter(starts).map(|word| word.len()).max();
+        let longest = wanted
+            .iter()
+            .filter(|word| {
+                rest.len() >= word.len() && rest[..word.len()].eq_ignore_ascii_case(word)
+            })
+            .map(|word| word.len())
+            .max();
         self.at += longest.unwrap_or(0);
         longest.is_some()
     }

@@ -251,8 +251,8 @@ impl Cursor<'_> {
         }
         // name: type = value
         let at = self.at;
-        let is_type = |byte: u8| byte.is_ascii_alphanumeric() || b"_<>[]&|?., ;'".contains(&byte);
-        let typed = self.skip(is_type);
+        let typed =
+            self.skip(|byte| byte.is_ascii_alphanumeric() || b"_<>[]&|?., ;'".contains(&byte));
         let behind = self.rest().get(1);
         let is_typed = behind.is_some_and(|byte| b" \"'`".contains(byte));
         if (1..60).contains(&typed) && self.peek() == b'=' && is_typed {

@@ -93,8 +93,7 @@ impl Cursor<'_> {
     /// Takes what only says of which kind a text is: `String::from(`, `[]byte(`, `@`, `L`, `b`.
     fn wrapper(&mut self) {
         let at = self.at;
-        let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_:.[]<>&!* ".contains(&byte);
-        let many = self.skip(is_part);
+        let many = self.skip(|byte| byte.is_ascii_alphanumeric() || b"_:.[]<>&!* ".contains(&byte));
         let words = self.part(at, at + many);
         if self.peek() != b'(' || many > 50 {
             self.at = at;
