@@ -1,23 +1,29 @@
 //! Which commit the program is made from, and how, for `--version`. Outside a repository, none.
 
-use vergen_gitcl::{CargoBuilder, Emitter, GitclBuilder, RustcBuilder};
+use std::process::Command;
 
-fn main() -> Result<(), Box<dyn std::error::Error>> {
-    println!("cargo:rerun-if-changed=build.rs");
-    Emitter::default()
-        .add_instructions(
-            &GitclBuilder::default()
-                .sha(true)
-                .commit_date(true)
-                .build()?,
-        )?
-        .add_instructions(
-            &CargoBuilder::default()
-                .target_triple(true)
-                .opt_level(true)
-                .build()?,
-        )?
-        .add_instructions(&RustcBuilder::default().semver(true).build()?)?
-        .emit()?;
-    Ok(())
+fn main() {
+    println!("cargo::rerun-if-changed=build.rs");
+    // A path that doesn't exist would make every build run this again.
+    for log in ["../.git/HEAD", "../.git/logs/HEAD"] {
+        if std::path::Path::new(log).exists() {
+            println!("cargo::rerun-if-changed={log}");
+        }
+    }
+    let rustc = std::env::var("RUSTC").unwrap_or_default();
+    let version = says(&rustc, &["--version"]);
+    let commit = says("git", &["log", "-1", "--format=%h of %cs"]);
+    let target = std::env::var("TARGET").unwrap_or_default();
+    let level = std::env::var("OPT_LEVEL").unwrap_or_default();
+    let built = format!("{target}, optimised {level}, {version}");
+    println!("cargo::rustc-env=BUILT_FROM={commit}");
+    println!("cargo::rustc-env=BUILT_HOW={built}");
+}
+
+/// What a program says in one line; nothing if it can't.
+fn says(program: &str, words: &[&str]) -> String {
+    let ran = Command::new(program).args(words).output();
+    let said = ran.ok().filter(|ran| ran.status.success());
+    let text = said.and_then(|ran| String::from_utf8(ran.stdout).ok());
+    text.unwrap_or_default().trim().to_owned()
 }

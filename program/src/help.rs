@@ -9,32 +9,19 @@ use redshank_findings::Level;
 use redshank_worktree::Class;
 use std::ffi::OsString;
 
-/// The version, with the commit and how it was built.
-const VERSION: &str = concat!(
-    env!("CARGO_PKG_VERSION"),
-    " (",
-    env!("VERGEN_GIT_SHA"),
-    " of ",
-    env!("VERGEN_GIT_COMMIT_DATE"),
-    "; ",
-    env!("VERGEN_CARGO_TARGET_TRIPLE"),
-    ", optimised ",
-    env!("VERGEN_CARGO_OPT_LEVEL"),
-    ", rustc ",
-    env!("VERGEN_RUSTC_SEMVER"),
-    ")"
-);
-
-/// What vergen writes where it finds no commit.
-const NO_COMMIT: &str = "VERGEN_IDEMPOTENT_OUTPUT";
-
-/// The version as it is told.
+/// The version, with the commit and how it was built if there is one.
 fn version() -> &'static str {
-    if VERSION.contains(NO_COMMIT) {
-        env!("CARGO_PKG_VERSION")
-    } else {
-        VERSION
+    if env!("BUILT_FROM").is_empty() {
+        return env!("CARGO_PKG_VERSION");
     }
+    concat!(
+        env!("CARGO_PKG_VERSION"),
+        " (",
+        env!("BUILT_FROM"),
+        "; ",
+        env!("BUILT_HOW"),
+        ")"
+    )
 }
 
 /// The program's arguments with all that help says.
