@@ -4,10 +4,10 @@
 //! typed shows, and counts once Enter is pressed; what is no answer is asked for again. Esc and
 //! Ctrl-C answer nothing: all stays as it was.
 
-use crate::render::shown;
-use crate::stop;
 use anyhow::Result;
 use console::{Key, Term};
+use redshank_output::signals;
+use redshank_text::shown;
 use std::io::ErrorKind;
 use std::sync::Mutex;
 
@@ -182,7 +182,9 @@ pub fn text_again(question: &str) -> Result<Option<String>> {
 /// If the terminal is gone.
 pub fn whole<T>(asked: std::io::Result<T>) -> Result<T> {
     match asked {
-        Err(error) if error.kind() == ErrorKind::Interrupted => stop::stop("nothing was changed"),
+        Err(error) if error.kind() == ErrorKind::Interrupted => {
+            signals::stop("nothing was changed")
+        }
         asked => Ok(asked?),
     }
 }

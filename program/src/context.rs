@@ -2,7 +2,6 @@
 
 use crate::ask;
 use crate::cli::{Format, GlobalArgs};
-use crate::render::shown;
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use once_cell::sync::OnceCell;
@@ -10,6 +9,7 @@ use redshank_changes::journal::{Journal, KeyPlace};
 use redshank_files::FileKind;
 use redshank_findings::{ScanOptions, ScanResult, scan, scan_staged};
 use redshank_templates::{Collection, Survey, recognise};
+use redshank_text::shown;
 use redshank_worktree::tree::Unread;
 use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
 use std::borrow::Cow;
@@ -161,10 +161,10 @@ impl<'a> Context<'a> {
         if may_change {
             // Nothing is given where another Redshank was only still at it.
             if journal.recover()?.is_some() {
-                crate::eputln!("{change}; what it had done is taken back now");
+                redshank_output::eputln!("{change}; what it had done is taken back now");
             }
         } else {
-            crate::eputln!("{change}; `redshank undo` takes back what it had done");
+            redshank_output::eputln!("{change}; `redshank undo` takes back what it had done");
         }
         Ok(())
     }
@@ -227,7 +227,7 @@ impl<'a> Context<'a> {
         for one in unread {
             let path = shown(&one.path);
             let path = if path.is_empty() { "." } else { &path };
-            crate::eputln!("not read: {path}: {}", one.reason);
+            redshank_output::eputln!("not read: {path}: {}", one.reason);
         }
     }
 }
@@ -236,12 +236,12 @@ impl<'a> Context<'a> {
 fn say_key_place() {
     match KeyPlace::find() {
         KeyPlace::Own => {}
-        KeyPlace::Temporary => crate::eputln!(
+        KeyPlace::Temporary => redshank_output::eputln!(
             "the key by which your changes are known can't be kept in your state folder \
              (XDG_STATE_HOME, or .local/state in HOME): `redshank undo` works until the system's \
              temporary files are cleared, `redshank undo NUMBER` after that"
         ),
-        KeyPlace::Nowhere => crate::eputln!(
+        KeyPlace::Nowhere => redshank_output::eputln!(
             "the key by which your changes are known can't be kept anywhere: `redshank undo NUMBER` \
              undoes a change, `redshank undo` alone doesn't"
         ),

@@ -1,11 +1,11 @@
 //! What help says beside the arguments: examples of each command, exit codes, classes and levels.
 
-use crate::render::Paint;
-use crate::{Arguments, PROGRAM, words};
+use crate::{Arguments, PROGRAM};
 use clap::builder::Styles;
 use clap::error::ErrorKind;
 use clap::{Command, CommandFactory, FromArgMatches};
 use redshank_findings::Level;
+use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;
 use std::ffi::OsString;
 
@@ -327,8 +327,8 @@ fn text_of_codes() -> String {
 fn text_of_words() -> String {
     let row =
         |word: &str, means: &str| format!("\n  {}  {means}", Paint::Type.on(format!("{word:9}")));
-    let classes = Class::ALL.map(|class| row(class.word(), words::class(class)));
-    let levels = Level::ALL.map(|level| row(level.word(), words::level(level)));
+    let classes = Class::ALL.map(|class| row(class.word(), text::class(class)));
+    let levels = Level::ALL.map(|level| row(level.word(), text::level(level)));
     format!(
         "{}{}\n\n{}{}",
         Paint::Head.on("Classes of findings:"),

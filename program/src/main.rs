@@ -10,12 +10,8 @@ mod context;
 mod demo;
 mod help;
 mod preferences;
-mod render;
 mod report;
-mod stop;
 mod values;
-mod watch;
-mod words;
 
 use anyhow::Result;
 use choices::Color;
@@ -23,6 +19,7 @@ use clap::Parser;
 use clap_complete::CompleteEnv;
 use commands::completions;
 use preferences::Preferences;
+use redshank_output as output;
 use std::process::ExitCode;
 
 /// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before
@@ -55,7 +52,7 @@ fn main() -> ExitCode {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
-            render::complain(&error);
+            output::complain(&error);
             ExitCode::from(2)
         }
     }
@@ -75,10 +72,10 @@ fn run(mut arguments: Arguments) -> Result<ExitCode> {
     if let (None, Some(color)) = (args.color, args.preferences.color) {
         color.write_global();
     }
-    render::pager::choose(&args.preferences);
-    render::links::choose(&args.preferences);
-    stop::listen()?;
-    render::listen(args.verbose, args.quiet)?;
+    output::pager::choose(preferences::pager(&args.preferences).0);
+    output::links::choose(preferences::links(&args.preferences));
+    output::signals::listen()?;
+    output::listen(args.verbose, args.quiet)?;
     commands::run(&arguments.command, &arguments.args)
 }
 

@@ -96,3 +96,36 @@ impl fmt::Display for Origin {
         }
     }
 }
+
+/// By this variable, a pager for this program alone.
+const OWN: &str = "REDSHANK_PAGER";
+
+/// By this one, a pager for every program.
+const ANY: &str = "PAGER";
+
+/// The pager that is taken where nobody chose one (POSIX has `more`, which keeps no colours).
+const USUAL: &str = "less";
+
+/// The pager that counts, an empty text for none, and who chose it.
+pub fn pager(own: &Preferences) -> (String, Origin) {
+    let set = |name| std::env::var(name).ok();
+    if let Some(pager) = set(OWN) {
+        return (pager, Origin::Environment(OWN));
+    }
+    if let Some(pager) = &own.pager {
+        return (pager.clone(), Origin::Personal);
+    }
+    match set(ANY) {
+        Some(pager) => (pager, Origin::Environment(ANY)),
+        None => (USUAL.to_owned(), Origin::BuiltIn),
+    }
+}
+
+/// Whether names of files are links; `None` where the terminal decides.
+pub fn links(own: &Preferences) -> Option<bool> {
+    match own.links.unwrap_or(When::Auto) {
+        When::Auto => None,
+        When::Always => Some(true),
+        When::Never => Some(false),
+    }
+}

@@ -4,7 +4,6 @@
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::commands::completions;
 use crate::context::Context;
-use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
@@ -13,6 +12,7 @@ use redshank_changes::hidden_changes::muted;
 use redshank_changes::journal::Journal;
 use redshank_findings::Level;
 use redshank_templates::Collection;
+use redshank_text as text;
 use redshank_worktree::Class;
 use redshank_worktree::usage::rule_usage;
 
@@ -101,8 +101,8 @@ pub fn findings() -> ArgValueCandidates {
             .findings
             .iter()
             .map(|one| {
-                let place = words::place(one);
-                (one.id.clone(), format!("{place}: {}", words::message(one)))
+                let place = text::place(one);
+                (one.id.clone(), format!("{place}: {}", text::message(one)))
             })
             .collect())
     })
@@ -114,7 +114,7 @@ pub fn rules() -> ArgValueCandidates {
         let usage = rule_usage(&context.snapshot)?;
         let rows = usage.rules.iter().map(|one| {
             let place = format!("{}:{}", one.list.source.shown, one.rule().line);
-            (words::pattern(one.rule().text.as_bstr()), place)
+            (text::pattern(one.rule().text.as_bstr()), place)
         });
         Ok(rows.collect())
     })
@@ -143,12 +143,12 @@ pub fn hidden() -> ArgValueCandidates {
 
 /// A class, by its word.
 pub fn class() -> impl TypedValueParser<Value = Class> {
-    one_of(Class::ALL, Class::word, words::class)
+    one_of(Class::ALL, Class::word, text::class)
 }
 
 /// A level, by its word.
 pub fn level() -> impl TypedValueParser<Value = Level> {
-    one_of(Level::ALL, Level::word, words::level)
+    one_of(Level::ALL, Level::word, text::level)
 }
 
 fn one_of<T, const N: usize>(

@@ -2,15 +2,16 @@ use super::proposal::Proposal;
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint, shown};
 use crate::report::{AcceptOut, FindingOut, root};
-use crate::{putln, values, words};
+use crate::values;
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use jiff::civil::Date;
 use redshank_changes::Edit;
 use redshank_findings::{Finding, today};
+use redshank_output::{self as output, putln};
+use redshank_text::{self as text, Paint, shown};
 use redshank_worktree::Class;
 use redshank_worktree::settings::Acceptance;
 use std::process::ExitCode;
@@ -84,7 +85,7 @@ impl Accept {
         }
         .carry_out(&context)?;
         if !context.for_people {
-            render::json(&AcceptOut {
+            output::json(&AcceptOut {
                 schema: "redshank.accept/1",
                 root: root(&context.snapshot.top),
                 finding: FindingOut::from(finding),
@@ -159,10 +160,10 @@ impl Accept {
 }
 
 fn show(finding: &Finding) -> Result<()> {
-    let evidence = words::evidence(finding).map_or(String::new(), |evidence| {
+    let evidence = text::evidence(finding).map_or(String::new(), |evidence| {
         format!(": {}", shown(evidence.as_bytes().as_bstr()))
     });
     let path = Paint::Head.on(shown(&finding.path));
-    let message = words::message(finding);
+    let message = text::message(finding);
     Ok(putln!("{path}  {}: {message}{evidence}", finding.rule)?)
 }

@@ -3,16 +3,16 @@ use super::rule_args::{RuleArgs, as_pattern, in_vain, losses};
 use crate::ask;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, count, files, shown};
 use crate::report::{EffectOut, Outcome};
-use crate::{put, putln, words};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_files::FileKind;
+use redshank_output::{self as output, Align, Cell, Table, put, putln};
 use redshank_pattern::Breadth;
 use redshank_templates::is_keep_file;
+use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
@@ -126,7 +126,7 @@ impl Add {
                 let file = &target.source.shown;
                 note(context, &format!("`{pattern}` stands in {file} already"))?;
             } else if let Some(by) = proposed.covered_by(snapshot.tree()?)? {
-                let by = words::ruling(&by);
+                let by = text::ruling(&by);
                 note(context, &format!("`{pattern}` is covered already by {by}"))?;
             } else {
                 new.push(pattern);
@@ -140,7 +140,7 @@ impl Add {
                     effect: Effect::of(snapshot, snapshot.tree()?, Overlay::new(), &[])?,
                     notes: Vec::new(),
                 };
-                render::json(&EffectOut::of(&snapshot.top, Vec::new(), nothing))?;
+                output::json(&EffectOut::of(&snapshot.top, Vec::new(), nothing))?;
             }
             return Ok(ExitCode::SUCCESS);
         }
@@ -157,7 +157,7 @@ impl Add {
         .carry_out(context)?;
         if !context.for_people {
             let rules = new.iter().map(|one| one.to_str_lossy().into_owned());
-            render::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+            output::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -235,7 +235,7 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
             notes.push(format!(
                 "`{}` does nothing about {} that git tracks already; `redshank untrack --ignored` \
                  stops tracking them",
-                words::pattern(pattern.as_bstr()),
+                text::pattern(pattern.as_bstr()),
                 files(tracked)
             ));
         }
@@ -303,7 +303,7 @@ fn note(context: &Context, text: &str) -> Result<()> {
     if context.for_people {
         putln!("{text}")?;
     } else {
-        crate::eputln!("{text}");
+        redshank_output::eputln!("{text}");
     }
     Ok(())
 }

@@ -1,12 +1,8 @@
 use super::found;
 use crate::cli::{CheckFormat, DocumentFormat, GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{
-    self, Align, Cell, Paint, Table, class_paint, count, files, level_paint, link, shortened,
-    shown, width,
-};
 use crate::report::{CheckOut, FindingOut, Listing, PathOut, Report, SummaryOut, root};
-use crate::{values, words};
+use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
@@ -14,6 +10,10 @@ use console::measure_text_width;
 use redshank_files::FileKind;
 use redshank_findings::{
     Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, Summary,
+};
+use redshank_output::{self as output, Align, Cell, Table, link, width};
+use redshank_text::{
+    self as text, Paint, class_paint, count, files, level_paint, shortened, shown,
 };
 use redshank_worktree::Class;
 use redshank_worktree::settings::HookLevel;
@@ -87,11 +87,13 @@ impl Check {
             CheckFormat::Text => DocumentFormat::Text.print(&checked)?,
             CheckFormat::Json => DocumentFormat::Json.print(&checked)?,
             CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
-            CheckFormat::Sarif => render::json(&render::sarif(&result))?,
+            CheckFormat::Sarif => output::json(&output::sarif(&result))?,
         }
-        let not_scanned = words::not_scanned(&result);
+        let not_scanned = text::not_scanned(&result);
         if context.for_people {
-            not_scanned.iter().for_each(|said| crate::eputln!("{said}"));
+            not_scanned
+                .iter()
+                .for_each(|said| redshank_output::eputln!("{said}"));
         }
         context.say_unread(&result.unread);
         if self.strict && !result.is_complete() {
@@ -228,7 +230,7 @@ impl Report for Checked<'_> {
                 .result
                 .history_cut
                 .iter()
-                .map(words::history_cut)
+                .map(text::history_cut)
                 .collect(),
         }
     }
@@ -250,7 +252,7 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
         warnings,
         notes,
     } = result.left_out;
-    let others = words::level_counts(errors, warnings, notes);
+    let others = text::level_counts(errors, warnings, notes);
     if !others.is_empty() {
         let none = match errors {
             0 => "no errors",
@@ -335,7 +337,7 @@ impl Checked<'_> {
             writeln!(text, "{BELOW}{}", Paint::Quiet.on(id))?;
         }
         if self.verbose {
-            let (id, message) = (Paint::Quiet.on(&finding.id), words::message(finding));
+            let (id, message) = (Paint::Quiet.on(&finding.id), text::message(finding));
             writeln!(text, "{BELOW}{id} {}: {message}", finding.rule)?;
             for also in &finding.also {
                 let id = if finding.is_gathered {
@@ -344,11 +346,11 @@ impl Checked<'_> {
                     String::new()
                 };
                 let in_it = Paint::Quiet.on("also in");
-                writeln!(text, "      {in_it} {}{id}", words::place(also))?;
+                writeln!(text, "      {in_it} {}{id}", text::place(also))?;
             }
         }
-        let mend = words::remedy(finding);
-        let is_last = next.is_none_or(|next| words::remedy(next) != mend);
+        let mend = text::remedy(finding);
+        let is_last = next.is_none_or(|next| text::remedy(next) != mend);
         if matches!(finding.remedy, Remedy::ByHand(_)) && is_last || self.verbose {
             let mend = format!("mend: {mend}");
             let room = width().map_or(usize::MAX, |width| width.saturating_sub(BELOW.len()));
@@ -364,7 +366,7 @@ impl Checked<'_> {
 
     fn counts(&self) -> String {
         let summary = Summary::of(&self.result.findings);
-        let counts = words::level_counts(summary.errors, summary.warnings, summary.notes);
+        let counts = text::level_counts(summary.errors, summary.warnings, summary.notes);
         Paint::Head.on(counts)
     }
 
@@ -417,16 +419,16 @@ impl Checked<'_> {
 }
 
 fn what(finding: &Finding) -> String {
-    let evidence = words::evidence(finding);
+    let evidence = text::evidence(finding);
     let evidence = evidence.map_or(String::new(), |evidence| format!("{evidence}; "));
-    let text = format!("{evidence}{}", words::message(finding));
+    let text = format!("{evidence}{}", text::message(finding));
     shown(text.as_bytes().as_bstr())
 }
 
 /// The path and the line behind it, not wider than leaves room for the rest of a row.
 fn short_place(finding: &Finding) -> String {
     let most = width().map_or(usize::MAX, |width| width * 2 / 5);
-    shortened(&words::place(finding), most)
+    shortened(&text::place(finding), most)
 }
 
 fn cells(finding: &Finding) -> [Cell; 4] {

@@ -39,7 +39,7 @@ impl Completions {
         let shell = shell.completer(&name).context("this shell isn't known")?;
         let mut script = Vec::new();
         shell.write_registration(ASKED, PROGRAM, PROGRAM, PROGRAM, &mut script)?;
-        crate::put!("{}", String::from_utf8_lossy(&script))?;
+        redshank_output::put!("{}", String::from_utf8_lossy(&script))?;
         Ok(ExitCode::SUCCESS)
     }
 }

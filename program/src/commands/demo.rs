@@ -4,10 +4,10 @@
 )]
 use crate::cli::GlobalArgs;
 use crate::demo;
-use crate::putln;
-use crate::render::{Paint, count};
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
+use redshank_output::putln;
+use redshank_text::{Paint, count};
 use std::path::PathBuf;
 use std::process::ExitCode;
 

@@ -1,16 +1,17 @@
 use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Align, Cell, Paint, Table, count, shown};
 use crate::report::EffectOut;
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
+use redshank_output::{self as output, Align, Cell, Table};
 use redshank_templates::{
     self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
+use redshank_text::{Paint, count, shown};
 use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
@@ -108,7 +109,7 @@ impl Draft {
                 .added
                 .iter()
                 .map(|rule| rule.to_str_lossy().into_owned());
-            render::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+            output::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -2,13 +2,14 @@ use super::proposal::Proposal;
 use super::rule_args::RuleArgs;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, shown};
 use crate::report::EffectOut;
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::Args;
 use redshank_changes::Edit;
+use redshank_output as output;
+use redshank_text::shown;
 use std::process::ExitCode;
 
 /// Take a rule out, after showing what that does
@@ -55,7 +56,7 @@ impl Drop {
         .carry_out(&context)?;
         if !context.for_people {
             let rules = self.patterns.clone();
-            render::json(&EffectOut::of(&context.snapshot.top, rules, outcome))?;
+            output::json(&EffectOut::of(&context.snapshot.top, rules, outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -1,12 +1,12 @@
 use super::found;
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::put;
-use crate::render::{Align, Paint, Table, count, cut, folder_name, link, screen, shown, width};
 use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
+use redshank_output::{Align, Table, folder_name, link, put, screen, width};
+use redshank_text::{Paint, count, cut, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, WalkOptions, grouped};
 use std::collections::HashMap;

@@ -1,10 +1,10 @@
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::Paint;
 use crate::report::{HookOut, Report};
 use anyhow::{Context as _, Result};
 use clap::{Args, Subcommand};
 use redshank_changes::hook::{Hook as InPlace, HookEvent, HookStatus};
+use redshank_text::Paint;
 use std::process::ExitCode;
 
 /// Check what is staged before each commit and merge

@@ -37,7 +37,7 @@ impl Manual {
         };
         let mut written = Vec::new();
         Man::new(page).render(&mut written)?;
-        crate::put!("{}", String::from_utf8_lossy(&written))?;
+        redshank_output::put!("{}", String::from_utf8_lossy(&written))?;
         Ok(ExitCode::SUCCESS)
     }
 }

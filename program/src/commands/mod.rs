@@ -29,10 +29,10 @@ mod untrack;
 mod why;
 
 use crate::cli::GlobalArgs;
-use crate::eputln;
 use anyhow::Result;
 use clap::Subcommand;
 use redshank_changes::Error;
+use redshank_output::eputln;
 use std::process::ExitCode;
 use std::time::Duration;
 

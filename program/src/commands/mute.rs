@@ -1,12 +1,13 @@
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, quoted, shown};
 use crate::report::{Listing, MutedOut, MutesOut, Report, root};
-use crate::{putln, values};
+use crate::values;
 use anyhow::Result;
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
 use redshank_changes::hidden_changes::{self, Muted};
+use redshank_output::{Align, Cell, Table, putln};
+use redshank_text::{Paint, quoted, shown};
 use std::ffi::OsString;
 use std::path::PathBuf;
 use std::process::ExitCode;

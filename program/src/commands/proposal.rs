@@ -3,12 +3,12 @@
 
 use crate::ask;
 use crate::context::Context;
-use crate::render::{self, Paint, pager, screen, shown, wrapped};
 use crate::report::Outcome;
-use crate::{put, putln};
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::{Edit, effect_of, write};
+use redshank_output::{self as output, pager, put, putln, screen, wrapped};
+use redshank_text::{Paint, shown};
 use redshank_worktree::effect::Effect;
 
 /// Edits to be shown, and made if the person says so.
@@ -52,7 +52,7 @@ impl Proposal<'_> {
             let change = if is_summed_up { &summary } else { &difference };
             self.show(is_change, change, &effect)?;
         } else if context.for_people && self.on_rules && is_change {
-            put!("{}", render::sums(&effect))?;
+            put!("{}", output::sums(&effect))?;
         }
         if self.on_rules {
             context.say_unread(&snapshot.tree()?.unread);
@@ -79,7 +79,7 @@ impl Proposal<'_> {
         let differences = edits.map(|edit| {
             let before = edit.before.as_deref().unwrap_or_default();
             let name = shown(edit.shown.as_bstr());
-            render::diff(&name, before, &edit.after)
+            output::diff(&name, before, &edit.after)
         });
         differences.collect()
     }
@@ -91,7 +91,7 @@ impl Proposal<'_> {
         let sums = edits.map(|edit| {
             let before = edit.before.as_deref().unwrap_or_default();
             let name = shown(edit.shown.as_bstr());
-            render::diff_sums(&name, before, &edit.after)
+            output::diff_sums(&name, before, &edit.after)
         });
         sums.collect()
     }
@@ -100,7 +100,7 @@ impl Proposal<'_> {
         if is_change {
             put!("{difference}")?;
             if self.on_rules {
-                put!("{}", render::effect(effect))?;
+                put!("{}", output::effect(effect))?;
             }
         }
         for note in &self.notes {

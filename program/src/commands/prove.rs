@@ -2,15 +2,15 @@ use super::found;
 use super::proposal::Proposal;
 use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
 use crate::context::Context;
-use crate::render::{self, Align, Cell, JunitCase, Paint, Table, shortened, shown, width};
 use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
-use crate::{putln, words};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
 use redshank_findings::Finding;
 use redshank_findings::masked;
+use redshank_output::{self as output, Align, Cell, JunitCase, Table, putln, width};
+use redshank_text::{self as text, Paint, shortened, shown};
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
 use redshank_worktree::{Overlay, RepoPath, Verdicts};
@@ -99,13 +99,13 @@ impl Prove {
         let rows = || proposed.iter().map(ProposedOut::from);
         match format {
             ListFormat::Text => {}
-            ListFormat::Json => render::json(&RecordOut {
+            ListFormat::Json => output::json(&RecordOut {
                 schema: "redshank.record/1",
                 root: root(&context.snapshot.top),
                 expectations: rows().collect(),
                 written: outcome.written,
             })?,
-            ListFormat::Jsonl => render::jsonl(rows())?,
+            ListFormat::Jsonl => output::jsonl(rows())?,
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -131,7 +131,7 @@ impl Proof<'_> {
         let mut text = String::new();
         for (path, answer) in &outcome.wrong {
             let path = path.as_bstr();
-            for line in super::why::text(self.verdicts, path, path.into(), answer)?.lines() {
+            for line in text::answer(self.verdicts, path, path.into(), answer)?.lines() {
                 text += &format!("        {line}\n");
             }
         }
@@ -156,7 +156,7 @@ impl Proof<'_> {
                 Ok(JunitCase { name, failure })
             })
             .collect();
-        render::junit("redshank prove", &cases?)
+        output::junit("redshank prove", &cases?)
     }
 }
 
@@ -200,7 +200,7 @@ impl Report for Proof<'_> {
                 let said = format!(
                     "        only here: {} by {}; for everybody else, and in CI, it fails",
                     shown(path),
-                    words::ruling(ruling)
+                    text::ruling(ruling)
                 );
                 text += &format!("{}\n", Paint::Warn.on(said));
             }

@@ -2,11 +2,11 @@
 
 use crate::choices::ReachArg;
 use crate::context::Context;
-use crate::words;
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::RuleTarget;
 use redshank_templates::taken_away;
+use redshank_text as text;
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
@@ -48,7 +48,7 @@ pub fn in_vain(
         let rule = usage.rule().text.as_slice();
         new.iter().any(|new| new.as_ref() == rule)
     });
-    let mut sentences: Vec<String> = new.filter_map(words::in_vain).collect();
+    let mut sentences: Vec<String> = new.filter_map(text::in_vain).collect();
     // The same pattern may stand there already.
     let mut said = HashSet::new();
     sentences.retain(|sentence| said.insert(sentence.clone()));
@@ -83,7 +83,7 @@ pub fn losses(context: &Context, effect: &Effect) -> Result<Vec<String>> {
     }
     let survey = context.survey()?;
     let paths = effect.kept_out.iter().map(|entry| &*entry.path);
-    Ok(words::taken_away(&taken_away(
+    Ok(text::taken_away(&taken_away(
         &context.snapshot,
         &survey,
         paths,

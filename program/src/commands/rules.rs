@@ -1,13 +1,12 @@
 use super::found;
-use super::why::{difference, marked_line, whole};
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, count, link, shown};
 use crate::report::{Listing, Report, RuleRowOut, RulesOut, StrayOut, root};
-use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
+use redshank_output::{Align, Cell, Table, link};
+use redshank_text::{self as text, Paint, count, difference, marked_line, shown, whole};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport, rule_usage};
 use std::fmt::Write;
 use std::path::Path;
@@ -74,7 +73,7 @@ impl Report for InForce<'_> {
         }
         for stray in &self.usage.strays {
             let (mark, path) = (Paint::Warn.on("stray"), shown(&stray.path));
-            let because = words::stray_reason(stray.because);
+            let because = text::stray_reason(stray.because);
             writeln!(text, "{mark} {path} is not read by git: {because}")?;
         }
         Ok(text)
@@ -105,7 +104,7 @@ fn text_of_file(rules: &[RuleUsage], top: &Path, text: &mut String) -> Result<()
     writeln!(
         text,
         "{name}  {}",
-        Paint::Quiet.on(words::scope(source.scope))
+        Paint::Quiet.on(text::scope(source.scope))
     )?;
     let columns = [
         Align::Right,
@@ -145,17 +144,17 @@ const MOST_IDLE: usize = 1000;
 /// What is wrong with a rule that can't do what it seems to: the line with a marker under the
 /// fault, and the mend.
 fn diagnosis(usage: &RuleUsage) -> Option<String> {
-    let mend = words::mend(&usage.status)?;
-    let rule = words::pattern(usage.rule().text.as_bstr());
+    let mend = text::mend(&usage.status)?;
+    let rule = text::pattern(usage.rule().text.as_bstr());
     let fault = match &usage.status {
-        RuleStatus::Misread { mended, .. } => difference(&rule, &words::pattern(mended.as_bstr())),
+        RuleStatus::Misread { mended, .. } => difference(&rule, &text::pattern(mended.as_bstr())),
         _ => whole(&rule),
     };
     let mend = typed(&mend);
     let file = shown(usage.list.source.shown.as_bstr());
     let place = format!("{file}:{}", usage.rule().line);
     let line = marked_line(&place, &rule, fault);
-    Some(format!("{line}    {}; {mend}\n\n", words::status(usage)))
+    Some(format!("{line}    {}; {mend}\n\n", text::status(usage)))
 }
 
 /// A sentence with what can be typed in its colour.
@@ -178,10 +177,10 @@ fn row(usage: &RuleUsage) -> [Cell; 5] {
         }
     };
     let paint = if works { Paint::Type } else { Paint::Warn };
-    let status = words::status(usage);
+    let status = text::status(usage);
     [
         Cell::painted(Paint::Quiet, usage.rule().line),
-        Cell::painted(paint, words::pattern(usage.rule().text.as_bstr())),
+        Cell::painted(paint, text::pattern(usage.rule().text.as_bstr())),
         number(count(usage.catches.files)),
         number(usage.catches.size.to_string()),
         Cell::painted(Paint::Quiet, shown(status.as_bytes().as_bstr())),

@@ -2,14 +2,15 @@ use super::proposal::Proposal;
 use crate::choices::{Color, ReachArg, When};
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::preferences::Origin;
-use crate::render::{self, Align, Cell, Paint, Table, pager};
+use crate::preferences::{self, Origin};
 use crate::report::{Report, SettingOut, SettingsOut, root};
 use crate::values;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
 use clap_complete::ArgValueCandidates;
 use redshank_changes::Edit;
+use redshank_output::{self as output, Align, Cell, Table};
+use redshank_text::Paint;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
 use std::path::Path;
@@ -120,7 +121,7 @@ impl Settings {
         }
         .carry_out(context)?;
         if !context.for_people {
-            render::json(&SettingsOut {
+            output::json(&SettingsOut {
                 schema: "redshank.settings/1",
                 root: root(&context.snapshot.top),
                 personal: personal::settings_file().map(|path| path.to_string_lossy().into_owned()),
@@ -178,7 +179,7 @@ fn of_person(args: &GlobalArgs) -> Vec<Row> {
         Some(given) => Row::of("color", color(given), Origin::Option("--color")),
         None => Row::personal("color", own.color, Color::Auto, color),
     };
-    let (pager, from) = pager::chosen(own);
+    let (pager, from) = preferences::pager(own);
     let yes_or_no = |yes: bool| if yes { "true" } else { "false" }.to_owned();
     vec![
         color,

@@ -3,12 +3,12 @@ use super::rule_args::{as_pattern, in_vain, losses};
 use super::why::Answers;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint, files, wrapped};
 use crate::report::{EffectOut, Report};
-use crate::words;
 use anyhow::Result;
 use bstr::{BString, ByteVec};
 use clap::Args;
+use redshank_output::{self as output, wrapped};
+use redshank_text::{self as text, Paint, files};
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::rules::Source;
@@ -67,7 +67,7 @@ impl Try {
             effect: &effect,
             patterns: &patterns,
             in_vain,
-            keepers: keepers.iter().map(words::ruling).collect(),
+            keepers: keepers.iter().map(text::ruling).collect(),
             tracked: proposed.tracked(tree),
         })?;
         context.say_unread(&tree.unread);
@@ -118,7 +118,7 @@ impl Report for Tried<'_> {
     type Document = EffectOut;
 
     fn text(&self) -> Result<String> {
-        let mut text = render::effect(self.effect);
+        let mut text = output::effect(self.effect);
         if self.effect.kept_out.is_empty() && self.effect.let_in.is_empty() {
             let nothing = "changes nothing: no untracked file is decided differently";
             text += &format!("{}\n", Paint::Warn.on(nothing));

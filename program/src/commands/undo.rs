@@ -1,13 +1,14 @@
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table, files, screen, shown};
 use crate::report::{ChangeOut, JournalOut, Listing, Report, root};
-use crate::{eputln, put, putln, values};
+use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
 use redshank_git::Taken;
+use redshank_output::{Align, Cell, Table, eputln, put, putln, screen};
+use redshank_text::{Paint, files, shown};
 use std::path::Path;
 use std::process::ExitCode;
 

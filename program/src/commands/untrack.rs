@@ -1,13 +1,13 @@
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::putln;
-use crate::render::{self, Paint, files, quoted, shown};
 use crate::report::UntrackOut;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::journal::Journal;
 use redshank_changes::untrack::{Selection, Untracking};
+use redshank_output::{self as output, putln};
+use redshank_text::{Paint, files, quoted, shown};
 use redshank_worktree::{Purpose, RepoPathBuf};
 use std::ffi::OsString;
 use std::process::ExitCode;
@@ -41,7 +41,7 @@ impl Untrack {
         context.recover(self.apply || context.is_interactive())?;
         let snapshot = &context.snapshot;
         if self.apply {
-            render::screen::goes_on_without_a_reader();
+            output::screen::goes_on_without_a_reader();
         }
         snapshot.needs_repository(Purpose::Journal)?;
         let paths: Result<Vec<RepoPathBuf>> = self
@@ -72,7 +72,7 @@ impl Untrack {
             Journal::of(snapshot)?.apply(&context.journal_name("untrack"), &untracking.changes)?;
         }
         if !context.for_people {
-            render::json(&UntrackOut::of(&snapshot.top, &untracking, applied))?;
+            output::json(&UntrackOut::of(&snapshot.top, &untracking, applied))?;
         } else if context.speaks() {
             say_end(&untracking, applied)?;
         }

@@ -6,9 +6,9 @@
 )]
 
 use super::{isolated, isolation, litter};
-use crate::putln;
-use crate::render::{Paint, count};
 use anyhow::{Context, Result, bail};
+use redshank_output::putln;
+use redshank_text::{Paint, count};
 use std::path::Path;
 use std::process::Command;
 

@@ -1,7 +1,7 @@
 //! Findings.
 
 use super::PathOut;
-use crate::words;
+use redshank_text as text;
 
 use redshank_findings::{ClassSummary, Exposure, Finding, Level, Past, Summary};
 use redshank_worktree::Class;
@@ -108,9 +108,9 @@ impl From<&Finding> for FindingOut {
             exposure: finding.exposure,
             past: finding.past.clone(),
             also: finding.also.iter().map(SpotOut::from).collect(),
-            message: words::message(finding),
-            evidence: words::evidence(finding),
-            remedy: words::remedy(finding),
+            message: text::message(finding),
+            evidence: text::evidence(finding),
+            remedy: text::remedy(finding),
         }
     }
 }

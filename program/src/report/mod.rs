@@ -36,10 +36,10 @@ pub use untrack::UntrackOut;
 pub use why::{AnswerOut, RuleOut};
 
 use crate::cli::{DocumentFormat, ListFormat};
-use crate::render;
 use anyhow::Result;
 use base64::Engine;
 use bstr::{BStr, ByteSlice};
+use redshank_output as output;
 use serde::Serialize;
 use std::borrow::Cow;
 use std::path::Path;
@@ -69,8 +69,8 @@ impl DocumentFormat {
     /// Writes an answer.
     pub fn print(self, report: &impl Report) -> Result<()> {
         match self {
-            Self::Text => Ok(render::screen::page(&report.text()?)?),
-            Self::Json => render::json(&report.document()),
+            Self::Text => Ok(output::screen::page(&report.text()?)?),
+            Self::Json => output::json(&report.document()),
         }
     }
 }
@@ -81,7 +81,7 @@ impl ListFormat {
         match self {
             Self::Text => DocumentFormat::Text.print(report),
             Self::Json => DocumentFormat::Json.print(report),
-            Self::Jsonl => render::jsonl(report.rows()),
+            Self::Jsonl => output::jsonl(report.rows()),
         }
     }
 }

@@ -1,9 +1,9 @@
 //! A rehearsal.
 
 use super::PathOut;
-use crate::words;
 use bstr::ByteSlice;
 use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_text as text;
 use redshank_worktree::{FileStats, RepoPathBuf};
 use serde::Serialize;
 use std::collections::BTreeSet;
@@ -46,7 +46,7 @@ impl From<&Missing> for MissingOut {
             .map(|ruling| ruling.rule().text.to_string());
         Self {
             path: PathOut::of(&file.path),
-            reason: words::missing_reason(&file.reason),
+            reason: text::missing_reason(&file.reason),
             rule,
         }
     }

@@ -1,9 +1,9 @@
 //! The rules in force.
 
 use super::PathOut;
-use crate::words;
 use bstr::ByteSlice;
 use redshank_findings::masked;
+use redshank_text as text;
 use redshank_worktree::FileStats;
 use redshank_worktree::rules::RuleScope;
 use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray};
@@ -69,7 +69,7 @@ impl From<&RuleUsage> for RuleRowOut {
                 RuleStatus::Misread { .. } => "misread",
                 RuleStatus::Impossible { .. } => "impossible",
             },
-            message: words::status(usage),
+            message: text::status(usage),
         }
     }
 }
@@ -89,7 +89,7 @@ impl From<&Stray> for StrayOut {
     fn from(stray: &Stray) -> Self {
         Self {
             path: PathOut::of(&stray.path),
-            because: words::stray_reason(stray.because).to_owned(),
+            because: text::stray_reason(stray.because).to_owned(),
         }
     }
 }

@@ -1,10 +1,10 @@
 //! A plan.
 
 use super::{FindingOut, PathOut, root};
-use crate::words;
 use bstr::ByteSlice;
 use redshank_changes::plan::{Plan, StepKind};
 use redshank_findings::masked;
+use redshank_text as text;
 use redshank_worktree::FileStats;
 use serde::Serialize;
 use std::path::Path;
@@ -97,7 +97,7 @@ impl TidyOut {
                 act,
                 path: PathOut::of(path),
                 pattern,
-                reason: masked(&words::reason(&step.reason)),
+                reason: masked(&text::reason(&step.reason)),
                 finding: step.findings.first().cloned(),
                 findings: step.findings.clone(),
                 stats: step.stats,

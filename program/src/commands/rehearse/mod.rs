@@ -6,16 +6,16 @@ mod while_watched;
 use super::found;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint, files, shown};
 use crate::report::{DifferenceOut, MissingOut, RehearseOut, RunOut, root};
-use crate::watch::Recorder;
-use crate::{put, putln, stop};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::{
     PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
 };
+use redshank_output::{self as output, put, putln, signals};
+use redshank_text::{Paint, files, shown};
+use redshank_watch::Recorder;
 use redshank_worktree::Worktree;
 use rustix::process::Pid;
 use std::ffi::OsString;
@@ -104,7 +104,7 @@ impl Rehearse {
             }
         };
         if !context.for_people {
-            render::json(&RehearseOut {
+            output::json(&RehearseOut {
                 schema: "redshank.rehearse/1",
                 root: root(&snapshot.top),
                 clone: clone.as_ref().map(|clone| clone.stats),
@@ -127,7 +127,7 @@ impl Rehearse {
         if self.here {
             return Ok(None);
         }
-        stop::clears_up(clear_up);
+        signals::clears_up(clear_up);
         let clone = ScratchClone::of(&context.snapshot, self.staged)?;
         if context.speaks() {
             let holds = format!("{}, {}", files(clone.stats.files), clone.stats.size);

@@ -1,10 +1,10 @@
 //! A rehearsal, for people.
 
 use super::Ran;
-use crate::render::{Align, Cell, Paint, Table, count, files, quoted, shown};
-use crate::words;
 use bstr::ByteSlice;
 use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_output::{Align, Cell, Table};
+use redshank_text::{self as text, Paint, count, files, quoted, shown};
 use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// What a clone would lack.
@@ -13,11 +13,11 @@ pub fn of_missing(missing: &[Missing]) -> String {
         .iter()
         .map(|file| {
             let by = match &file.ruling {
-                Some(by) => format!("kept out by {}", words::ruling(by)),
+                Some(by) => format!("kept out by {}", text::ruling(by)),
                 None => "not staged".to_owned(),
             };
             let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
-            let reason = words::missing_reason(&file.reason);
+            let reason = text::missing_reason(&file.reason);
             format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
         })
         .collect()
@@ -47,7 +47,7 @@ pub fn of_run(ran: &Ran) -> String {
         let head = Paint::Head.on("earlier runs left it behind, this one did not");
         let rules = difference.not_again.iter().take(MOST);
         let rules: String = rules
-            .map(|rule| format!("  {}\n", words::pattern(rule.as_bstr())))
+            .map(|rule| format!("  {}\n", text::pattern(rule.as_bstr())))
             .collect();
         text += &format!("\n{head}\n{rules}{}", more(difference.not_again.len()));
     }
@@ -106,7 +106,7 @@ fn text_of_ignored(difference: &RunDifference) -> String {
         table.row([
             files(stats.files).into(),
             stats.size.to_string().into(),
-            Cell::painted(Paint::Type, words::pattern(ruling.rule().text.as_bstr())),
+            Cell::painted(Paint::Type, text::pattern(ruling.rule().text.as_bstr())),
             Cell::painted(Paint::Quiet, by),
         ]);
     }
@@ -124,7 +124,7 @@ fn table_of(new: &[&Learned]) -> String {
             shown(name(new)).into(),
             files(new.stats.files).into(),
             new.stats.size.to_string().into(),
-            Cell::painted(Paint::Quiet, words::learned(new)),
+            Cell::painted(Paint::Quiet, text::learned(new)),
         ]);
     }
     table.text()

@@ -2,14 +2,14 @@
 
 use super::Ran;
 use crate::context::Context;
-use crate::render::{Paint, files, shown};
-use crate::watch::Recorder;
-use crate::{putln, stop, words};
 use anyhow::{Result, bail};
 use bstr::BString;
 use crossbeam_channel::{after, never, select, unbounded};
 use jiff::Zoned;
 use redshank_changes::rehearse::{PastRuns, Run, RunDifference, RunSnapshot};
+use redshank_output::{putln, signals};
+use redshank_text::{self as text, Paint, files, shown};
+use redshank_watch::Recorder;
 use std::collections::HashSet;
 use std::io::{IsTerminal, stdin};
 use std::time::{Duration, Instant};
@@ -35,7 +35,7 @@ pub fn watch(context: &Context) -> Result<Ran> {
     let before = RunSnapshot::take(worktree)?;
     let recorder = Recorder::start(&worktree.top);
     let start = Instant::now();
-    let interrupted = stop::awaited();
+    let interrupted = signals::awaited();
     let (pressed, entered) = unbounded();
     std::thread::spawn(move || {
         let _ = stdin().read_line(&mut String::new());
@@ -86,7 +86,7 @@ fn tell(difference: &RunDifference, told: &mut HashSet<BString>) -> Result<()> {
         if told.insert(new.rule.clone()) {
             let stats = format!("{}, {}", files(new.stats.files), new.stats.size);
             let path = Paint::Warn.on(shown(&new.path));
-            let about = Paint::Quiet.on(words::learned(new));
+            let about = Paint::Quiet.on(text::learned(new));
             putln!("{}  new  {path}  {stats}  {about}", Paint::Quiet.on(&time))?;
         }
     }

@@ -2,12 +2,12 @@
 
 use super::Walk;
 use crate::ask;
-use crate::render::{Paint, count, files, shown};
-use crate::{putln, words};
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_findings::{Cause, Exposure, Finding, Level, Remedy};
+use redshank_output::putln;
+use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
 
@@ -65,10 +65,10 @@ impl Walk<'_> {
         let serious = serious.filter(|one| one.level < Level::Note);
         let serious: Vec<&Finding> = serious.collect();
         let notes = result.findings.len() - serious.len();
-        let (not_scanned, unread) = (words::not_scanned(&result), result.unread.len());
+        let (not_scanned, unread) = (text::not_scanned(&result), result.unread.len());
         if !serious.is_empty() || !self.is_begun {
             self.title(3, "What should not be tracked")?;
-            let others = words::level_counts(0, 0, notes);
+            let others = text::level_counts(0, 0, notes);
             match (serious.is_empty(), notes, result.is_complete()) {
                 (true, 0, true) => putln!("Nothing was found.")?,
                 (true, 0, false) => putln!("Nothing was found in what was scanned.")?,
@@ -95,7 +95,7 @@ impl Walk<'_> {
                 .partition(|one| !matches!(one.remedy, Remedy::ByHand(_)));
             for finding in &by_hand {
                 say(finding)?;
-                putln!("  {} {}", Paint::Good.on("fix:"), words::remedy(finding))?;
+                putln!("  {} {}", Paint::Good.on("fix:"), text::remedy(finding))?;
             }
             if !fixed.is_empty() && !self.setup.leave.contains(&class) {
                 let paths = fixed.iter().take(NAMED).map(|one| shown(&one.path));
@@ -203,7 +203,7 @@ impl Walk<'_> {
         let mut left = Vec::new();
         for finding in fixed {
             say(finding)?;
-            match self.asked(&format!("  {}?", words::remedy(finding)), FIX_ONE)? {
+            match self.asked(&format!("  {}?", text::remedy(finding)), FIX_ONE)? {
                 'y' => {}
                 // What is accepted is no finding any more.
                 'a' => self.accept(&[finding])?,
@@ -233,8 +233,8 @@ impl Walk<'_> {
 }
 
 pub(super) fn say(finding: &Finding) -> Result<()> {
-    let place = words::place(finding);
-    let message = words::message(finding);
+    let place = text::place(finding);
+    let message = text::message(finding);
     let message = shown(message.as_bytes().as_bstr());
     Ok(putln!(
         "{} {place}: {message}",

@@ -4,12 +4,13 @@ use super::{DO, DO_OR_SEE, LEAVE_OR_SEE, Walk};
 use crate::ask;
 use crate::commands::Command;
 use crate::context::Context;
-use crate::render::{Paint, files};
-use crate::{Arguments, PROGRAM, putln};
+use crate::{Arguments, PROGRAM};
 use anyhow::Result;
 use clap::Parser;
 use redshank_changes::plan::{Plan, PlanOptions, StepReason};
+use redshank_output::putln;
 use redshank_templates::practices;
+use redshank_text::{Paint, files};
 use redshank_worktree::settings::Visibility;
 
 /// Who gets a copy.

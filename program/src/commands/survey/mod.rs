@@ -3,20 +3,18 @@ mod page;
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::commands::check::nothing_found;
 use crate::context::Context;
-use crate::render::{
-    Align, Cell, Paint, Table, class_paint, count, files, folder_name, shortened, shown,
-};
 use crate::report::{
     FolderOut, PathOut, PracticeOut, ProjectOut, Report, SummaryOut, SurveyOut, root,
 };
-use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
+use redshank_output::{Align, Cell, Table, folder_name};
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
+use redshank_text::{self as text, Paint, class_paint, count, files, shortened, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{FileStats, RepoPath, RepoPathBuf, Snapshot, grouped};
 use std::fmt::Write;
@@ -98,9 +96,9 @@ impl Survey {
             None => self.format.print(&picture)?,
         }
         if context.speaks() {
-            words::not_scanned(&result)
+            text::not_scanned(&result)
                 .iter()
-                .for_each(|said| crate::eputln!("{said}"));
+                .for_each(|said| redshank_output::eputln!("{said}"));
         }
         context.say_unread(&result.unread);
         Ok(ExitCode::SUCCESS)
@@ -162,7 +160,7 @@ impl Report for Picture<'_> {
         self.text_of_projects(&mut text)?;
         self.text_of_practices(&mut text)?;
         self.text_of_findings(&mut text)?;
-        let (command, what_for) = words::next_step(self.next);
+        let (command, what_for) = text::next_step(self.next);
         let (command, what_for) = (Paint::Type.on(command), Paint::Quiet.on(what_for));
         writeln!(text, "\n{}  {command}  {what_for}", Paint::Head.on("Next"))?;
         Ok(text)
@@ -189,7 +187,7 @@ impl Report for Picture<'_> {
             projects: self.recognised.projects.iter().map(project_out).collect(),
             practices: self.practices.iter().map(practice_out).collect(),
             summary: SummaryOut::of(&self.summary, 0),
-            next: words::next_step(self.next).0.to_owned(),
+            next: text::next_step(self.next).0.to_owned(),
             unread: self.result.unread.iter().map(Into::into).collect(),
         }
     }

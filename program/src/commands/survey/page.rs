@@ -2,12 +2,12 @@
 
 use super::Picture;
 use crate::context::Context;
-use crate::render::page::{GENERATOR, Page};
-use crate::render::{Paint, screen};
-use crate::{putln, words};
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use jiff::Zoned;
+use output::page::{GENERATOR, Page};
+use redshank_output::{self as output, putln, screen};
+use redshank_text::{self as text, Paint};
 use redshank_worktree::expectations::prove;
 use redshank_worktree::sums::FolderSum;
 use redshank_worktree::tree::Tree;
@@ -31,7 +31,7 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
         result: picture.result,
         usage: &rule_usage_in(snapshot, snapshot.whole_tree()?)?,
         outcomes: prove(snapshot, &verdicts, expected)?,
-        next: words::next_step(picture.next),
+        next: text::next_step(picture.next),
         made: Zoned::now().strftime("%Y-%m-%d").to_string(),
     };
     let html = page.html();

@@ -5,12 +5,13 @@ mod test;
 use super::found;
 use crate::cli::{DocumentFormat, GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::{Align, Cell, Paint, Table};
 use crate::report::{Listing, Report, TemplateRowOut};
 use crate::values;
 use anyhow::Result;
 use clap::{Args, Subcommand};
+use redshank_output::{Align, Cell, Table};
 use redshank_templates::{Collection, Group, Origin, Template};
+use redshank_text::Paint;
 use std::process::ExitCode;
 
 /// Find, read and prove templates
@@ -70,7 +71,7 @@ impl Templates {
             let nearest = collection
                 .near(query)
                 .map_or(String::new(), |near| format!("; `{near}` may be meant"));
-            crate::eputln!(
+            redshank_output::eputln!(
                 "no template is about `{query}`{nearest}\n  `redshank templates new NAME --from \
                  FILE` starts one of your own"
             );

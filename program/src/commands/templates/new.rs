@@ -2,7 +2,6 @@
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::Paint;
 use crate::report::{NewTemplateOut, Report};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
@@ -10,6 +9,7 @@ use clap::{Args, ValueEnum};
 use redshank_changes::rehearse::PastRuns;
 use redshank_files::Root;
 use redshank_templates::{self as templates, TEAM_FOLDER};
+use redshank_text::Paint;
 use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;

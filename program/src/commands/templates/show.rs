@@ -2,10 +2,10 @@
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint};
 use crate::report::Report;
 use anyhow::Result;
 use redshank_templates::{Collection, Origin, Template, TemplateRule};
+use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;
 use std::fmt::Write;
 use std::process::ExitCode;
@@ -69,7 +69,7 @@ fn write_rules(rules: &[TemplateRule], indent: &str, text: &mut String) -> Resul
     for rule in rules {
         let reason = (&rule.reason, &rule.remake);
         if above != Some(reason) {
-            let class = render::class_paint(rule.class).on(rule.class);
+            let class = text::class_paint(rule.class).on(rule.class);
             writeln!(text, "\n{indent}  {class}  {}", rule.reason)?;
             if let Some(command) = &rule.remake {
                 let (by, command) = (Paint::Quiet.on("made again by"), Paint::Type.on(command));
@@ -85,13 +85,13 @@ fn write_rules(rules: &[TemplateRule], indent: &str, text: &mut String) -> Resul
 /// What is known by what lies in a folder, by settings, and what is needed.
 fn write_places(template: &Template, text: &mut String) -> Result<()> {
     for mark in &template.folder {
-        let class = render::class_paint(mark.class).on(mark.class);
+        let class = text::class_paint(mark.class).on(mark.class);
         writeln!(text, "\n  {class}  {}", mark.reason)?;
         let holds = Paint::Head.on(&mark.holds);
         writeln!(text, "    any folder that holds {holds}")?;
     }
     for output in &template.output {
-        let class = render::class_paint(Class::Generated).on(Class::Generated);
+        let class = text::class_paint(Class::Generated).on(Class::Generated);
         writeln!(text, "\n  {class}  {}", output.reason)?;
         let file = Paint::Head.on(&output.file);
         writeln!(text, "    wherever {file} says so")?;

@@ -3,12 +3,12 @@
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::commands::found;
 use crate::context::Context;
-use crate::render::Paint;
 use crate::report::{ExampleOut, Report, TestOut};
-use crate::{values, words};
+use crate::values;
 use anyhow::Result;
 use clap::Args;
 use redshank_templates::{Collection, Failure, Template, prove, prove_beside};
+use redshank_text::{self as text, Paint};
 use std::process::ExitCode;
 
 #[derive(Args)]
@@ -67,7 +67,7 @@ impl Report for Tried {
         let mut text = String::new();
         for (template, failure) in &self.failed {
             let mark = Paint::Bad.on("failed");
-            let (example, folder) = (words::example(failure), &failure.folder);
+            let (example, folder) = (text::example(failure), &failure.folder);
             text += &format!("{mark} {template}: {example} (in folder `{folder}`)\n");
         }
         let Self {

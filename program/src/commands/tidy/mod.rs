@@ -3,16 +3,17 @@ mod show;
 
 use crate::cli::{DocumentFormat, GlobalArgs};
 use crate::context::Context;
-use crate::render::{self, Paint};
 use crate::report::TidyOut;
-use crate::{put, putln, values};
+use crate::values;
 use anyhow::{Result, bail};
 use choose::Choice;
 use clap::{Args, ValueEnum};
 use redshank_changes::journal::Journal;
 use redshank_changes::plan::{LargeFiles, Plan, PlanOptions};
 use redshank_findings::{Finding, scan};
+use redshank_output::{self as output, put, putln};
 use redshank_templates::Survey;
+use redshank_text::Paint;
 use redshank_worktree::{Class, Purpose};
 use std::process::ExitCode;
 
@@ -74,7 +75,7 @@ impl Tidy {
         context.recover(self.apply || context.is_interactive())?;
         let snapshot = &context.snapshot;
         if self.apply {
-            render::screen::goes_on_without_a_reader();
+            output::screen::goes_on_without_a_reader();
             snapshot.needs_repository(Purpose::Journal)?;
         }
         let survey = context.survey()?;
@@ -101,7 +102,7 @@ impl Tidy {
             Journal::of(snapshot)?.apply(&context.journal_name("tidy"), &plan.changes)?;
         }
         if !context.for_people {
-            render::json(&TidyOut::of(&snapshot.top, &plan, applied))?;
+            output::json(&TidyOut::of(&snapshot.top, &plan, applied))?;
         } else if applied && context.speaks() {
             put!("{}", show::done(&plan)?)?;
         } else if context.speaks() && !plan.changes.is_empty() {
@@ -155,7 +156,7 @@ fn choose_from(
         match choose::ask()? {
             Choice::All => return Ok((plan, true)),
             Choice::Nothing => return Ok((plan, false)),
-            Choice::Difference => render::screen::page(&show::differences(&plan))?,
+            Choice::Difference => output::screen::page(&show::differences(&plan))?,
             Choice::Some => {
                 let Some(left_out) = choose::left_out(&plan)? else {
                     continue;

@@ -1,11 +1,11 @@
 //! A plan in words.
 
-use crate::render::{self, Align, Cell, Paint, Table, files, level_paint, shown, width};
-use crate::words;
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::journal::Content;
 use redshank_changes::plan::{Plan, Step, StepKind};
+use redshank_output::{self as output, Align, Cell, Table, width};
+use redshank_text::{self as text, Paint, files, level_paint, shown};
 use redshank_worktree::FileStats;
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -31,8 +31,8 @@ fn subject(step: &Step) -> Cell {
 
 /// A step on one line.
 pub(super) fn in_words(step: &Step) -> String {
-    let (_, kind) = words::kind_title(&step.kind);
-    let reason = words::reason(&step.reason);
+    let (_, kind) = text::kind_title(&step.kind);
+    let reason = text::reason(&step.reason);
     format!("{kind}: {} ({reason})", shown(&step.path))
 }
 
@@ -41,7 +41,7 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
     let mut kinds: BTreeMap<(u8, &str), Vec<&Step>> = BTreeMap::new();
     for step in &plan.steps {
         kinds
-            .entry(words::kind_title(&step.kind))
+            .entry(text::kind_title(&step.kind))
             .or_default()
             .push(step);
     }
@@ -53,7 +53,7 @@ pub(super) fn plan(plan: &Plan) -> Result<String> {
         let nothing = "nothing to fix automatically";
         writeln!(text, "{}", Paint::Good.on(nothing))?;
     } else {
-        text += &render::effect(&plan.effect);
+        text += &output::effect(&plan.effect);
         text += &storage(plan)?;
     }
     text += &left(plan)?;
@@ -73,7 +73,7 @@ fn table_of(steps: &[&Step]) -> String {
             subject(step),
             many.into(),
             size.into(),
-            Cell::painted(Paint::Quiet, words::reason(&step.reason)),
+            Cell::painted(Paint::Quiet, text::reason(&step.reason)),
         ]);
     }
     table.text()
@@ -131,11 +131,11 @@ fn left(plan: &Plan) -> Result<String> {
     }
     for finding in &plan.left {
         let level = level_paint(finding.level).on(finding.level);
-        let (place, message) = (words::place(finding), words::message(finding));
+        let (place, message) = (text::place(finding), text::message(finding));
         let fix = Paint::Good.on("mend:");
         let lines = [
             format!("  {level}  {place}  {message}"),
-            format!("      {fix} {}", words::remedy(finding)),
+            format!("      {fix} {}", text::remedy(finding)),
         ];
         for line in lines {
             let room = width().unwrap_or(usize::MAX);
@@ -194,7 +194,7 @@ pub(super) fn differences(plan: &Plan) -> String {
         .files
         .iter()
         .map(|file| {
-            render::diff(
+            output::diff(
                 &shown(file.path.as_bstr()),
                 &bytes(&file.before),
                 &bytes(&file.after),

@@ -1,16 +1,14 @@
 mod stream;
-mod words;
-
-pub use words::{difference, marked_line, text, whole};
 
 use super::found;
 use crate::cli::{GlobalArgs, ListFormat};
 use crate::context::Context;
-use crate::render::shown;
 use crate::report::{AnswerOut, Listing, Report, RuleOut};
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
+use redshank_text as text;
+use redshank_text::shown;
 use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::State;
 use redshank_worktree::{Answer, Overlay, RepoPath, RepoPathBuf, Verdicts};
@@ -97,7 +95,7 @@ impl<'a> Report for &'a Answers<'_> {
     fn text(&self) -> Result<String> {
         let mut text = String::new();
         for (given, path, answer) in &self.answers {
-            text += &words::text(self.verdicts, given.as_bstr(), path, answer)?;
+            text += &text::answer(self.verdicts, given.as_bstr(), path, answer)?;
         }
         Ok(text)
     }

@@ -1,15 +1,15 @@
 //! Answers to a stream of questions: what is asked already is answered before more is waited for,
 //! by several workers side by side.
 
-use super::{ask, found, words};
+use super::{ask, found};
 use crate::cli::ListFormat;
 use crate::context::Context;
-use crate::put;
-use crate::render::screen;
 use crate::report::{AnswerOut, RuleOut};
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
+use redshank_output::{put, screen};
+use redshank_text as text;
 use redshank_worktree::Verdicts;
 use redshank_worktree::rules::{RuleId, Ruling};
 use redshank_worktree::tree::State;
@@ -127,7 +127,7 @@ impl<'a> Worker<'a> {
         }
         if self.context.for_people {
             self.output
-                .extend(words::text(self.verdicts, given, &path, &answer)?.bytes());
+                .extend(text::answer(self.verdicts, given, &path, &answer)?.bytes());
         } else {
             let rule = answer
                 .ruling

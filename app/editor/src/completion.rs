@@ -1,0 +1,174 @@
+//! What could stand in a line: what exists and would be committed, with how much each would catch.
+
+use super::Server;
+use super::analysis::{Kind, Picture};
+use super::offers::of_template_key;
+use super::parts::Parts;
+use lsp_types::{
+    CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
+};
+use redshank_text::files;
+use redshank_worktree::{FileStats, RepoPath};
+use serde_json::{Value, json};
+
+/// More would hide what is meant.
+const MOST: usize = 100;
+
+impl Server<'_> {
+    pub(super) fn complete(&self, params: CompletionParams) -> Value {
+        let at = params.text_document_position;
+        let Some((document, analysis)) = self.known(&at.text_document.uri) else {
+            return json!([]);
+        };
+        let line = document.line(at.position.line);
+        let typed = &line[..self.columns.byte(line, at.position.character)];
+        let items = match &analysis.kind {
+            Kind::Rules(file) => self.patterns(at.position.line, line, typed, &file.source.base),
+            Kind::Settings(_) => {
+                let offers = &self.picture.offers;
+                self.texts(at.position.line, typed, |key| offers.of_setting(key))
+            }
+            Kind::Template(_) => self.texts(at.position.line, typed, of_template_key),
+            Kind::Other => Vec::new(),
+        };
+        json!(items)
+    }
+
+    /// Patterns for a line of an ignore file.
+    fn patterns(&self, nth: u32, line: &str, typed: &str, base: &RepoPath) -> Vec<CompletionItem> {
+        let body = typed.trim_start_matches('!');
+        let negated = typed.len() - body.len();
+        if body.starts_with('#') {
+            return Vec::new();
+        }
+        let range = self.columns.range(nth, line, negated..line.len());
+        let mut offered = offered(&self.picture, base, body);
+        // What catches most comes first.
+        offered.sort_by(|(one, a), (other, b)| {
+            let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
+            by_weight.then_with(|| one.cmp(other))
+        });
+        offered.truncate(MOST);
+        let of_templates = self.picture.offers.rules.iter().filter(|rule| {
+            let is_known = || offered.iter().any(|(pattern, _)| *pattern == rule.pattern);
+            *rule.folder == *base && starts_alike(&rule.pattern, body) && !is_known()
+        });
+        let of_templates: Vec<Offer> = of_templates
+            .map(|rule| Offer {
+                label: &rule.pattern,
+                detail: rule.about.clone(),
+                kind: kind_of(&rule.pattern),
+                text: rule.pattern.clone(),
+            })
+            .collect();
+        let whole = self.picture.offers.templates.iter();
+        let whole = whole.filter(|(name, ..)| !body.is_empty() && name.starts_with(body));
+        let whole = whole.map(|(name, title, rules)| Offer {
+            label: name,
+            detail: format!("the rules of a template: {title}"),
+            kind: CompletionItemKind::MODULE,
+            text: format!("# {title}\n{rules}"),
+        });
+        let there = offered.iter().map(|(pattern, stats)| Offer {
+            label: pattern,
+            detail: format!("{}, {}", files(stats.files), stats.size),
+            kind: kind_of(pattern),
+            text: pattern.clone(),
+        });
+        items(there.chain(of_templates).chain(whole), range)
+    }
+
+    /// What the text between quotes can be, behind a key.
+    fn texts(
+        &self,
+        nth: u32,
+        typed: &str,
+        of_key: impl FnOnce(&str) -> Vec<(String, String)>,
+    ) -> Vec<CompletionItem> {
+        let key = typed.split_once('=').map(|(key, _)| key.trim());
+        let is_open = typed.matches('"').count() % 2 == 1;
+        let start = typed.rfind('"').map(|quote| quote + 1);
+        let (Some(key), Some(start), true) = (key, start, is_open) else {
+            return Vec::new();
+        };
+        let range = self.columns.range(nth, typed, start..typed.len());
+        let offered = of_key(key);
+        let fits = offered
+            .iter()
+            .filter(|(text, _)| text.starts_with(&typed[start..]));
+        let fits = fits.map(|(text, about)| Offer {
+            label: text,
+            detail: about.clone(),
+            kind: CompletionItemKind::VALUE,
+            text: text.clone(),
+        });
+        items(fits, range)
+    }
+}
+
+/// Something that could stand there.
+struct Offer<'o> {
+    label: &'o str,
+    detail: String,
+    kind: CompletionItemKind,
+    /// What is written.
+    text: String,
+}
+
+fn kind_of(pattern: &str) -> CompletionItemKind {
+    if pattern.ends_with('/') {
+        CompletionItemKind::FOLDER
+    } else {
+        CompletionItemKind::FILE
+    }
+}
+
+/// Whether somebody who typed this may mean that pattern: whether it is anchored shows later.
+fn starts_alike(pattern: &str, typed: &str) -> bool {
+    pattern.starts_with(typed) || pattern.trim_start_matches('/').starts_with(typed)
+}
+
+/// In this order.
+fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<CompletionItem> {
+    offers
+        .enumerate()
+        .map(|(nth, offer)| CompletionItem {
+            label: offer.label.to_owned(),
+            kind: Some(offer.kind),
+            detail: Some(offer.detail),
+            sort_text: Some(format!("{nth:04}")),
+            filter_text: Some(offer.label.to_owned()),
+            text_edit: Some(CompletionTextEdit::Edit(TextEdit::new(range, offer.text))),
+            ..CompletionItem::default()
+        })
+        .collect()
+}
+
+/// Patterns that what was typed can become: extensions, and what lies in the folder that it names.
+fn offered(picture: &Picture, base: &RepoPath, typed: &str) -> Vec<(String, FileStats)> {
+    let (folder, start) = typed.rsplit_once('/').unwrap_or(("", typed));
+    let anchored = typed.contains('/');
+    let folder = folder.trim_start_matches('/');
+    let from = match folder {
+        "" => base.to_owned(),
+        folder => base.join(folder).as_folder(),
+    };
+    let wants_types = !anchored && "*.".starts_with(start.get(..2).unwrap_or(start));
+    let of_folder;
+    let parts = if from.is_top() {
+        &picture.parts
+    } else {
+        of_folder = Parts::of(&picture.candidates, &from);
+        &of_folder
+    };
+    let above = match (anchored, folder) {
+        (false, _) => String::new(),
+        (true, "") => "/".to_owned(),
+        (true, folder) => format!("/{folder}/"),
+    };
+    let types = parts.types.iter().filter(|_| wants_types);
+    let fits = parts.names.iter().chain(types);
+    let fits = fits.filter(|(name, _)| name.starts_with(start));
+    fits.map(|(name, stats)| (format!("{above}{name}"), *stats))
+        .collect()
+}

@@ -1,0 +1,103 @@
+//! What is wrong in an open text.
+
+use super::analysis::{Analysis, Fault, Kind, RuleFacts};
+use super::documents::{Columns, Document};
+use lsp_types::{Diagnostic, DiagnosticSeverity, DiagnosticTag, NumberOrString};
+use redshank_findings::{Finding, Level, secrets_in};
+use redshank_text as text;
+use redshank_worktree::usage::RuleStatus;
+use serde_json::json;
+
+/// All that is wrong in a text, by line.
+pub fn of(document: &Document, analysis: &Analysis, columns: Columns) -> Vec<Diagnostic> {
+    let mut found: Vec<Diagnostic> = match &analysis.kind {
+        Kind::Rules(file) => {
+            let rules = file.rules.iter();
+            rules
+                .filter_map(|rule| of_rule(document, rule, columns))
+                .collect()
+        }
+        Kind::Settings(faults) | Kind::Template(faults) => faults
+            .iter()
+            .map(|fault| of_fault(document, fault, columns))
+            .collect(),
+        Kind::Other => Vec::new(),
+    };
+    let secrets = analysis.secrets.iter();
+    found.extend(secrets.filter_map(|secret| of_secret(document, secret, columns)));
+    found.sort_by_key(|one| (one.range.start.line, one.range.start.character));
+    found
+}
+
+fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Diagnostic> {
+    let (severity, code) = match &rule.status {
+        RuleStatus::Works if rule.takes_work => (DiagnosticSeverity::WARNING, "takes-work"),
+        RuleStatus::Works => return None,
+        RuleStatus::CatchesNothing => (DiagnosticSeverity::HINT, "catches-nothing"),
+        RuleStatus::Duplicate { .. } => (DiagnosticSeverity::HINT, "duplicate"),
+        RuleStatus::Overridden { .. } => (DiagnosticSeverity::INFORMATION, "overridden"),
+        RuleStatus::OnlyTracked { .. } => (DiagnosticSeverity::INFORMATION, "only-tracked"),
+        RuleStatus::CannotWork { .. } => (DiagnosticSeverity::WARNING, "cannot-work"),
+        RuleStatus::SwallowsItsFile => (DiagnosticSeverity::WARNING, "swallows-its-file"),
+        RuleStatus::Misread { sure: true, .. } => (DiagnosticSeverity::WARNING, "misread"),
+        RuleStatus::Misread { .. } => (DiagnosticSeverity::INFORMATION, "misread"),
+        RuleStatus::Impossible { .. } => (DiagnosticSeverity::WARNING, "impossible"),
+    };
+    let is_idle = matches!(
+        rule.status,
+        RuleStatus::CatchesNothing | RuleStatus::Duplicate { .. }
+    );
+    let said = if rule.status == RuleStatus::Works {
+        "keeps out somebody's sources, too: a narrower rule leaves them alone".to_owned()
+    } else {
+        text::fault(&rule.status)
+    };
+    let mend = text::mend(&rule.status).map_or(String::new(), |mend| format!("; {mend}"));
+    Some(Diagnostic {
+        range: columns.whole(rule.line, document.line(rule.line)),
+        severity: Some(severity),
+        code: Some(NumberOrString::String(code.to_owned())),
+        source: Some(super::NAME.to_owned()),
+        message: format!("{said}{mend}"),
+        tags: is_idle.then(|| vec![DiagnosticTag::UNNECESSARY]),
+        ..Diagnostic::default()
+    })
+}
+
+fn of_fault(document: &Document, fault: &Fault, columns: Columns) -> Diagnostic {
+    Diagnostic {
+        range: columns.whole(fault.line, document.line(fault.line)),
+        severity: Some(DiagnosticSeverity::ERROR),
+        source: Some(super::NAME.to_owned()),
+        message: fault.said.clone(),
+        ..Diagnostic::default()
+    }
+}
+
+/// A credential, masked, where it stands.
+fn of_secret(document: &Document, secret: &Finding, columns: Columns) -> Option<Diagnostic> {
+    let number = secret.line?.saturating_sub(1) as u32;
+    let line = document.line(number);
+    let span = secrets_in(line).into_iter().next();
+    let range = span.map_or(0..line.len(), |(span, _)| span);
+    let evidence = text::evidence(secret).map_or(String::new(), |said| format!("{said}: "));
+    let severity = match secret.level {
+        Level::Error => DiagnosticSeverity::ERROR,
+        Level::Warning => DiagnosticSeverity::WARNING,
+        Level::Note => DiagnosticSeverity::HINT,
+    };
+    Some(Diagnostic {
+        range: columns.range(number, line, range),
+        severity: Some(severity),
+        code: Some(NumberOrString::String(secret.rule.to_string())),
+        source: Some(super::NAME.to_owned()),
+        message: format!("{evidence}{}", text::message(secret)),
+        // By these an acceptance is written.
+        data: Some(json!({
+            "finding": secret.id,
+            "rule": secret.rule.to_string(),
+            "path": secret.path.to_string(),
+        })),
+        ..Diagnostic::default()
+    })
+}

@@ -1,0 +1,343 @@
+//! How the window looks. Colour and place only repeat what signs and words say; letters of ASCII
+//! are enough for all but names.
+
+use super::look::{Look, Row, RowKind};
+use super::window::{Question, Window};
+use bstr::ByteSlice;
+use ratatui::Frame;
+use ratatui::layout::{Constraint, Layout, Position, Rect};
+use ratatui::style::{Color, Modifier, Style};
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Clear, Paragraph, Wrap};
+use redshank_findings::Finding;
+use redshank_output::screen;
+use redshank_text::{self as text, Paint, count, cut, files, shown};
+use redshank_worktree::RepoPath;
+use redshank_worktree::size::Bytes;
+use redshank_worktree::tree::State;
+
+/// From so many columns on, what is told of a row stands beside the tree.
+const WIDE: u16 = 110;
+
+/// So many lines it gets below the tree otherwise.
+const BELOW: u16 = 7;
+
+/// The keys, for the foot of the window.
+const FOOT: &str = "F1 keys | type a pattern | arrows | Tab from this row | Ctrl-N from what came | Ctrl-T for whom | Enter write | Ctrl-R undo | Esc leave";
+
+/// The keys, one by one.
+const HELP: &[&str] = &[
+    "letters, Backspace    the pattern; Ctrl-U clears it",
+    "Up, Down, PgUp, PgDn  another row; the mouse does it, too",
+    "Right, Left, Enter    open and shut a folder",
+    "Tab                   a pattern from the row; again: the next width",
+    "Ctrl-N                a rule for what came; again: the next",
+    "Ctrl-T                for whom: team, folder, this clone, yourself",
+    "Enter                 write the rule (Enter again does it)",
+    "Ctrl-R                take the last change back (Enter does it)",
+    "Ctrl-Z                put the view aside; `fg` brings it back",
+    "Esc                   clear the pattern, then leave; Ctrl-C leaves",
+    "",
+    "-  would be kept out     +  would be let in     *  new since you look",
+];
+
+/// Draws the window.
+pub fn draw(window: &mut Window, frame: &mut Frame) {
+    let [head, rule, said, body, foot] = Layout::vertical([
+        Constraint::Length(1),
+        Constraint::Length(1),
+        Constraint::Length(1),
+        Constraint::Min(3),
+        Constraint::Length(1),
+    ])
+    .areas(frame.area());
+    let (tree, about) = if frame.area().width >= WIDE {
+        let parts = [
+            Constraint::Fill(3),
+            Constraint::Length(1),
+            Constraint::Fill(2),
+        ];
+        let [tree, _, about] = Layout::horizontal(parts).areas(body);
+        (tree, about)
+    } else {
+        let [tree, about] =
+            Layout::vertical([Constraint::Fill(1), Constraint::Length(BELOW)]).areas(body);
+        (tree, about)
+    };
+    let Some(look) = window.look.clone() else {
+        frame.render_widget(Paragraph::new("looking ..."), head);
+        return;
+    };
+    frame.render_widget(Paragraph::new(totals(&look)), head);
+    draw_rule(window, &look, frame, rule);
+    frame.render_widget(Paragraph::new(message(window, &look)), said);
+    draw_tree(window, frame, tree);
+    draw_about(window, frame, about);
+    let foot_text = Line::styled(cut(FOOT, usize::from(foot.width)), style(Paint::Quiet));
+    frame.render_widget(Paragraph::new(foot_text), foot);
+    if window.helps {
+        draw_help(frame);
+    }
+}
+
+/// A colour of ours, where colours are wanted.
+fn style(paint: Paint) -> Style {
+    let (color, bold) = paint.color();
+    let wants_color = anstream::ColorChoice::global() != anstream::ColorChoice::Never
+        && std::env::var_os("NO_COLOR").is_none();
+    let color = color.filter(|_| wants_color);
+    let style = color.map_or(Style::new(), |number| {
+        Style::new().fg(Color::Indexed(number))
+    });
+    if bold {
+        style.add_modifier(Modifier::BOLD)
+    } else {
+        style
+    }
+}
+
+/// A text that comes from the repository, harmless and without secrets.
+fn safe(text: &str) -> String {
+    screen::harmless_text(text).replace('\t', " ")
+}
+
+fn totals(look: &Look) -> Line<'static> {
+    let all = look.sums.folder(RepoPath::top());
+    let of = |files_: u64, size: Bytes| format!("{}, {size}", files(files_));
+    let mut parts = vec![
+        Span::styled(safe(&look.name), style(Paint::Head)),
+        Span::raw("  to commit: "),
+        Span::raw(of(all.before.files, all.before.size)),
+    ];
+    if all.before != all.after {
+        parts.push(Span::styled("  ->  ", style(Paint::Head)));
+        parts.push(Span::raw(of(all.after.files, all.after.size)));
+    }
+    let ignored = of(all.ignored.files, all.ignored.size);
+    parts.push(Span::styled(
+        format!("   ignored: {ignored}"),
+        style(Paint::Quiet),
+    ));
+    Line::from(parts)
+}
+
+fn draw_rule(window: &Window, look: &Look, frame: &mut Frame, area: Rect) {
+    let ask = "pattern: ";
+    let whom = text::scope(window.scope);
+    let place = safe(&shown(look.file.as_slice().into()));
+    let line = Line::from(vec![
+        Span::styled(ask, style(Paint::Head)),
+        Span::styled(window.pattern.clone(), style(Paint::Type)),
+        Span::styled(format!("   {whom}, in {place}"), style(Paint::Quiet)),
+    ]);
+    frame.render_widget(Paragraph::new(line), area);
+    let typed = ask.len() + console::measure_text_width(&window.pattern);
+    let column = area.x
+        + u16::try_from(typed)
+            .unwrap_or(u16::MAX)
+            .min(area.width.saturating_sub(1));
+    frame.set_cursor_position(Position::new(column, area.y));
+}
+
+fn message(window: &Window, look: &Look) -> Line<'static> {
+    let all = look.sums.folder(RepoPath::top());
+    match window.asks {
+        Some(Question::Write) => {
+            let text = format!(
+                "write `{}`? Enter does it, any other key leaves it",
+                window.pattern
+            );
+            return Line::styled(text, style(Paint::Warn));
+        }
+        Some(Question::Undo) => {
+            let text = "take the last change back? Enter does it, any other key leaves it";
+            return Line::styled(text, style(Paint::Warn));
+        }
+        None => {}
+    }
+    if !window.said.is_empty() {
+        return Line::styled(safe(&window.said).replace('\n', "  "), style(Paint::Good));
+    }
+    if let Some(in_vain) = &look.in_vain {
+        return Line::styled(safe(in_vain), style(Paint::Warn));
+    }
+    let (was, is) = (all.before.files, all.after.files);
+    match was.cmp(&is) {
+        std::cmp::Ordering::Greater => Line::styled(
+            format!("- keeps out {}", files(was - is)),
+            style(Paint::Good),
+        ),
+        std::cmp::Ordering::Less => {
+            Line::styled(format!("+ lets in {}", files(is - was)), style(Paint::Warn))
+        }
+        std::cmp::Ordering::Equal if window.pattern.is_empty() => came(window),
+        std::cmp::Ordering::Equal => Line::raw(""),
+    }
+}
+
+/// That something came, and the key that keeps it out.
+fn came(window: &Window) -> Line<'static> {
+    match window.proposed().next() {
+        Some(new) => {
+            let rule = text::pattern(new.rule.as_bstr());
+            let came = format!(
+                "* {} came; Ctrl-N keeps it out: {rule}",
+                files(new.stats.files)
+            );
+            Line::styled(safe(&came), style(Paint::Warn))
+        }
+        None => Line::raw(""),
+    }
+}
+
+fn draw_tree(window: &mut Window, frame: &mut Frame, area: Rect) {
+    window.height = usize::from(area.height).max(1);
+    window.top = area.y;
+    if window.chosen < window.first {
+        window.first = window.chosen;
+    }
+    if window.chosen >= window.first + window.height {
+        window.first = window.chosen + 1 - window.height;
+    }
+    let in_sight = window
+        .rows
+        .iter()
+        .enumerate()
+        .skip(window.first)
+        .take(window.height);
+    let lines = in_sight.map(|(at, row)| line(row, at == window.chosen, area.width));
+    frame.render_widget(Paragraph::new(lines.collect::<Vec<_>>()), area);
+}
+
+/// A row: its sign and word, files, size, name.
+fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
+    let (word, paint, many, size) = match &row.kind {
+        RowKind::Folder(change, _) => {
+            let (word, paint) = match (change.before.files, change.after.files) {
+                (0, 0) => ("ignored", Paint::Quiet),
+                (was, is) if was > is => ("kept out", Paint::Good),
+                (was, is) if was < is => ("let in", Paint::Warn),
+                _ => ("to commit", Paint::Plain),
+            };
+            let (many, size) = match change.after.files {
+                0 => (change.ignored.files, change.ignored.size),
+                _ => (change.after.files, change.after.size),
+            };
+            (word, paint, count(many), size)
+        }
+        RowKind::File(before, after, size) => {
+            let (word, paint) = match (before, after) {
+                (State::Tracked, _) => ("tracked", Paint::Type),
+                (State::Ignored, State::Ignored) => ("ignored", Paint::Quiet),
+                (_, State::Ignored) => ("kept out", Paint::Good),
+                (State::Ignored, _) => ("let in", Paint::Warn),
+                _ => ("to commit", Paint::Plain),
+            };
+            (word, paint, String::new(), Bytes(*size))
+        }
+    };
+    let sign = match (row.is_new, word) {
+        (true, _) => '*',
+        (_, "kept out") => '-',
+        (_, "let in") => '+',
+        _ => ' ',
+    };
+    let fold = match row.kind {
+        RowKind::Folder(_, true) => "v ",
+        RowKind::Folder(_, false) => "> ",
+        RowKind::File(..) => "  ",
+    };
+    let slash = if row.path.is_folder() { "/" } else { "" };
+    let name = format!("{}{slash}", safe(&shown(row.path.name())));
+    let of_it = match &row.kind {
+        RowKind::Folder(change, _) if change.before != change.after => {
+            format!(
+                "  (was {}, {})",
+                count(change.before.files),
+                change.before.size
+            )
+        }
+        _ => String::new(),
+    };
+    let start = format!(
+        "{sign} {word:9} {many:>8} {:>10}  {}{fold}",
+        size.to_string(),
+        "  ".repeat(row.depth)
+    );
+    let room = usize::from(width).saturating_sub(console::measure_text_width(&start));
+    let text = cut(&format!("{name}{of_it}"), room);
+    let style = style(if row.is_new { Paint::Warn } else { paint });
+    let style = if is_chosen {
+        style.add_modifier(Modifier::REVERSED)
+    } else {
+        style
+    };
+    Line::styled(format!("{start}{text}"), style)
+}
+
+/// What is told of the chosen row: why it is what it is, and what was found in it.
+fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
+    let Some(row) = window.rows.get(window.chosen) else {
+        return;
+    };
+    let mut lines = Vec::new();
+    if let Some((path, reason)) = &window.reason
+        && *path == row.path
+    {
+        lines.extend(reason.iter().map(|line| Line::raw(safe(line))));
+    }
+    for new in window.learned.iter().filter(|new| {
+        new.paths
+            .iter()
+            .any(|path| row.path.is_within(path) || *path == row.path)
+    }) {
+        let rule = text::pattern(new.rule.as_bstr());
+        let text = format!("came since you look; {}", text::learned(new));
+        lines.push(Line::styled(safe(&text), style(Paint::Warn)));
+        lines.push(Line::raw(format!("a rule for it: {}", safe(&rule))));
+    }
+    let found: Vec<&Finding> = window
+        .findings
+        .iter()
+        .filter(|finding| {
+            finding.path == row.path || finding.path.is_within(&row.path) && row.path.is_folder()
+        })
+        .collect();
+    if !found.is_empty() {
+        lines.push(Line::raw(""));
+        let many = count(found.len() as u64);
+        lines.push(Line::styled(
+            format!("findings here: {many}"),
+            style(Paint::Head),
+        ));
+    }
+    for finding in found.into_iter().take(usize::from(area.height)) {
+        let place = text::place(finding);
+        let message = text::message(finding);
+        let text = format!("{} {}: {place}: {message}", finding.level, finding.class());
+        lines.push(Line::styled(safe(&text), style(Paint::Warn)));
+        let mend = format!("  mend: {}", text::remedy(finding));
+        lines.push(Line::styled(safe(&mend), style(Paint::Quiet)));
+    }
+    let about = Paragraph::new(lines).wrap(Wrap { trim: false });
+    frame.render_widget(about, area);
+}
+
+fn draw_help(frame: &mut Frame) {
+    let all = frame.area();
+    let height = (HELP.len() as u16 + 2).min(all.height);
+    let width = 74.min(all.width);
+    let area = Rect::new(
+        (all.width - width) / 2,
+        (all.height - height) / 2,
+        width,
+        height,
+    );
+    frame.render_widget(Clear, area);
+    let mut lines = vec![
+        Line::styled("Keys (any key goes back)", style(Paint::Head)),
+        Line::raw(""),
+    ];
+    lines.extend(HELP.iter().map(|line| Line::raw(*line)));
+    frame.render_widget(Paragraph::new(lines), area);
+}

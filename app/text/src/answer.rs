@@ -1,0 +1,163 @@
+//! The answer in words: the deciding rule, what it overrides, what nearly matched, and what to do.
+
+use crate::{Paint, near_reason, pattern, quoted, shown};
+use anyhow::Result;
+use bstr::{BStr, ByteSlice};
+use redshank_worktree::rules::{Chain, Ruling, near_misses};
+use redshank_worktree::tree::State;
+use redshank_worktree::{Answer, RepoPath, Verdicts};
+use std::ops::Range;
+
+/// The answer in words.
+pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -> Result<String> {
+    let path = Paint::Head.on(shown(given));
+    let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
+    let mut text = match (answer.state, &answer.ruling) {
+        _ if at.is_top() => format!("{path} is the top folder itself: git never ignores it\n"),
+        (_, None) if verdicts.is_gits_own(at) => {
+            return Ok(format!("{path} is git's own: no commit ever takes it\n"));
+        }
+        (State::Tracked, Some(_)) if ignores => {
+            format!("{path} is tracked already, so rules do nothing for it\n")
+        }
+        (State::Tracked, _) => format!("{path} is tracked\n"),
+        (State::Ignored, _) => format!("{path} is {}\n", Paint::Warn.on("ignored")),
+        (State::Candidate, Some(_)) => {
+            format!(
+                "{path} is {}: an exception lets it in\n",
+                Paint::Good.on("not ignored")
+            )
+        }
+        (State::Candidate, None) => format!(
+            "{path} is {}: no rule matches it\n",
+            Paint::Good.on("not ignored")
+        ),
+    };
+    if let Some(ruling) = &answer.ruling {
+        text += &marked(ruling);
+        if let Some(length) = answer.shut {
+            let folder = shown(at[..=length].as_bstr());
+            text += &format!(
+                "    the rule shuts the folder {folder}; no exception can let in a file below it\n"
+            );
+            text += &in_vain(&verdicts.rules_at(at)?, at, ruling);
+        } else {
+            text += &overridden(&verdicts.rules_at(at)?, at);
+        }
+        if answer.state == State::Tracked && ignores {
+            let command = Paint::Type.on(format!("redshank untrack {}", quoted(given)));
+            text += &format!("    {command} stops tracking it and keeps it on disk\n");
+        }
+    }
+    if answer.state != State::Ignored && answer.ruling.is_none() && !at.is_top() {
+        text += &near(&verdicts.rules_at(at)?, at);
+    }
+    Ok(text)
+}
+
+/// The exceptions that can't work because a folder above is shut, and what to do instead.
+fn in_vain(rules: &Chain, path: &RepoPath, shutting: &Ruling) -> String {
+    let exceptions = rules
+        .all_rulings(path.bare(), path.is_folder())
+        .into_iter()
+        .filter(|ruling| !ruling.ignores());
+    let rule = pattern(shutting.rule().text.as_bstr());
+    let open = format!("{}/*", rule.trim_end_matches('/'));
+    exceptions
+        .map(|exception| {
+            let mend = format!(
+                "`{}` instead of `{rule}` leaves the folder open",
+                Paint::Type.on(&open)
+            );
+            format!("    {} cannot work; {mend}\n", told(&exception))
+        })
+        .collect()
+}
+
+/// The rules that match, too, and are overridden.
+fn overridden(rules: &Chain, path: &RepoPath) -> String {
+    let all = rules.all_rulings(path.bare(), path.is_folder());
+    all.iter()
+        .skip(1)
+        .take(NEAR)
+        .map(|ruling| format!("    overrides {}\n", told(ruling)))
+        .collect()
+}
+
+/// Where a rule stands, and the rule.
+fn told(ruling: &Ruling) -> String {
+    let place = format!(
+        "{}:{}",
+        shown(ruling.source().shown.as_bstr()),
+        ruling.rule().line
+    );
+    format!(
+        "{}  {}",
+        Paint::Quiet.on(place),
+        pattern(ruling.rule().text.as_bstr())
+    )
+}
+
+/// How many rules that nearly matched, or are overridden, are told.
+const NEAR: usize = 3;
+
+/// The rules that nearly matched, and what would.
+fn near(rules: &Chain, path: &RepoPath) -> String {
+    let misses = near_misses(rules, path);
+    let told = misses.iter().take(NEAR).map(|miss| {
+        let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
+        let (rule, mended) = (
+            pattern(miss.pattern.as_bstr()),
+            pattern(miss.mended.as_bstr()),
+        );
+        let mend = if rule == mended {
+            String::new()
+        } else {
+            format!("; {} would match", Paint::Type.on(mended))
+        };
+        format!(
+            "    {}  {rule}  nearly: {}{mend}\n",
+            Paint::Quiet.on(place),
+            near_reason(miss.because)
+        )
+    });
+    told.collect()
+}
+
+/// The deciding line with a marker under the rule.
+fn marked(ruling: &Ruling) -> String {
+    let rule = pattern(ruling.rule().text.as_bstr());
+    let place = format!(
+        "{}:{}",
+        shown(ruling.source().shown.as_bstr()),
+        ruling.rule().line
+    );
+    marked_line(&place, &rule, whole(&rule))
+}
+
+/// A line of a file with a marker under a part of it, counted in characters.
+pub fn marked_line(place: &str, line: &str, part: Range<usize>) -> String {
+    let indent = " ".repeat(place.chars().count() + 2 + part.start);
+    let mark = "^".repeat(part.len().max(1));
+    format!(
+        "    {}  {line}\n    {indent}{}\n",
+        Paint::Quiet.on(place),
+        Paint::Warn.on(mark)
+    )
+}
+
+/// All of a line, in characters.
+pub fn whole(line: &str) -> Range<usize> {
+    0..line.chars().count()
+}
+
+/// The part of a line that a mended one hasn't, in characters.
+pub fn difference(line: &str, mended: &str) -> Range<usize> {
+    let same = |a: &mut dyn Iterator<Item = char>, b: &mut dyn Iterator<Item = char>| {
+        a.zip(b).take_while(|(a, b)| a == b).count()
+    };
+    let shorter = line.chars().count().min(mended.chars().count());
+    let start = same(&mut line.chars(), &mut mended.chars());
+    let end = same(&mut line.chars().rev(), &mut mended.chars().rev()).min(shorter - start);
+    start..line.chars().count() - end
+}

@@ -1,0 +1,620 @@
+//! What is said of findings: what each is, what gives it away, what mends it.
+
+use super::rules::{fault, pattern, stray_reason};
+use crate::{count, quoted, shown};
+use bstr::{BStr, ByteSlice};
+use redshank_findings::{
+    ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
+    Remedy, ScanResult, masked,
+};
+use redshank_git::HistoryCut;
+use redshank_worktree::settings;
+use redshank_worktree::tree::State;
+use redshank_worktree::{Class, RepoPath};
+
+/// How many other places a message names.
+const NAMED: usize = 3;
+
+/// What a class of findings is.
+pub fn class(class: Class) -> &'static str {
+    match class {
+        Class::Secret => "keys, tokens and passwords, and the files that hold them",
+        Class::Oversized => "files and folders too large for git",
+        Class::Generated => "what a tool makes, and makes again",
+        Class::Personal => "what belongs to one person or one machine",
+        Class::Reserved => "what others may not be given",
+        Class::Needed => "what a fresh clone would lack",
+        Class::Rule => "rules that don't do what they seem to",
+    }
+}
+
+/// What a level of findings is.
+pub fn level(level: Level) -> &'static str {
+    match level {
+        Level::Error => "a stranger who reads it can do harm, or a host refuses it",
+        Level::Warning => "it doesn't belong",
+        Level::Note => "many keep it on purpose, or it lies where samples lie",
+    }
+}
+
+/// The path, and the line behind it.
+pub fn place(finding: &Finding) -> String {
+    let path = shown(&finding.path);
+    match finding.line {
+        Some(line) => format!("{path}:{line}"),
+        None => path,
+    }
+}
+
+/// What a finding is, in a sentence that shows no secret.
+pub fn message(finding: &Finding) -> String {
+    let mut text = cause(&finding.cause);
+    if !finding.also.is_empty() {
+        let named: Vec<String> = finding
+            .also
+            .iter()
+            .take(NAMED)
+            .map(|other| match other.line {
+                Some(line) => format!("{}:{line}", other.path),
+                None => other.path.to_string(),
+            })
+            .collect();
+        text += &format!("; also in {}", named.join(", "));
+        if finding.also.len() > NAMED {
+            text += &format!(" and {} more", finding.also.len() - NAMED);
+        }
+    }
+    match finding.only_past {
+        Some(true) => text += "; an older version of it",
+        Some(false) => text += "; it is gone from the tree, but the history keeps it",
+        None => {}
+    }
+    if let Some(until) = finding.accepted_until {
+        text += &format!("; accepted only until {until}");
+    }
+    masked(&text)
+}
+
+/// What something is.
+pub(super) fn cause(cause: &Cause) -> String {
+    match cause {
+        Cause::Said(said) => said.clone(),
+        Cause::Credential { title, mild, .. } => match mild {
+            Some(mild) => format!("{title}; {}", why_mild(*mild)),
+            None => title.clone(),
+        },
+        Cause::LinkForFolder(said) => {
+            format!("{said}; it is a symbolic link, which a rule for folders misses")
+        }
+        Cause::MachinePath => {
+            "a path of one person's machine; it leads nowhere elsewhere".to_owned()
+        }
+        Cause::Bundled => "a bundled or minified script or style; fine if it is somebody else's \
+                           and kept on purpose"
+            .to_owned(),
+        Cause::CompanionMissing { extension, reason } => {
+            format!("no `{extension}` beside it: {reason}")
+        }
+        Cause::CompanionAlone { extension } => {
+            format!(
+                "a `{extension}` with nothing beside it: what it belonged to is gone, or kept out"
+            )
+        }
+        Cause::HiddenChanges => "git doesn't see changes to it here; others do not get them, and \
+                                 theirs can collide with them"
+            .to_owned(),
+        Cause::AbsoluteLink => {
+            "a symbolic link to a place on this machine; it leads nowhere elsewhere".to_owned()
+        }
+        Cause::LinkOutside => {
+            "a symbolic link to what lies outside the repository; no clone has it".to_owned()
+        }
+        Cause::BrokenLink => "a symbolic link to what isn't there".to_owned(),
+        Cause::LinkToIgnored => {
+            "a symbolic link to what a rule keeps out; a clone has the link only".to_owned()
+        }
+        Cause::UnportableName(fault) => {
+            let because = name_fault(fault);
+            format!("Windows can't hold this name: {because}; no clone there is whole")
+        }
+        Cause::CaseClash { first } => format!(
+            "the same name as {first} where upper and lower case are the same; one of them is \
+             lost there"
+        ),
+        Cause::Swallowed { reason } => format!("a rule keeps it out, but it's needed: {reason}"),
+        Cause::WorkKeptOut => "a rule ignores it, but it looks like source code".to_owned(),
+        Cause::NestedRepository => "a repository of its own; git would record the name of its \
+                                    commit and none of its files"
+            .to_owned(),
+        Cause::TooLarge {
+            kind,
+            is_for_storage,
+            limit,
+        } => {
+            let kind = kind.map_or(String::new(), |kind| match is_for_storage {
+                true => format!("{kind}, which belongs in large-file storage; "),
+                false => format!("{kind}; "),
+            });
+            format!("{kind}over the limit of {limit}; every clone would carry it for ever")
+        }
+        Cause::OnlyHere => {
+            "ignored for its size; no clone has it, and the only copy may be here".to_owned()
+        }
+        Cause::HeavyFolder { limit } => {
+            format!("heavy in sum: over the limit of {limit} for a folder")
+        }
+        Cause::ManyFiles { limit } => {
+            format!("heavy in sum: over the limit of {limit} files for a folder")
+        }
+        Cause::PointerAlone => {
+            "a pointer into large-file storage; its contents are not here".to_owned()
+        }
+        Cause::PointerUncovered => "a pointer into large-file storage, but no attribute says so; \
+                                    a clone would get the pointer"
+            .to_owned(),
+        Cause::StoredWhole => {
+            "its attributes send it to large-file storage, but git holds it whole".to_owned()
+        }
+        Cause::WouldBeStoredWhole => "its attributes send it to large-file storage, but no \
+                                      program for that is set up here; git would hold it whole"
+            .to_owned(),
+        Cause::Reserved { because, is_public } => match is_public {
+            true => format!("{because}; and the repository is public"),
+            false => format!("{because}; keep the repository private"),
+        },
+        Cause::ScriptEnds(LineEnds::Lf) => {
+            "a script whose lines end in CR LF; no system but Windows can run it".to_owned()
+        }
+        Cause::ScriptEnds(LineEnds::Crlf) => {
+            "a batch file whose lines end in LF only; Windows can lose its way in it".to_owned()
+        }
+        Cause::TrackedAnyway => "git tracks it although a rule would keep it out; rules do \
+                                 nothing for tracked files"
+            .to_owned(),
+        Cause::StaleAcceptance { finding } => {
+            format!("accepts {finding}, which is found no more")
+        }
+        Cause::Rule(status) => fault(status),
+        Cause::StrayFile(reason) => {
+            let because = stray_reason(*reason);
+            format!("looks like a file of git's, but git doesn't read it: {because}")
+        }
+    }
+}
+
+fn name_fault(fault: &NameFault) -> String {
+    match fault {
+        NameFault::Device(part) => format!("`{part}` is a device there"),
+        NameFault::Character(byte) if byte.is_ascii_graphic() => {
+            format!("it holds `{}`", char::from(*byte))
+        }
+        NameFault::Character(byte) => format!("it holds `{}`", byte.escape_ascii()),
+        NameFault::End(end) => format!("a part of it ends in `{end}`"),
+    }
+}
+
+/// What was not looked into, each in a sentence; nothing if all was.
+pub fn not_scanned(result: &ScanResult) -> Vec<String> {
+    let mut said = Vec::new();
+    match result.unopened {
+        0 => {}
+        1 => said.push("1 archive was not scanned".to_owned()),
+        many => said.push(format!("{} archives were not scanned", count(many as u64))),
+    }
+    if let [first, others @ ..] = &*result.submodules {
+        let path = shown(first);
+        said.push(match others.len() {
+            0 => format!("the repository in {path} was not scanned: run `redshank check` in it"),
+            more => format!(
+                "{} repositories within this one were not scanned ({path}, …): run `redshank check` \
+                 in each",
+                more + 1
+            ),
+        });
+    }
+    said.extend(result.history_cut.iter().map(history_cut));
+    said
+}
+
+/// That the history of this clone is cut off.
+pub fn history_cut(cut: &HistoryCut) -> String {
+    match cut {
+        HistoryCut::Shallow { commits } => {
+            let first = commits
+                .first()
+                .map_or("a depth", |name| &name[..name.len().min(10)]);
+            let more = match commits.len() {
+                0 | 1 => String::new(),
+                many => format!(" and {} more", many - 1),
+            };
+            format!(
+                "the history here is cut at {first}{more} (shallow clone), and was not searched \
+                 further: git fetch --unshallow"
+            )
+        }
+        HistoryCut::Partial { missing } => format!(
+            "the history here is cut: the contents of {} are not in this clone (partial clone), \
+             and were not searched",
+            versions(*missing)
+        ),
+        HistoryCut::Grafted => {
+            "the history here is cut or changed by grafts or replacements; what \
+                                they hide was not searched"
+                .to_owned()
+        }
+    }
+}
+
+fn versions(many: usize) -> String {
+    match many {
+        1 => "1 file version".to_owned(),
+        many => format!("{} file versions", count(many as u64)),
+    }
+}
+
+/// How many findings there are of each level, such as `2 warnings, 1 note`; empty for none.
+pub fn level_counts(errors: usize, warnings: usize, notes: usize) -> String {
+    let counts = [(errors, "error"), (warnings, "warning"), (notes, "note")];
+    let counts = counts.iter().filter(|(number, _)| *number > 0);
+    let counts: Vec<String> = counts
+        .map(|(number, word)| format!("{number} {word}{}", if *number == 1 { "" } else { "s" }))
+        .collect();
+    counts.join(", ")
+}
+
+/// What gives a finding away; never a whole secret.
+pub fn evidence(finding: &Finding) -> Option<String> {
+    finding.evidence.as_ref().map(|seen| masked(&seen_by(seen)))
+}
+
+fn seen_by(evidence: &Evidence) -> String {
+    match evidence {
+        Evidence::FirstBytes => "by its first bytes".to_owned(),
+        Evidence::FirstLines => "by its first lines".to_owned(),
+        Evidence::LongLines => "by its lines, which nobody types".to_owned(),
+        Evidence::Name => "by its name".to_owned(),
+        Evidence::Note(object) => {
+            format!("in the note on {}", &object[..object.len().min(10)])
+        }
+        Evidence::File(path) => format!("by {path}"),
+        Evidence::HomeFolder => "a home folder".to_owned(),
+        Evidence::LinkTarget(target) => format!("to {target}"),
+        Evidence::Secret(secret) => secret.to_string(),
+        Evidence::Extension(extension, by) => {
+            let by = by.as_ref().map_or(String::new(), |by| seen_by(by));
+            format!("`*{extension}`, {by}")
+        }
+        Evidence::Paths(paths, others) => {
+            let named: Vec<String> = paths.iter().map(ToString::to_string).collect();
+            let others = if *others { " and others" } else { "" };
+            named.join(", ") + others
+        }
+        Evidence::Reserved(pattern) => format!("[[reserved]] {pattern}"),
+        Evidence::Ruling {
+            source,
+            line,
+            pattern,
+        } => format!("{source}, line {line}: `{pattern}`"),
+        Evidence::Pattern(pattern) => format!("`{pattern}`"),
+        Evidence::Accepted(rule, path) => format!("{rule} in {path}"),
+    }
+}
+
+/// What mends a finding, in a sentence.
+pub fn remedy(finding: &Finding) -> String {
+    let is_tracked = finding.state == State::Tracked;
+    let mut words = match &finding.remedy {
+        Remedy::KeepOut(keep_out) => {
+            let pattern = &keep_out.rule.pattern;
+            if is_tracked {
+                format!(
+                    "stop tracking it (it stays on disk) and ignore it with `{pattern}`: \
+                 redshank tidy"
+                )
+            } else {
+                format!("ignore it with `{pattern}`: redshank tidy")
+            }
+        }
+        Remedy::LetIn { rule, .. } => {
+            format!("let it in with `{}`: redshank tidy", rule.pattern)
+        }
+        Remedy::Mend { with, .. } => {
+            let rule = with.lines().next_back().unwrap_or_default().as_bstr();
+            format!("write `{rule}`: redshank tidy")
+        }
+        Remedy::Attribute { line, .. } => {
+            format!("say `{}` in .gitattributes: redshank tidy", line.pattern)
+        }
+        Remedy::ByHand(what) => by_hand(finding, what),
+    };
+    words += &lasting(finding);
+    if let Some(past) = &finding.past {
+        words += &format!("; {}", past_in_words(past));
+    }
+    masked(&words)
+}
+
+/// What stays although the file is mended, and what is to be done about that.
+fn lasting(finding: &Finding) -> String {
+    let path = quoted(&finding.path);
+    let at_issuer = match &finding.cause {
+        Cause::Credential {
+            replace: Some(page),
+            ..
+        } => format!(" ({page})"),
+        _ => String::new(),
+    };
+    let is_last = finding.past.as_ref().is_some_and(|past| past.commits == 1);
+    let anew = if is_last {
+        "rewrite that commit (`git commit --amend` if it is the last one, else `git rebase \
+         --interactive`)"
+    } else {
+        "rewrite those commits (`git rebase --interactive`)"
+    };
+    if let Remedy::ByHand(ByHand::DropStash { .. } | ByHand::RemoveNote | ByHand::ExpireReflog) =
+        finding.remedy
+    {
+        return String::new();
+    }
+    match (finding.class(), finding.exposure) {
+        (Class::Secret, _) if finding.level == Level::Note => String::new(),
+        (Class::Secret, Exposure::Staged) => {
+            format!(
+                "; it is only staged: `git restore --staged {path}` (or `git rm --cached {path}`) takes it back"
+            )
+        }
+        (Class::Secret, Exposure::Committed) => format!(
+            "; not pushed, as far as this clone knows, but in the history: {anew} before you push; the old one stays in your reflog for 90 days, so revoke the secret{at_issuer} if others use this clone or it was pushed from elsewhere"
+        ),
+        (Class::Secret, Exposure::Pushed) => format!(
+            "; others have it already: revoke it and issue a new one now{at_issuer}, then fix the file"
+        ),
+        (Class::Oversized, Exposure::Committed) => {
+            "; the history carries it until it is rewritten, which is easy before a push".to_owned()
+        }
+        (Class::Oversized, Exposure::Pushed) => {
+            "; every clone carries it until the history is rewritten".to_owned()
+        }
+        _ => String::new(),
+    }
+}
+
+fn past_in_words(past: &Past) -> String {
+    let many = match past.commits {
+        1 => "1 commit".to_owned(),
+        many => format!("{many} commits"),
+    };
+    let first = &past.first[..past.first.len().min(10)];
+    let on = match past.remotes.as_slice() {
+        [] => String::new(),
+        remotes => format!(", on {}", remotes.join(", ")),
+    };
+    format!("in {many} since {} ({first}){on}", past.since)
+}
+
+fn by_hand(finding: &Finding, what: &ByHand) -> String {
+    let fixed = match what {
+        ByHand::Said(said) => return said.clone(),
+        ByHand::IgnoreUnlessOnPurpose { remake } => {
+            return format!("if it isn't kept on purpose, ignore it; made again by: {remake}");
+        }
+        ByHand::Unmute => {
+            let path = quoted(&finding.path);
+            return format!("`redshank unmute {path}` brings them back");
+        }
+        ByHand::NarrowOrForce { folder } => {
+            let by = finding.evidence.as_ref().map_or(String::new(), seen_by);
+            return format!(
+                "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
+                 or `git add --force` the file"
+            );
+        }
+        ByHand::ReadFromEnvironment => {
+            let how = from_environment(&finding.path);
+            return format!("take the value out of the file and {how}");
+        }
+        ByHand::SeeMeant(meant) => return see_meant(meant.as_bstr()),
+        ByHand::UntrackOrDropRule => {
+            let path = quoted(&finding.path);
+            return format!(
+                "`redshank untrack {path}` stops tracking it; to keep it, remove the rule that \
+                 names it"
+            );
+        }
+        ByHand::NarrowOrUntrack => {
+            let path = quoted(&finding.path);
+            return format!(
+                "its folder is ignored, so no exception can re-include it: narrow the rule, or \
+                 stop tracking the file with `redshank untrack {path}`"
+            );
+        }
+        ByHand::DropException { pattern: exception } => {
+            return format!(
+                "`{}` re-includes it: remove that exception, or accept the finding",
+                pattern(exception.as_bstr())
+            );
+        }
+        ByHand::WriteNarrowerRule {
+            pattern: rule,
+            path,
+        } => {
+            return format!(
+                "write a narrower rule: `{}` would also ignore {path}, which no finding is about",
+                pattern(rule.as_bstr())
+            );
+        }
+        ByHand::RenameIfMeant(name) => {
+            let (from, to) = (quoted(&finding.path), quoted(name));
+            return format!("if it was meant to be {name}, rename it: mv {from} {to}");
+        }
+        ByHand::TakeAcceptanceOut => {
+            return format!("take its [[accept]] entry out of {}", settings::FILE);
+        }
+        ByHand::IgnoreIfMadeHere => "if it is made here, ignore it; made again by: build again",
+        ByHand::MakePathRelative => "make it relative, or read it from the environment",
+        ByHand::OpenInEditor => {
+            "open the project in its editor, which writes them, and commit both"
+        }
+        ByHand::DeleteOrLetIn => "delete it, or let in what it belongs to",
+        ByHand::MakeLinkRelative => "make it relative, or keep it out with a rule of your own",
+        ByHand::BringTargetIn => "put what it leads to into the repository, or keep the link out",
+        ByHand::MendLink => "mend the link, or delete it",
+        ByHand::LetTargetIn => "let in what it leads to, or keep the link out, too",
+        ByHand::Rename => "give it another name (`git mv`, if it is tracked)",
+        ByHand::RenameOne => "rename one of them",
+        ByHand::DeclareSubmodule => {
+            "say where it comes from (`git submodule add`), or stop tracking it and add its files"
+        }
+        ByHand::AddSubmodule => {
+            "add it with `git submodule add`, delete its .git folder to take in its files, or \
+             ignore it"
+        }
+        ByHand::SeeWhatItHolds => {
+            "see what it holds; a rule keeps it out, large-file storage takes media and \
+             measurements"
+        }
+        ByHand::FetchContents => "`git lfs pull` fetches them",
+        ByHand::DeclareStored => "say so in .gitattributes: `git lfs track`",
+        ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
+        ByHand::StoreOrIgnore => {
+            "set up large-file storage (`git lfs install`), then `redshank tidy` sends it there; \
+             `redshank tidy --large keep-out` ignores it, and then no clone has it"
+        }
+        ByHand::StoreElsewhere => {
+            "set up large-file storage (`git lfs install`), remove the rule, then `redshank tidy`; \
+             or accept it, if it is kept elsewhere"
+        }
+        ByHand::InstallStorage => "install Git LFS and run `git lfs install` before you add it",
+        ByHand::NothingWhilePrivate => "nothing, as long as the repository is private",
+        ByHand::NarrowShuttingRule => "narrow the rule that shuts the folder: redshank why",
+        ByHand::NarrowRule => "narrow the rule, so that others get the file",
+        ByHand::MendPattern => "mend the pattern, or take it out",
+        ByHand::GiveRightName => "give it the name and the place of the file that was meant",
+        ByHand::NothingKeptOut => "a rule keeps it out; nothing to do",
+        ByHand::NothingIfMeant => {
+            "nothing, if it is meant to lie there; `redshank accept` says so for good"
+        }
+        ByHand::RewriteHistory => "only rewriting history removes it",
+        ByHand::RemoveNote => {
+            return match &finding.evidence {
+                Some(Evidence::Note(object)) => format!("git notes remove {object}"),
+                _ => "remove the note with `git notes remove`".to_owned(),
+            };
+        }
+        ByHand::DropStash { entry } => {
+            return format!(
+                "it is in the stash, which is not pushed: git stash drop stash@{{{entry}}}"
+            );
+        }
+        ByHand::ExpireReflog => {
+            "only the reflog of this clone remembers it, and that is not pushed: git reflog expire \
+             --expire=now --all && git gc --prune=now"
+        }
+        ByHand::Nothing => "",
+    };
+    fixed.to_owned()
+}
+
+fn see_meant(meant: &BStr) -> String {
+    format!("perhaps `{}` was meant: redshank rules", pattern(meant))
+}
+
+/// The next sensible command, and what it is for.
+pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
+    match step {
+        NextStep::Init => ("git init", "make it a repository; nothing is added by that"),
+        NextStep::Draft => (
+            "redshank draft",
+            "see rules that fit these projects, then write them with --write",
+        ),
+        NextStep::Check => (
+            "redshank check",
+            "see each finding, then `redshank tidy` for what mends it",
+        ),
+        NextStep::AddAll => ("git add --all", "no finding is left but notes"),
+        NextStep::Nothing => ("git status", "nothing to do here"),
+    }
+}
+
+/// Why a credential hurts less than others.
+fn why_mild(mild: Mild) -> &'static str {
+    match mild {
+        Mild::Test => "it lies among tests",
+        Mild::Example => "it lies among examples",
+        Mild::Documentation => "it lies in documentation",
+        Mild::Vendored => "it came with somebody else's code",
+        Mild::Development => "it is for development only",
+        Mild::StandIn => "a stand-in, by its look",
+        Mild::Local => "it leads nowhere but here",
+        Mild::Encrypted => "it is encrypted",
+        Mild::Expired => "it has expired",
+        Mild::Publishable => {
+            "its issuer means such to be seen by anybody; limit what it may do there"
+        }
+    }
+}
+
+/// How a file of that name reads a value from the environment.
+fn from_environment(path: &RepoPath) -> String {
+    let name = path.name().to_ascii_lowercase();
+    let by_name = LANGUAGES
+        .iter()
+        .find(|(ends, _)| ends.iter().any(|end| name.ends_with(end.as_bytes())));
+    match by_name {
+        Some((_, expression)) => format!("read it from the environment: `{expression}`"),
+        None => "read it from the environment instead".to_owned(),
+    }
+}
+
+/// How names of files end, and how a value called NAME is read there.
+const LANGUAGES: &[(&[&str], &str)] = &[
+    (&[".py", ".pyw", ".ipynb"], "os.environ[\"NAME\"]"),
+    (
+        &[
+            ".js", ".mjs", ".cjs", ".ts", ".tsx", ".jsx", ".vue", ".svelte",
+        ],
+        "process.env.NAME",
+    ),
+    (&[".rb", ".rake"], "ENV.fetch(\"NAME\")"),
+    (&[".go"], "os.Getenv(\"NAME\")"),
+    (&[".rs"], "std::env::var(\"NAME\")"),
+    (
+        &[".java", ".kt", ".kts", ".groovy", ".gradle", ".scala"],
+        "System.getenv(\"NAME\")",
+    ),
+    (
+        &[".cs", ".vb", ".fs"],
+        "Environment.GetEnvironmentVariable(\"NAME\")",
+    ),
+    (&[".php"], "getenv('NAME')"),
+    (&[".ps1", ".psm1"], "$env:NAME"),
+    (&[".bat", ".cmd"], "%NAME%"),
+    (&[".sh", ".bash", ".zsh", "makefile", ".mk"], "$NAME"),
+    (&[".r", ".rmd", ".qmd"], "Sys.getenv(\"NAME\")"),
+    (&[".jl"], "ENV[\"NAME\"]"),
+    (&[".ex", ".exs"], "System.fetch_env!(\"NAME\")"),
+    (&[".clj", ".cljs"], "(System/getenv \"NAME\")"),
+    (&[".lua"], "os.getenv(\"NAME\")"),
+    (&[".pl", ".pm"], "$ENV{NAME}"),
+    (&[".dart"], "Platform.environment['NAME']"),
+    (&[".swift"], "ProcessInfo.processInfo.environment[\"NAME\"]"),
+    (&[".c", ".h", ".cpp", ".cc", ".hpp"], "getenv(\"NAME\")"),
+    (&[".tf", ".tfvars"], "var.name, set by TF_VAR_name"),
+    (
+        &[
+            "docker-compose.yml",
+            "docker-compose.yaml",
+            "compose.yml",
+            "compose.yaml",
+        ],
+        "${NAME}",
+    ),
+    (
+        &["dockerfile", "containerfile"],
+        "RUN --mount=type=secret,id=NAME",
+    ),
+    (
+        &[".gitlab-ci.yml"],
+        "$NAME, set in the project's CI/CD variables",
+    ),
+];

@@ -1,0 +1,43 @@
+//! What people read, each sentence once: the core's data as text, with the commands and options of
+//! this program. No input, no output.
+
+mod answer;
+mod errors;
+mod escape;
+mod findings;
+mod learned;
+mod numbers;
+mod phases;
+mod rules;
+mod shell;
+mod steps;
+mod style;
+
+pub use answer::{answer, difference, marked_line, whole};
+pub use errors::{example, explained};
+pub use escape::{cut, escaped, is_invisible, shortened, shown};
+pub use findings::{
+    class, evidence, history_cut, level, level_counts, message, next_step, not_scanned, place,
+    remedy,
+};
+pub use learned::learned;
+pub use numbers::{count, files};
+pub use phases::stage;
+pub use rules::{
+    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
+    taken_away,
+};
+pub use shell::quoted;
+pub use steps::{kind_title, reason};
+pub use style::{Paint, class_paint, level_paint};
+
+use redshank_changes::rehearse::MissingReason;
+
+/// Why something is needed in a clone.
+pub fn missing_reason(reason: &MissingReason) -> String {
+    match reason {
+        MissingReason::Said(said) => said.clone(),
+        MissingReason::OnlyHere => "ignored for its size; no clone has it".to_owned(),
+        MissingReason::Referred { by, title } => format!("{by} refers to it: {title}"),
+    }
+}

@@ -1,0 +1,20 @@
+use crate::cli::GlobalArgs;
+use anyhow::Result;
+use clap::Args;
+use std::process::ExitCode;
+
+/// A language server over standard input and output: for ignore files, redshank.toml, templates,
+/// and secrets in any open file
+#[derive(Args)]
+pub struct Editor {
+    /// Editors that offer several ways ask for this one
+    #[arg(long, hide = true)]
+    stdio: bool,
+}
+
+impl Editor {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        redshank_editor::serve(args.root.as_deref())?;
+        Ok(ExitCode::SUCCESS)
+    }
+}
