@@ -29,7 +29,7 @@ snapshots:
 
 # Write the JSON Schemas anew
 schemas:
-    REDSHANK_WRITE_SCHEMAS=1 cargo test -p redshank --bin redshank
+    REDSHANK_WRITE_SCHEMAS=1 cargo test -p redshank-report
 
 # Prove every built-in template by its own examples
 templates:

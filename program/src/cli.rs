@@ -1,8 +1,8 @@
-//! The arguments that every command takes, and the formats that commands have.
+//! The arguments that every command takes.
 
 use crate::choices::Color;
 use crate::preferences::Preferences;
-use clap::{Args, ValueEnum};
+use clap::Args;
 use std::path::PathBuf;
 
 /// What holds for every command.
@@ -29,84 +29,4 @@ pub struct GlobalArgs {
     /// What the person set for themselves.
     #[arg(skip)]
     pub preferences: Preferences,
-}
-
-/// How an answer is written: a set of formats that a command has.
-pub trait Format: Copy {
-    /// Whether it is for people.
-    fn is_text(self) -> bool;
-}
-
-/// The format of a command that gives one document.
-#[derive(Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
-pub enum DocumentFormat {
-    /// For people
-    #[default]
-    Text,
-    /// One JSON document
-    Json,
-}
-
-/// The format of a command that lists.
-#[derive(Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
-pub enum ListFormat {
-    /// For people
-    #[default]
-    Text,
-    /// One JSON document
-    Json,
-    /// One JSON object a line
-    Jsonl,
-}
-
-/// The formats of `check`.
-#[derive(Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
-pub enum CheckFormat {
-    /// For people
-    #[default]
-    Text,
-    /// One JSON document
-    Json,
-    /// One JSON object a line
-    Jsonl,
-    /// SARIF 2.1.0, for hosts and editors
-    Sarif,
-}
-
-/// The formats of `prove`.
-#[derive(Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
-pub enum ProveFormat {
-    /// For people
-    #[default]
-    Text,
-    /// One JSON document
-    Json,
-    /// One JSON object a line
-    Jsonl,
-    /// JUnit XML, for continuous integration
-    Junit,
-}
-
-impl Format for DocumentFormat {
-    fn is_text(self) -> bool {
-        self == Self::Text
-    }
-}
-
-impl Format for ListFormat {
-    fn is_text(self) -> bool {
-        self == Self::Text
-    }
-}
-
-impl Format for CheckFormat {
-    fn is_text(self) -> bool {
-        self == Self::Text
-    }
-}
-
-impl Format for ProveFormat {
-    fn is_text(self) -> bool {
-        self == Self::Text
-    }
 }

@@ -1,13 +1,14 @@
 //! What a command works with: one picture of the working tree, and how to answer.
 
 use crate::ask;
-use crate::cli::{Format, GlobalArgs};
+use crate::cli::GlobalArgs;
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use once_cell::sync::OnceCell;
 use redshank_changes::journal::{Journal, KeyPlace};
 use redshank_files::FileKind;
 use redshank_findings::{ScanOptions, ScanResult, scan, scan_staged};
+use redshank_report::OutputFormat;
 use redshank_templates::{Collection, Survey, recognise};
 use redshank_text::shown;
 use redshank_worktree::tree::Unread;
@@ -32,13 +33,13 @@ pub struct Context<'a> {
 
 impl<'a> Context<'a> {
     /// Finds the working tree.
-    pub fn find(args: &'a GlobalArgs, format: impl Format) -> Result<Self> {
+    pub fn find(args: &'a GlobalArgs, format: OutputFormat) -> Result<Self> {
         let folder = args.root.clone().unwrap_or_else(|| PathBuf::from("."));
         Self::at(&folder, args, format)
     }
 
     /// The working tree that a named folder lies in.
-    pub fn at(folder: &Path, args: &'a GlobalArgs, format: impl Format) -> Result<Self> {
+    pub fn at(folder: &Path, args: &'a GlobalArgs, format: OutputFormat) -> Result<Self> {
         let snapshot = Snapshot::of(folder)?;
         let here = folder
             .canonicalize()

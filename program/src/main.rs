@@ -7,10 +7,8 @@ mod choices;
 mod cli;
 mod commands;
 mod context;
-mod demo;
 mod help;
 mod preferences;
-mod report;
 mod values;
 
 use anyhow::Result;

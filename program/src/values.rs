@@ -1,7 +1,7 @@
 //! What the values of arguments can be here, for a shell that completes: each with what it stands
 //! for. Where nothing can be read, nothing is offered; whoever completes wants no complaint.
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::commands::completions;
 use crate::context::Context;
 use anyhow::Result;
@@ -11,6 +11,7 @@ use clap_complete::{ArgValueCandidates, CompletionCandidate};
 use redshank_changes::hidden_changes::muted;
 use redshank_changes::journal::Journal;
 use redshank_findings::Level;
+use redshank_report::OutputFormat;
 use redshank_templates::Collection;
 use redshank_text as text;
 use redshank_worktree::Class;
@@ -23,7 +24,7 @@ pub type Value = (String, String);
 pub fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
     ArgValueCandidates::new(move || {
         let args = GlobalArgs::default();
-        let context = Context::find(&args, DocumentFormat::Json);
+        let context = Context::find(&args, OutputFormat::Json);
         let values = context.and_then(|context| values(&context));
         let shell = completions::asking();
         let offered = values.unwrap_or_default().into_iter();

@@ -1,5 +1,7 @@
 //! Rules that explain themselves in any editor.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod actions;
 mod analysis;
 mod completion;

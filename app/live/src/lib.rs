@@ -1,5 +1,7 @@
 //! Rules, live: type a pattern and watch the tree change.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod look;
 mod terminal;
 mod view;

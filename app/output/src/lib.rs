@@ -1,6 +1,8 @@
 //! How answers get to people and programs: the screen, the pager, tables, the page, SARIF, JUnit
 //! XML, the progress bar; and what happens when somebody stops the program.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod effect;
 mod junit;
 pub mod links;

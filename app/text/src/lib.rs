@@ -1,6 +1,8 @@
 //! What people read, each sentence once: the core's data as text, with the commands and options of
 //! this program. No input, no output.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod answer;
 mod errors;
 mod escape;

@@ -1,5 +1,7 @@
 //! Watching a working tree for changes.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod programs;
 mod recorder;
 

@@ -1,8 +1,7 @@
 use super::proposal::Proposal;
 use crate::ask;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{AcceptOut, FindingOut, root};
 use crate::values;
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
@@ -11,6 +10,7 @@ use jiff::civil::Date;
 use redshank_changes::Edit;
 use redshank_findings::{Finding, today};
 use redshank_output::{self as output, putln};
+use redshank_report::{AcceptOut, DOCUMENT, FindingOut, OutputFormat, root};
 use redshank_text::{self as text, Paint, shown};
 use redshank_worktree::Class;
 use redshank_worktree::settings::Acceptance;
@@ -35,8 +35,8 @@ pub struct Accept {
     #[arg(long)]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Accept {

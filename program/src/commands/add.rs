@@ -1,9 +1,8 @@
 use super::proposal::Proposal;
 use super::rule_args::{RuleArgs, as_pattern, in_vain, losses};
 use crate::ask;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{EffectOut, Outcome};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
@@ -11,6 +10,7 @@ use redshank_changes::{Edit, RuleTarget};
 use redshank_files::FileKind;
 use redshank_output::{self as output, Align, Cell, Table, put, putln};
 use redshank_pattern::Breadth;
+use redshank_report::{DOCUMENT, EffectOut, Outcome, OutputFormat};
 use redshank_templates::is_keep_file;
 use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Overlay;
@@ -46,8 +46,8 @@ pub struct Add {
     #[arg(long)]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]

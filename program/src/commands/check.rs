@@ -1,7 +1,6 @@
 use super::found;
-use crate::cli::{CheckFormat, DocumentFormat, GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{CheckOut, FindingOut, Listing, PathOut, Report, SummaryOut, root};
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
@@ -12,6 +11,9 @@ use redshank_findings::{
     Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, Summary,
 };
 use redshank_output::{self as output, Align, Cell, Table, link, width};
+use redshank_report::{
+    CheckOut, FINDINGS, FindingOut, Listing, OutputFormat, PathOut, Report, SummaryOut, root,
+};
 use redshank_text::{
     self as text, Paint, class_paint, count, files, level_paint, shortened, shown,
 };
@@ -54,8 +56,8 @@ pub struct Check {
     #[arg(long, hide = true, value_enum, conflicts_with_all = ["paths", "classes", "level"])]
     hook: Option<HookArg>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: CheckFormat,
+    #[arg(long, value_parser = FINDINGS.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 /// Which hook asks.
@@ -84,10 +86,8 @@ impl Check {
             with_notes: args.verbose || self.level == Some(Level::Note),
         };
         match self.format {
-            CheckFormat::Text => DocumentFormat::Text.print(&checked)?,
-            CheckFormat::Json => DocumentFormat::Json.print(&checked)?,
-            CheckFormat::Jsonl => ListFormat::Jsonl.print(&checked)?,
-            CheckFormat::Sarif => output::json(&output::sarif(&result))?,
+            OutputFormat::Sarif => output::json(&output::sarif(&result))?,
+            format => format.print_list(&checked)?,
         }
         let not_scanned = text::not_scanned(&result);
         if context.for_people {

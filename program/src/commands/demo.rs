@@ -3,9 +3,9 @@
     reason = "the demo is made in a new folder of its own"
 )]
 use crate::cli::GlobalArgs;
-use crate::demo;
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
+use redshank_demo as demo;
 use redshank_output::putln;
 use redshank_text::{Paint, count};
 use std::path::PathBuf;

@@ -1,13 +1,13 @@
 use super::proposal::Proposal;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::EffectOut;
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_output::{self as output, Align, Cell, Table};
+use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
 use redshank_templates::{
     self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
@@ -48,8 +48,8 @@ pub struct Draft {
     #[arg(long)]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Clone, Copy, ValueEnum)]

@@ -1,14 +1,14 @@
 use super::proposal::Proposal;
 use super::rule_args::RuleArgs;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::EffectOut;
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::Args;
 use redshank_changes::Edit;
 use redshank_output as output;
+use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
 use redshank_text::shown;
 use std::process::ExitCode;
 
@@ -24,8 +24,8 @@ pub struct Drop {
     #[arg(long)]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Drop {

@@ -1,11 +1,13 @@
 use super::found;
-use crate::cli::{GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{FileOut, FolderRowOut, FoldersOut, Listing, PathOut, Report, root};
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_output::{Align, Table, folder_name, link, put, screen, width};
+use redshank_report::{
+    FileOut, FolderRowOut, FoldersOut, LIST, Listing, OutputFormat, PathOut, Report, root,
+};
 use redshank_text::{Paint, count, cut, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, WalkOptions, grouped};
@@ -45,8 +47,8 @@ pub struct Files {
     #[arg(short, conflicts_with = "format")]
     z: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -99,7 +101,8 @@ impl Files {
         if self.z {
             write_raw(&listed, prefix)?;
         } else if let Some(levels) = self.tree {
-            self.format.print(&Folders::of(&context, &listed, levels))?;
+            self.format
+                .print_list(&Folders::of(&context, &listed, levels))?;
         } else {
             let list = List {
                 listed: &listed,
@@ -108,8 +111,8 @@ impl Files {
                 width: width(),
             };
             match self.format {
-                ListFormat::Text => list.put_out()?,
-                ListFormat::Json | ListFormat::Jsonl => self.format.print(&list)?,
+                OutputFormat::Text => list.put_out()?,
+                _ => self.format.print_list(&list)?,
             }
         }
         context.say_unread(&tree.unread);

@@ -1,9 +1,9 @@
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{HookOut, Report};
 use anyhow::{Context as _, Result};
 use clap::{Args, Subcommand};
 use redshank_changes::hook::{Hook as InPlace, HookEvent, HookStatus};
+use redshank_report::{DOCUMENT, HookOut, OutputFormat, Report};
 use redshank_text::Paint;
 use std::process::ExitCode;
 
@@ -16,8 +16,8 @@ pub struct Hook {
     #[command(subcommand)]
     action: Option<Action>,
     /// How the answer is written
-    #[arg(long, value_enum, global = true, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), global = true, default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Subcommand, Clone, Copy, PartialEq, Eq)]

@@ -1,7 +1,8 @@
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::{Result, bail};
 use clap::Args;
+use redshank_report::OutputFormat;
 use std::io::IsTerminal;
 use std::process::ExitCode;
 
@@ -18,7 +19,7 @@ impl Live {
         if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
             bail!("a full-screen view needs a terminal\n  `redshank try PATTERN` tells the same");
         }
-        let context = Context::find(args, DocumentFormat::Text)?;
+        let context = Context::find(args, OutputFormat::Text)?;
         context.recover(true)?;
         let top = context.snapshot.top.clone();
         drop(context);

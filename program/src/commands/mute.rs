@@ -1,12 +1,12 @@
-use crate::cli::{GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{Listing, MutedOut, MutesOut, Report, root};
 use crate::values;
 use anyhow::Result;
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
 use redshank_changes::hidden_changes::{self, Muted};
 use redshank_output::{Align, Cell, Table, putln};
+use redshank_report::{LIST, Listing, MutedOut, MutesOut, OutputFormat, Report, root};
 use redshank_text::{Paint, quoted, shown};
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -22,8 +22,8 @@ pub struct Mute {
     #[arg(long)]
     list: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 /// Bring hidden local changes to tracked files back
@@ -33,8 +33,8 @@ pub struct Unmute {
     #[arg(required = true, add = values::hidden())]
     files: Vec<OsString>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Mute {
@@ -95,8 +95,8 @@ fn say_muted(path: &BStr) -> Result<()> {
     Ok(())
 }
 
-fn list(context: &Context, format: ListFormat) -> Result<ExitCode> {
-    format.print(&MutedFiles {
+fn list(context: &Context, format: OutputFormat) -> Result<ExitCode> {
+    format.print_list(&MutedFiles {
         top: context.snapshot.top.clone(),
         muted: hidden_changes::muted(&context.snapshot)?,
     })?;

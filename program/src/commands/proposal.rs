@@ -3,11 +3,11 @@
 
 use crate::ask;
 use crate::context::Context;
-use crate::report::Outcome;
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::{Edit, effect_of, write};
 use redshank_output::{self as output, pager, put, putln, screen, wrapped};
+use redshank_report::Outcome;
 use redshank_text::{Paint, shown};
 use redshank_worktree::effect::Effect;
 

@@ -1,8 +1,7 @@
 use super::found;
 use super::proposal::Proposal;
-use crate::cli::{DocumentFormat, GlobalArgs, ListFormat, ProveFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{ExpectationOut, Listing, ProposedOut, ProveOut, RecordOut, Report, root};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -10,6 +9,9 @@ use redshank_changes::Edit;
 use redshank_findings::Finding;
 use redshank_findings::masked;
 use redshank_output::{self as output, Align, Cell, JunitCase, Table, putln, width};
+use redshank_report::{
+    ExpectationOut, Listing, OutputFormat, ProposedOut, ProveOut, RecordOut, Report, TESTS, root,
+};
 use redshank_text::{self as text, Paint, shortened, shown};
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
@@ -27,8 +29,8 @@ pub struct Prove {
     #[arg(long, requires = "record")]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ProveFormat,
+    #[arg(long, value_parser = TESTS.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Prove {
@@ -54,23 +56,16 @@ impl Prove {
             quiet: args.quiet,
         };
         match self.format {
-            ProveFormat::Text => DocumentFormat::Text.print(&proof)?,
-            ProveFormat::Json => DocumentFormat::Json.print(&proof)?,
-            ProveFormat::Jsonl => ListFormat::Jsonl.print(&proof)?,
-            ProveFormat::Junit => putln!("{}", proof.junit()?)?,
+            OutputFormat::Junit => putln!("{}", proof.junit()?)?,
+            format => format.print_list(&proof)?,
         }
         Ok(found(proof.failed() > 0))
     }
 
     fn record(&self, context: &Context) -> Result<ExitCode> {
-        let format = match self.format {
-            ProveFormat::Text => ListFormat::Text,
-            ProveFormat::Json => ListFormat::Json,
-            ProveFormat::Jsonl => ListFormat::Jsonl,
-            ProveFormat::Junit => {
-                bail!("what is proposed is no test run\n  use --format json, or leave out --record")
-            }
-        };
+        if self.format == OutputFormat::Junit {
+            bail!("what is proposed is no test run\n  use --format json, or leave out --record")
+        }
         let findings = context.scan(&context.scan_options())?.findings;
         let covers = |finding: &Finding, path: &RepoPath| {
             path == &*finding.path || path.is_within(&finding.path)
@@ -97,15 +92,15 @@ impl Prove {
         }
         .carry_out(context)?;
         let rows = || proposed.iter().map(ProposedOut::from);
-        match format {
-            ListFormat::Text => {}
-            ListFormat::Json => output::json(&RecordOut {
+        match self.format {
+            OutputFormat::Json => output::json(&RecordOut {
                 schema: "redshank.record/1",
                 root: root(&context.snapshot.top),
                 expectations: rows().collect(),
                 written: outcome.written,
             })?,
-            ListFormat::Jsonl => output::jsonl(rows())?,
+            OutputFormat::Jsonl => output::jsonl(rows())?,
+            _ => {}
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -1,11 +1,11 @@
 use super::found;
-use crate::cli::{GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{Listing, Report, RuleRowOut, RulesOut, StrayOut, root};
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_output::{Align, Cell, Table, link};
+use redshank_report::{LIST, Listing, OutputFormat, Report, RuleRowOut, RulesOut, StrayOut, root};
 use redshank_text::{self as text, Paint, count, difference, marked_line, shown, whole};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport, rule_usage};
 use std::fmt::Write;
@@ -20,8 +20,8 @@ pub struct Rules {
     #[arg(long)]
     idle: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Rules {
@@ -31,7 +31,7 @@ impl Rules {
         if self.idle {
             usage.rules.retain(|rule| rule.status != RuleStatus::Works);
         }
-        self.format.print(&InForce {
+        self.format.print_list(&InForce {
             top: &context.snapshot.top,
             usage: &usage,
             idle: self.idle,

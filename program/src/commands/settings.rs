@@ -1,15 +1,15 @@
 use super::proposal::Proposal;
 use crate::choices::{Color, ReachArg, When};
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
 use crate::preferences::{self, Origin};
-use crate::report::{Report, SettingOut, SettingsOut, root};
 use crate::values;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
 use clap_complete::ArgValueCandidates;
 use redshank_changes::Edit;
 use redshank_output::{self as output, Align, Cell, Table};
+use redshank_report::{DOCUMENT, OutputFormat, Report, SettingOut, SettingsOut, root};
 use redshank_text::Paint;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
@@ -29,8 +29,8 @@ pub struct Settings {
     #[arg(long, requires = "value")]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Settings {

@@ -1,13 +1,13 @@
 use super::found;
 use super::rule_args::{as_pattern, in_vain, losses};
 use super::why::Answers;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{EffectOut, Report};
 use anyhow::Result;
 use bstr::{BString, ByteVec};
 use clap::Args;
 use redshank_output::{self as output, wrapped};
+use redshank_report::{DOCUMENT, EffectOut, OutputFormat, Report};
 use redshank_text::{self as text, Paint, files};
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
@@ -31,8 +31,8 @@ pub struct Try {
     #[arg(long = "in", value_name = "FOLDER")]
     folder: Option<OsString>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Try {

@@ -1,6 +1,5 @@
-use crate::cli::{GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{ChangeOut, JournalOut, Listing, Report, root};
 use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
@@ -8,6 +7,7 @@ use clap::Args;
 use redshank_changes::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
 use redshank_git::Taken;
 use redshank_output::{Align, Cell, Table, eputln, put, putln, screen};
+use redshank_report::{ChangeOut, JournalOut, LIST, Listing, OutputFormat, Report, root};
 use redshank_text::{Paint, files, shown};
 use std::path::Path;
 use std::process::ExitCode;
@@ -35,8 +35,8 @@ pub struct Undo {
     #[arg(long, conflicts_with_all = ["list", "forget", "keep_mine"])]
     replace: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Undo {
@@ -136,7 +136,7 @@ impl Undo {
     }
 
     fn list(&self, context: &Context, journal: &Journal) -> Result<ExitCode> {
-        self.format.print(&Changes {
+        self.format.print_list(&Changes {
             top: &context.snapshot.top,
             changes: &journal.list()?,
         })?;

@@ -1,12 +1,12 @@
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::UntrackOut;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::journal::Journal;
 use redshank_changes::untrack::{Selection, Untracking};
 use redshank_output::{self as output, putln};
+use redshank_report::{DOCUMENT, OutputFormat, UntrackOut};
 use redshank_text::{Paint, files, quoted, shown};
 use redshank_worktree::{Purpose, RepoPathBuf};
 use std::ffi::OsString;
@@ -28,8 +28,8 @@ pub struct Untrack {
     #[arg(long)]
     apply: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 /// So many files are named.

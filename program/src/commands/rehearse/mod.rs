@@ -4,9 +4,8 @@ mod text;
 mod while_watched;
 
 use super::found;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{DifferenceOut, MissingOut, RehearseOut, RunOut, root};
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -14,6 +13,9 @@ use redshank_changes::rehearse::{
     PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
 };
 use redshank_output::{self as output, put, putln, signals};
+use redshank_report::{
+    DOCUMENT, DifferenceOut, MissingOut, OutputFormat, RehearseOut, RunOut, root,
+};
 use redshank_text::{Paint, files, shown};
 use redshank_watch::Recorder;
 use redshank_worktree::Worktree;
@@ -37,8 +39,8 @@ pub struct Rehearse {
     #[arg(last = true, value_name = "COMMAND")]
     command: Vec<OsString>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 /// The process of the command that runs, or 0.

@@ -2,7 +2,7 @@ mod findings;
 mod rules;
 
 use crate::ask;
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
 use crate::{Arguments, PROGRAM, values};
 use anyhow::{Result, bail};
@@ -12,6 +12,7 @@ use redshank_changes::hook::{Hook, HookEvent, HookStatus};
 use redshank_findings::{Level, ScanOptions};
 use redshank_git::Repository;
 use redshank_output::{putln, screen};
+use redshank_report::OutputFormat;
 use redshank_templates::builds;
 use redshank_text::{Paint, files, shown};
 use redshank_worktree::Class;
@@ -72,7 +73,7 @@ const LEAVE_OR_SEE: &[ask::Answer] = &[('n', "no"), ('y', "yes"), ('d', "differe
 
 impl Setup {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
-        let context = Context::find(args, DocumentFormat::Text)?;
+        let context = Context::find(args, OutputFormat::Text)?;
         if args.yes {
             screen::goes_on_without_a_reader();
         }
@@ -161,7 +162,7 @@ impl Walk<'_> {
 
     /// Built again for each step: the one before has changed what is there.
     fn context(&self) -> Result<Context<'_>> {
-        Context::at(&self.top, self.args, DocumentFormat::Text)
+        Context::at(&self.top, self.args, OutputFormat::Text)
     }
 
     fn title(&self, number: usize, title: &str) -> Result<()> {

@@ -1,11 +1,8 @@
 mod page;
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::commands::check::nothing_found;
 use crate::context::Context;
-use crate::report::{
-    FolderOut, PathOut, PracticeOut, ProjectOut, Report, SummaryOut, SurveyOut, root,
-};
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
@@ -13,6 +10,10 @@ use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
 use redshank_output::{Align, Cell, Table, folder_name};
+use redshank_report::{
+    DOCUMENT, FolderOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report, SummaryOut,
+    SurveyOut, root,
+};
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
 use redshank_text::{self as text, Paint, class_paint, count, files, shortened, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
@@ -34,8 +35,8 @@ pub struct Survey {
     #[arg(long, requires = "page")]
     history: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 /// How many rows of a kind are shown before the rest is summed up.

@@ -3,13 +3,13 @@ mod show;
 mod test;
 
 use super::found;
-use crate::cli::{DocumentFormat, GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{Listing, Report, TemplateRowOut};
 use crate::values;
 use anyhow::Result;
 use clap::{Args, Subcommand};
 use redshank_output::{Align, Cell, Table};
+use redshank_report::{DOCUMENT, LIST, Listing, OutputFormat, Report, TemplateRowOut};
 use redshank_templates::{Collection, Group, Origin, Template};
 use redshank_text::Paint;
 use std::process::ExitCode;
@@ -23,8 +23,8 @@ pub struct Templates {
     /// Only those whose name, title, marker file or file type (`.rs`) fits this
     query: Option<String>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Subcommand)]
@@ -35,8 +35,8 @@ enum Action {
         #[arg(add = values::templates())]
         name: String,
         /// How the answer is written
-        #[arg(long, value_enum, default_value_t)]
-        format: DocumentFormat,
+        #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+        format: OutputFormat,
     },
     /// Try every example of templates against the matching engine
     Test(test::Test),
@@ -62,7 +62,7 @@ impl Templates {
             .filter(|template| self.is_asked_for(&collection, template))
             .collect();
         if !(listed.is_empty() && context.for_people) {
-            self.format.print(&List {
+            self.format.print_list(&List {
                 collection: &collection,
                 listed: &listed,
             })?;

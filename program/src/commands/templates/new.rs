@@ -1,13 +1,13 @@
 //! A template of one's own, started from an ignore file.
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{NewTemplateOut, Report};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::rehearse::PastRuns;
 use redshank_files::Root;
+use redshank_report::{DOCUMENT, NewTemplateOut, OutputFormat, Report};
 use redshank_templates::{self as templates, TEAM_FOLDER};
 use redshank_text::Paint;
 use std::io::Write;
@@ -31,8 +31,8 @@ pub struct New {
     #[arg(long)]
     write: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]

@@ -1,16 +1,16 @@
 //! One template, to be read.
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::Report;
 use anyhow::Result;
+use redshank_report::{OutputFormat, Report};
 use redshank_templates::{Collection, Origin, Template, TemplateRule};
 use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;
 use std::fmt::Write;
 use std::process::ExitCode;
 
-pub fn run(args: &GlobalArgs, name: &str, format: DocumentFormat) -> Result<ExitCode> {
+pub fn run(args: &GlobalArgs, name: &str, format: OutputFormat) -> Result<ExitCode> {
     let context = Context::find(args, format)?;
     format.print(&Shown(Collection::one(&context.snapshot, name)?))?;
     Ok(ExitCode::SUCCESS)

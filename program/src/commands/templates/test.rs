@@ -1,12 +1,12 @@
 //! Trying the examples of templates.
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::commands::found;
 use crate::context::Context;
-use crate::report::{ExampleOut, Report, TestOut};
 use crate::values;
 use anyhow::Result;
 use clap::Args;
+use redshank_report::{DOCUMENT, ExampleOut, OutputFormat, Report, TestOut};
 use redshank_templates::{Collection, Failure, Template, prove, prove_beside};
 use redshank_text::{self as text, Paint};
 use std::process::ExitCode;
@@ -17,8 +17,8 @@ pub struct Test {
     #[arg(add = values::templates())]
     names: Vec<String>,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Test {

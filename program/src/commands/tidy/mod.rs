@@ -1,9 +1,8 @@
 mod choose;
 mod show;
 
-use crate::cli::{DocumentFormat, GlobalArgs};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::TidyOut;
 use crate::values;
 use anyhow::{Result, bail};
 use choose::Choice;
@@ -12,6 +11,7 @@ use redshank_changes::journal::Journal;
 use redshank_changes::plan::{LargeFiles, Plan, PlanOptions};
 use redshank_findings::{Finding, scan};
 use redshank_output::{self as output, put, putln};
+use redshank_report::{DOCUMENT, OutputFormat, TidyOut};
 use redshank_templates::Survey;
 use redshank_text::Paint;
 use redshank_worktree::{Class, Purpose};
@@ -45,8 +45,8 @@ pub struct Tidy {
     )]
     line_ends: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: DocumentFormat,
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]

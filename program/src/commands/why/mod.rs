@@ -1,12 +1,12 @@
 mod stream;
 
 use super::found;
-use crate::cli::{GlobalArgs, ListFormat};
+use crate::cli::GlobalArgs;
 use crate::context::Context;
-use crate::report::{AnswerOut, Listing, Report, RuleOut};
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
+use redshank_report::{AnswerOut, LIST, Listing, OutputFormat, Report, RuleOut};
 use redshank_text as text;
 use redshank_text::shown;
 use redshank_worktree::rules::Ruling;
@@ -29,8 +29,8 @@ pub struct Why {
     #[arg(short, requires = "stdin")]
     z: bool,
     /// How the answer is written
-    #[arg(long, value_enum, default_value_t)]
-    format: ListFormat,
+    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    format: OutputFormat,
 }
 
 impl Why {
@@ -47,7 +47,7 @@ impl Why {
             answers.ask(&context, given)?;
         }
         if !args.quiet {
-            self.format.print(&&answers)?;
+            self.format.print_list(&&answers)?;
         }
         Ok(found(args.quiet && !answers.are_all_ignored()))
     }

@@ -2,13 +2,12 @@
 //! by several workers side by side.
 
 use super::{ask, found};
-use crate::cli::ListFormat;
 use crate::context::Context;
-use crate::report::{AnswerOut, RuleOut};
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
 use redshank_output::{put, screen};
+use redshank_report::{AnswerOut, OutputFormat, RuleOut};
 use redshank_text as text;
 use redshank_worktree::Verdicts;
 use redshank_worktree::rules::{RuleId, Ruling};
@@ -28,11 +27,11 @@ const WORTH_SHARING: usize = 1 << 12;
 /// Answers the standard input's questions, each ending with the byte `end`.
 pub fn run(
     context: &Context,
-    format: ListFormat,
+    format: OutputFormat,
     verdicts: &Verdicts,
     end: u8,
 ) -> Result<ExitCode> {
-    if format == ListFormat::Json {
+    if format == OutputFormat::Json {
         bail!("answers to a stream have no end to close a document with\n  use --format jsonl");
     }
     let mut workers: Vec<Worker> = (0..rayon::current_num_threads())

@@ -1,10 +1,13 @@
 //! The answers: each for people and as a document, some as rows. The documents are what other
 //! programs rely on; docs/schemas/ holds a JSON Schema of each.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
+
 mod accept;
 mod check;
 mod effect;
 mod files;
+mod format;
 mod hook;
 mod mute;
 mod prove;
@@ -22,6 +25,7 @@ pub use accept::AcceptOut;
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
 pub use files::{FileOut, FolderRowOut, FoldersOut};
+pub use format::{DOCUMENT, FINDINGS, LIST, OutputFormat, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
@@ -35,11 +39,9 @@ pub use undo::{ChangeOut, JournalOut};
 pub use untrack::UntrackOut;
 pub use why::{AnswerOut, RuleOut};
 
-use crate::cli::{DocumentFormat, ListFormat};
 use anyhow::Result;
 use base64::Engine;
 use bstr::{BStr, ByteSlice};
-use redshank_output as output;
 use serde::Serialize;
 use std::borrow::Cow;
 use std::path::Path;
@@ -63,27 +65,6 @@ pub trait Listing: Report {
 
     /// Each of them.
     fn rows(&self) -> impl Iterator<Item = Self::Row>;
-}
-
-impl DocumentFormat {
-    /// Writes an answer.
-    pub fn print(self, report: &impl Report) -> Result<()> {
-        match self {
-            Self::Text => Ok(output::screen::page(&report.text()?)?),
-            Self::Json => output::json(&report.document()),
-        }
-    }
-}
-
-impl ListFormat {
-    /// Writes an answer.
-    pub fn print(self, report: &impl Listing) -> Result<()> {
-        match self {
-            Self::Text => DocumentFormat::Text.print(report),
-            Self::Json => DocumentFormat::Json.print(report),
-            Self::Jsonl => output::jsonl(report.rows()),
-        }
-    }
 }
 
 /// A path. Where its bytes aren't UTF-8, they stand beside it in base64.

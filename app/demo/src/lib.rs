@@ -3,6 +3,7 @@
 //! Its sources are real files under `demo/` at the project's top. What a build, an editor or a
 //! person would leave behind is made when it is laid out, the same every time.
 
+#![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 #![allow(
     clippy::disallowed_methods,
     reason = "the demo is made in a new folder of its own"
