@@ -3,17 +3,17 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use redshank_pattern::{Case, Line, lines};
+use redshank_rules::{Case, Line, lines};
 use std::time::{Duration, Instant};
 
 fuzz_target!(|input: (&[u8], &[u8])| {
     let (file, path) = input;
-    for block in redshank_worktree::ignore_file::blocks(file) {
+    for block in redshank_rules::ignore_file::blocks(file) {
         // A block that is written as it was read changes nothing but line ends.
-        redshank_worktree::ignore_file::with_block(file, &block);
+        redshank_rules::ignore_file::with_block(file, &block);
     }
     assert_eq!(
-        redshank_worktree::ignore_file::lines_of(file)
+        redshank_rules::ignore_file::lines_of(file)
             .map(|line| line.whole)
             .collect::<Vec<_>>()
             .concat(),

@@ -9,9 +9,9 @@ use lsp_types::{
     DocumentChangeOperation, DocumentChanges, OneOf, OptionalVersionedTextDocumentIdentifier,
     Position, Range, ResourceOp, TextDocumentEdit, TextEdit, Uri, WorkspaceEdit,
 };
-use redshank_pattern::{Breadth, exactly};
+use redshank_rules::RuleScope;
+use redshank_rules::{Breadth, exactly};
 use redshank_text::shown;
-use redshank_worktree::rules::RuleScope;
 use redshank_worktree::settings;
 use redshank_worktree::usage::RuleStatus;
 use serde_json::{Value, json};

@@ -10,20 +10,19 @@ use super::parts::Parts;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
 use redshank_findings::{Finding, masked, secrets_of};
-use redshank_pattern::fit;
+use redshank_rules::fit;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleScope, Source};
 use redshank_templates::{
     Collection, Draft, DraftOptions, Failure, Survey, Template, is_work_kept_out, prove, recognise,
 };
 use redshank_text as text;
 use redshank_worktree::expectations;
-use redshank_worktree::rules::{RuleScope, Source};
 use redshank_worktree::settings::{self, Settings};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 use redshank_worktree::usage::{FileUsage, RuleStatus, RuleUsage};
-use redshank_worktree::{
-    Error, FileStats, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts, toml_file,
-};
+use redshank_worktree::{Error, FileStats, Overlay, Snapshot, Verdicts, toml_file};
 use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};

@@ -7,8 +7,9 @@ use super::parts::Parts;
 use lsp_types::{
     CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
 };
+use redshank_rules::RepoPath;
 use redshank_text::files;
-use redshank_worktree::{FileStats, RepoPath};
+use redshank_worktree::FileStats;
 use serde_json::{Value, json};
 
 /// More would hide what is meant.

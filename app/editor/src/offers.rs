@@ -1,10 +1,11 @@
 //! What templates offer to whoever completes a line.
 
 use bstr::ByteSlice;
-use redshank_pattern::fit;
+use redshank_rules::RepoPathBuf;
+use redshank_rules::fit;
 use redshank_templates::{Collection, Survey};
 use redshank_text as text;
-use redshank_worktree::{Class, RepoPathBuf};
+use redshank_worktree::Class;
 
 /// What is offered.
 #[derive(Default)]

@@ -1,10 +1,11 @@
 //! What lies in a folder, for completion.
 
 use bstr::{BStr, ByteSlice};
-use redshank_pattern::quote;
+use redshank_rules::quote;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text::shown;
+use redshank_worktree::FileStats;
 use redshank_worktree::size::Bytes;
-use redshank_worktree::{FileStats, RepoPath, RepoPathBuf};
 use std::collections::HashMap;
 
 /// What lies right in a folder, and the types of all that lies in it, as patterns.

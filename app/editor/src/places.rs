@@ -6,7 +6,7 @@ use bstr::ByteSlice;
 use lsp_types::{
     ExecuteCommandParams, GotoDefinitionParams, Location, Position, Range, ReferenceParams, Uri,
 };
-use redshank_worktree::RepoPathBuf;
+use redshank_rules::RepoPathBuf;
 use serde_json::{Value, json};
 use std::str::FromStr;
 

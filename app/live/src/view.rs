@@ -11,8 +11,8 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph, Wrap};
 use redshank_findings::Finding;
 use redshank_output::screen;
+use redshank_rules::RepoPath;
 use redshank_text::{self as text, Paint, count, cut, files, shown};
-use redshank_worktree::RepoPath;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 

@@ -7,9 +7,9 @@ use ratatui::crossterm::event::{
 };
 use redshank_changes::rehearse::{Learned, Standing};
 use redshank_findings::Finding;
-use redshank_pattern::Breadth;
-use redshank_worktree::rules::RuleScope;
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::Breadth;
+use redshank_rules::RuleScope;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::HashSet;
 use std::sync::Arc;
 

@@ -2,10 +2,11 @@
 
 use super::{Align, Cell, Table};
 use bstr::ByteSlice;
+use redshank_rules::RepoPath;
 use redshank_text::{Paint, count, files, shown};
 use redshank_worktree::effect::Effect;
+use redshank_worktree::grouped;
 use redshank_worktree::tree::Entry;
-use redshank_worktree::{RepoPath, grouped};
 use similar::{ChangeTag, TextDiff};
 
 /// So many new files are named.

@@ -3,8 +3,9 @@
 use super::PathOut;
 use bstr::ByteSlice;
 use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_rules::RepoPathBuf;
 use redshank_text as text;
-use redshank_worktree::{FileStats, RepoPathBuf};
+use redshank_worktree::FileStats;
 use serde::Serialize;
 use std::collections::BTreeSet;
 

@@ -2,7 +2,7 @@
 
 use super::text;
 use bstr::{BStr, ByteSlice};
-use redshank_worktree::rules::Ruling;
+use redshank_rules::Ruling;
 use redshank_worktree::tree::State;
 use serde::Serialize;
 use std::borrow::Cow;

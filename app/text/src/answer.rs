@@ -3,9 +3,10 @@
 use crate::{Paint, near_reason, pattern, quoted, shown};
 use anyhow::Result;
 use bstr::{BStr, ByteSlice};
-use redshank_worktree::rules::{Chain, Ruling, near_misses};
+use redshank_rules::RepoPath;
+use redshank_rules::{Chain, Ruling, near_misses};
 use redshank_worktree::tree::State;
-use redshank_worktree::{Answer, RepoPath, Verdicts};
+use redshank_worktree::{Answer, Verdicts};
 use std::ops::Range;
 
 /// The answer in words.

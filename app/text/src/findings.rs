@@ -8,9 +8,10 @@ use redshank_findings::{
     Remedy, ScanResult, masked,
 };
 use redshank_git::HistoryCut;
+use redshank_rules::RepoPath;
+use redshank_worktree::Class;
 use redshank_worktree::settings;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Class, RepoPath};
 
 /// How many other places a message names.
 const NAMED: usize = 3;

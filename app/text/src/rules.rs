@@ -3,8 +3,8 @@
 use crate::{count, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::masked;
+use redshank_rules::{NearReason, RuleScope, Ruling, Source, excerpt};
 use redshank_templates::{Loss, TakenFile};
-use redshank_worktree::rules::{NearReason, RuleScope, Ruling, Source, excerpt};
 use redshank_worktree::usage::{ImpossibleReason, RuleStatus, RuleUsage, StrayReason};
 
 /// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any

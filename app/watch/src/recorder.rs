@@ -6,7 +6,7 @@ use crossbeam_channel::{Receiver, unbounded};
 use notify::{EventKind, RecommendedWatcher};
 use parking_lot::Mutex;
 use redshank_changes::rehearse::Sightings;
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 use std::sync::Arc;

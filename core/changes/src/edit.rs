@@ -4,10 +4,11 @@
 use crate::journal::{Area, Changes, FileChange, Journal, write_without_journal};
 use crate::{Error, Result, RuleTarget};
 use bstr::BString;
+use redshank_rules::RepoPath;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::settings::{self, SettingsFile};
 use redshank_worktree::size::Bytes;
-use redshank_worktree::{Overlay, RepoPath, Snapshot, Worktree};
+use redshank_worktree::{Overlay, Snapshot, Worktree};
 
 /// A file as it is and as it would be.
 #[derive(Debug, Clone)]

@@ -1,6 +1,6 @@
 use bstr::BString;
 use redshank_git::Operation;
-use redshank_worktree::RepoPathBuf;
+use redshank_rules::RepoPathBuf;
 use std::path::PathBuf;
 
 /// All that can keep this layer from doing what it was asked. Each says what and where.

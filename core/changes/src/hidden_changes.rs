@@ -4,8 +4,9 @@
 use crate::untrack::name_of;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::rules::PatternSet;
-use redshank_worktree::{Purpose, RepoPath, Worktree};
+use redshank_rules::PatternSet;
+use redshank_rules::RepoPath;
+use redshank_worktree::{Purpose, Worktree};
 use std::sync::LazyLock;
 
 /// A tracked file whose changes git doesn't see.

@@ -7,8 +7,9 @@
 //! # redshank_git::Git::at(folder.path()).args(["init", "--quiet"]).output()?;
 //! use redshank_changes::journal::Journal;
 //! use redshank_changes::{Edit, RuleTarget, write};
-//! use redshank_worktree::rules::RuleScope;
-//! use redshank_worktree::{RepoPath, Snapshot};
+//! use redshank_rules::RuleScope;
+//! use redshank_rules::RepoPath;
+//! use redshank_worktree::Snapshot;
 //!
 //! let snapshot = Snapshot::of(folder.path())?;
 //! let target = RuleTarget::of(&snapshot, RuleScope::Team, RepoPath::top())?;

@@ -3,9 +3,10 @@
 use crate::journal::Area;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
-use redshank_worktree::ignore_file::{is_utf16, line_end, lines_of};
-use redshank_worktree::rules::{RuleScope, Source};
-use redshank_worktree::{Purpose, RepoPath, Snapshot};
+use redshank_rules::RepoPath;
+use redshank_rules::ignore_file::{is_utf16, line_end, lines_of};
+use redshank_rules::{RuleScope, Source};
+use redshank_worktree::{Purpose, Snapshot};
 
 /// A file that rules are to be written to or taken from.
 #[derive(Debug, Clone)]

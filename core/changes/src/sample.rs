@@ -3,7 +3,7 @@
 
 use bstr::ByteSlice;
 use redshank_findings::masked;
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf};
 
 /// What the sample of a file is called.
 pub fn name(path: &RepoPath) -> RepoPathBuf {

@@ -4,9 +4,10 @@ use crate::journal::Changes;
 use crate::plan::may_change;
 use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
-use redshank_worktree::rules::Ruling;
+use redshank_rules::Ruling;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::size::Bytes;
-use redshank_worktree::{FileStats, Overlay, Purpose, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{FileStats, Overlay, Purpose, Snapshot, Verdicts};
 use std::collections::BTreeSet;
 
 /// What is to be untracked.

@@ -3,12 +3,13 @@
 use crate::Mild;
 use bstr::BString;
 use jiff::civil::Date;
-use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::Ruling;
+use redshank_rules::Ruling;
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::Class;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::usage::{RuleStatus, StrayReason};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 

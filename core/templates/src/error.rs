@@ -1,5 +1,5 @@
 use crate::Fault;
-use redshank_worktree::RepoPathBuf;
+use redshank_rules::RepoPathBuf;
 use std::path::PathBuf;
 
 /// All that can keep this layer from doing what it was asked. Each says what and where.

@@ -2,10 +2,10 @@
 
 use super::Template;
 use bstr::BString;
-use redshank_pattern::{Case, fit};
-use redshank_worktree::rules::{Chain, RuleList, Source};
+use redshank_rules::{Case, fit};
+use redshank_rules::{Chain, RuleList, Source};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::settings::Choices;
-use redshank_worktree::{RepoPath, RepoPathBuf};
 use std::sync::Arc;
 
 /// An example that does not come out as its template says.

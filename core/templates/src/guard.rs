@@ -7,9 +7,10 @@
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
 use redshank_files::FileKind;
-use redshank_pattern::{Case, Rule};
+use redshank_rules::{Case, Rule};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::Snapshot;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
 use std::collections::{HashMap, HashSet};
 use std::io::Read;
 use std::sync::OnceLock;
@@ -23,7 +24,7 @@ use names::{
     is_test_place, is_work_place, is_written, may_be_script,
 };
 use rayon::prelude::*;
-use redshank_worktree::rules::{RuleScope, Ruling};
+use redshank_rules::{RuleScope, Ruling};
 
 /// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
 pub(crate) struct Guard<'a> {

@@ -3,9 +3,10 @@
 
 use super::guard::Guard;
 use super::{KnownPlace, Project, TemplateRule};
-use redshank_pattern::Case;
-use redshank_worktree::rules::{RuleList, Source};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf};
+use redshank_rules::Case;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleList, Source};
+use redshank_worktree::Class;
 use std::collections::HashMap;
 use std::sync::Arc;
 

@@ -3,11 +3,12 @@
 use crate::{Needed, Project, Result, Sign};
 use bstr::ByteSlice;
 use redshank_files::FileKind;
-use redshank_pattern::{Case, Rule, exactly, fit};
-use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::{RuleScope, Ruling};
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{Case, Rule, exactly, fit};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{EntryKind, State, Tree};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, Snapshot, Verdicts};
 
 /// A needed file that a rule keeps out.
 pub struct SwallowedFile<'a> {

@@ -1,7 +1,7 @@
 //! Output folders and files that a project's own settings name.
 
 use super::{Output, SettingFormat};
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use serde_json::Value;
 
 /// The paths that a settings file names, relative to the top; folders with a slash at their end.

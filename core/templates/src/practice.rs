@@ -3,9 +3,10 @@
 use crate::draft::covers;
 use crate::{Project, Result, Variant};
 use bstr::ByteSlice;
-use redshank_pattern::{Case, Rule};
+use redshank_rules::{Case, Rule};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, Snapshot, Verdicts};
 use std::collections::BTreeSet;
 
 /// One of two ways, and what shows that it is followed.

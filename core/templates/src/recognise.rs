@@ -5,11 +5,12 @@ use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, o
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
-use redshank_pattern::{Case, Rule};
+use redshank_rules::{Case, Rule};
+use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
+use redshank_rules::{RuleList, Source};
 use redshank_stage::Stage;
-use redshank_worktree::rules::{RuleList, Source};
 use redshank_worktree::tree::{Entry, EntryKind, Tree};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf, Snapshot, common_folder};
+use redshank_worktree::{Class, Snapshot};
 use std::collections::HashMap;
 use std::io::Read;
 use std::sync::Arc;

@@ -2,9 +2,10 @@
 
 use crate::Sign;
 use bstr::ByteSlice;
-use redshank_pattern::{Case, Rule};
+use redshank_rules::RepoPath;
+use redshank_rules::{Case, Rule};
+use redshank_worktree::Snapshot;
 use redshank_worktree::tree::Tree;
-use redshank_worktree::{RepoPath, Snapshot};
 
 /// A file that says something of its project isn't larger, in bytes.
 const LARGEST: u64 = 1 << 20;

@@ -4,9 +4,10 @@ use super::examples::ignores;
 use super::{Template, check};
 use crate::{Error, Result};
 use bstr::ByteSlice;
-use redshank_pattern::{Case, Line, lines};
-use redshank_worktree::ignore_file::lines_of;
-use redshank_worktree::{Class, RepoPath, toml_file};
+use redshank_rules::RepoPath;
+use redshank_rules::ignore_file::lines_of;
+use redshank_rules::{Case, Line, lines};
+use redshank_worktree::{Class, toml_file};
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 /// The text of a template file with the rules of an ignore file. Each rule's reason is the comment

@@ -4,9 +4,10 @@
 use crate::guard::{Guard, is_keep_file};
 use crate::{NeededPaths, Survey};
 use bstr::ByteSlice;
-use redshank_worktree::rules::PatternSet;
+use redshank_rules::PatternSet;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::Snapshot;
 use redshank_worktree::tree::EntryKind;
-use redshank_worktree::{RepoPath, RepoPathBuf, Snapshot};
 use std::sync::LazyLock;
 
 /// A file that a rule would ignore, and why that is a loss.

@@ -2,8 +2,8 @@
 //! project's folder, and are proven by its own examples.
 
 use super::{Failure, SettingFormat, Template, prove};
-use redshank_pattern::{Case, Key, Line, lines};
-use redshank_worktree::rules::{NearReason, misreadings};
+use redshank_rules::{Case, Key, Line, lines};
+use redshank_rules::{NearReason, misreadings};
 
 /// Something wrong with a template.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -1,9 +1,10 @@
 //! What patterns that aren't in force would match, and which rules keep that out already.
 
-use crate::rules::{RuleList, Ruling, Source};
 use crate::tree::{Entry, State, Tree};
-use crate::{FileStats, Overlay, RepoPath, Result, Snapshot, Verdicts};
-use redshank_pattern::{Key, Rule};
+use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
+use redshank_rules::RepoPath;
+use redshank_rules::{Key, Rule};
+use redshank_rules::{RuleList, Ruling, Source};
 use std::collections::BTreeMap;
 
 /// Patterns as they would stand in a file of rules.

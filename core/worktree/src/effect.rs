@@ -3,7 +3,8 @@
 
 use crate::size::Bytes;
 use crate::tree::{Entry, State, Tree};
-use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts, WalkOptions};
+use crate::{FileStats, Overlay, Result, Snapshot, Verdicts, WalkOptions};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::HashSet;
 
 /// The effect of a change.

@@ -1,13 +1,14 @@
 //! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven
 //! by anyone.
 
-use crate::rules::{RuleScope, Ruling};
 use crate::settings::{self, Expectation, Expected};
 use crate::tree::State;
 use crate::usage::rule_usage;
-use crate::{Answer, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts};
+use crate::{Answer, Result, Snapshot, Verdicts};
 use bstr::ByteSlice;
-use redshank_pattern::Rule;
+use redshank_rules::Rule;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleScope, Ruling};
 use std::collections::BTreeMap;
 
 impl Expected {

@@ -1,13 +1,14 @@
 //! Exceptions for what lies in folders that rules shut: a walk that stops at such folders doesn't
 //! meet it, so these folders are looked into for just that.
 
-use crate::rules::{RuleList, Ruling};
+use crate::Snapshot;
 use crate::tree::{Entry, EntryKind, Tree};
 use crate::usage::{RuleStatus, RuleUsage, UsageReport};
-use crate::{RepoPath, RepoPathBuf, Snapshot};
 use parking_lot::Mutex;
 use redshank_files::FileKind;
-use redshank_pattern::Case;
+use redshank_rules::Case;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleList, Ruling};
 use std::collections::HashMap;
 
 /// Tells the exceptions in a report that can't work: those that do nothing in this tree, which

@@ -1,9 +1,10 @@
 //! `redshank.toml`, the repository's own settings.
 
-use crate::rules::PatternSet;
 use crate::size::Bytes;
-use crate::{Error, RepoPath, Result, Worktree, refused, toml_file};
+use crate::{Error, Result, Worktree, refused, toml_file};
 use jiff::civil::Date;
+use redshank_rules::PatternSet;
+use redshank_rules::RepoPath;
 use serde::Deserialize;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};

@@ -4,17 +4,18 @@
 //! it is first asked for, and never again: two answers of one command can't contradict each other.
 //! What is to be changed is read anew by whoever changes it.
 
-use crate::rules::{Chain, IGNORE_FILE, RuleList, Source, folder_of_ignore_file};
 use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
 use crate::walk::{Depth, WalkOptions};
 use crate::worktree::LARGEST_IGNORE_FILE;
-use crate::{Error, RepoPath, RepoPathBuf, Result, Worktree, refused};
+use crate::{Error, Result, Worktree, refused};
 use bstr::{BString, ByteSlice};
 use foldhash::fast::FixedState;
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
 use redshank_git::{Index, Repository};
+use redshank_rules::{Chain, IGNORE_FILE, RuleList, Source, folder_of_ignore_file};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_stage::Stage;
 use std::collections::HashMap;
 use std::io::{ErrorKind, Read as _};

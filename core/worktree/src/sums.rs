@@ -1,7 +1,8 @@
 //! What lies in each folder of a tree, summed up.
 
+use crate::FileStats;
 use crate::tree::{Entry, State, Tree};
-use crate::{FileStats, RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 

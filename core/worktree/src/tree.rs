@@ -1,9 +1,10 @@
 //! What lies in a working tree, and the verdict on each path.
 
-use crate::rules::Ruling;
 use crate::size::Bytes;
-use crate::{FileStats, RepoPath, RepoPathBuf, Worktree};
+use crate::{FileStats, Worktree};
 use redshank_files::FileKind;
+use redshank_rules::Ruling;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use serde::Serialize;
 use std::collections::BTreeSet;
 

@@ -1,16 +1,17 @@
 //! Every rule in force: what it catches, and those that don't do what they seem to.
 
-use crate::ignore_file::is_utf16;
-use crate::rules::{
-    IGNORE_FILE, NearReason, RuleId, RuleList, Ruling, Source, excerpt, folder_of_ignore_file,
-    looser, misreadings,
-};
 use crate::tree::{Entry, EntryKind, State, Tree};
-use crate::{FileStats, Overlay, RepoPath, RepoPathBuf, Result, Snapshot, Verdicts};
+use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
-use redshank_pattern::{Case, Rule};
+use redshank_rules::ignore_file::is_utf16;
+use redshank_rules::{Case, Rule};
+use redshank_rules::{
+    IGNORE_FILE, NearReason, RuleId, RuleList, Ruling, Source, excerpt, folder_of_ignore_file,
+    looser, misreadings,
+};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 

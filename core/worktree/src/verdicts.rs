@@ -1,16 +1,17 @@
 //! The verdict on single paths, existing or not, in any order.
 
-use crate::rules::{Chain, Ruling};
 use crate::tree::{Entry, State, Tree};
 use crate::walk::is_git_name;
-use crate::{Overlay, RepoPath, Result, Snapshot};
+use crate::{Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use parking_lot::RwLock;
 use rayon::prelude::*;
 use redshank_files::FileKind;
 use redshank_git::{Index, Span};
-use redshank_pattern::Rule;
+use redshank_rules::RepoPath;
+use redshank_rules::Rule;
+use redshank_rules::{Chain, Ruling};
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock};
 
@@ -125,16 +126,8 @@ impl<'a> Verdicts<'a> {
         })
     }
 
-    /// git asks its rules about the top as about a file without a name, which no path of a rule
-    /// leads to.
     fn of_top(&self) -> Answer {
-        let mut lists = self.top.chain.lists();
-        let ruling = lists.find_map(|list| {
-            let at = list.rules().iter().rposition(|rule| {
-                !rule.anchored && !rule.folders_only && rule.glob().matches(b"")
-            })?;
-            Some(Ruling::new(Arc::clone(list), at as u32))
-        });
+        let ruling = self.top.chain.ruling_of_top();
         Answer {
             state: if ruling.as_ref().is_some_and(Ruling::ignores) {
                 State::Ignored

@@ -1,15 +1,16 @@
 //! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore
 //! files.
 
-use crate::rules::{Chain, IGNORE_FILE, Ruling};
 use crate::size::Bytes;
 use crate::tree::{Entry, EntryKind, State, Tree, Unread};
-use crate::{Overlay, RepoPath, RepoPathBuf, Result, Snapshot};
+use crate::{Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
 use redshank_git::{Index, Mode, Span};
-use redshank_pattern::Case;
+use redshank_rules::Case;
+use redshank_rules::{Chain, IGNORE_FILE, Ruling};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_stage::{Running, Stage};
 use std::iter::Peekable;
 use std::ops::Range;

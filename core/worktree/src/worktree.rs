@@ -1,11 +1,12 @@
 //! The working tree: where it lies, and the one way to what lies in it.
 
-use crate::rules::{RuleScope, Source, folder_of_ignore_file};
-use crate::{Error, RepoPathBuf, Result, refused};
+use crate::{Error, Result, refused};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_files::{Root, read_trusted};
 use redshank_git::{Discovered, Personal, Repository};
-use redshank_pattern::Case;
+use redshank_rules::Case;
+use redshank_rules::RepoPathBuf;
+use redshank_rules::{RuleScope, Source, folder_of_ignore_file};
 use std::path::{Path, PathBuf};
 
 /// git reads no ignore file beyond this size, in bytes.

@@ -9,15 +9,15 @@ use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_files::FileKind;
 use redshank_output::{self as output, Align, Cell, Table, put, putln};
-use redshank_pattern::Breadth;
 use redshank_report::{DOCUMENT, EffectOut, Outcome, OutputFormat};
+use redshank_rules::Breadth;
+use redshank_rules::ignore_file::contents_only;
+use redshank_rules::{RuleScope, Source};
 use redshank_templates::is_keep_file;
 use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Overlay;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
-use redshank_worktree::ignore_file::contents_only;
-use redshank_worktree::rules::{RuleScope, Source};
 use std::ffi::OsString;
 use std::process::ExitCode;
 

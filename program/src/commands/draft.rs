@@ -8,11 +8,11 @@ use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_output::{self as output, Align, Cell, Table};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
+use redshank_rules::{IGNORE_FILE, RuleScope};
 use redshank_templates::{
     self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
 use redshank_text::{Paint, count, shown};
-use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
 

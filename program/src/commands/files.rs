@@ -8,9 +8,10 @@ use redshank_output::{Align, Table, folder_name, link, put, screen, width};
 use redshank_report::{
     FileOut, FolderRowOut, FoldersOut, LIST, Listing, OutputFormat, PathOut, Report, root,
 };
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text::{Paint, count, cut, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{Depth, FileStats, RepoPath, RepoPathBuf, WalkOptions, grouped};
+use redshank_worktree::{Depth, FileStats, WalkOptions, grouped};
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::io::Write;

@@ -12,10 +12,11 @@ use redshank_output::{self as output, Align, Cell, JunitCase, Table, putln, widt
 use redshank_report::{
     ExpectationOut, Listing, OutputFormat, ProposedOut, ProveOut, RecordOut, Report, TESTS, root,
 };
+use redshank_rules::RepoPath;
 use redshank_text::{self as text, Paint, shortened, shown};
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;
-use redshank_worktree::{Overlay, RepoPath, Verdicts};
+use redshank_worktree::{Overlay, Verdicts};
 use std::path::Path;
 use std::process::ExitCode;
 

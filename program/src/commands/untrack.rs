@@ -7,8 +7,9 @@ use redshank_changes::journal::Journal;
 use redshank_changes::untrack::{Selection, Untracking};
 use redshank_output::{self as output, putln};
 use redshank_report::{DOCUMENT, OutputFormat, UntrackOut};
+use redshank_rules::RepoPathBuf;
 use redshank_text::{Paint, files, quoted, shown};
-use redshank_worktree::{Purpose, RepoPathBuf};
+use redshank_worktree::Purpose;
 use std::ffi::OsString;
 use std::process::ExitCode;
 

@@ -3,10 +3,11 @@
 
 use super::Said;
 use maud::{Markup, html};
+use redshank_rules::RepoPath;
 use redshank_text::{cut, files, shown};
+use redshank_worktree::FileStats;
 use redshank_worktree::sums::FolderSum;
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{FileStats, RepoPath};
 use std::cmp::Reverse;
 use std::collections::HashSet;
 use treemap::{MapItem, Mappable, Rect, TreemapLayout};

@@ -8,16 +8,15 @@ use crate::{Error, Result, sample};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
 use redshank_findings::{Cause, Exposure, Finding, KeepOut, Remedy, is_environment, storage_line};
-use redshank_pattern::{Breadth, exactly};
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{Breadth, exactly};
+use redshank_rules::{IGNORE_FILE, Ruling};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
-use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::{IGNORE_FILE, Ruling};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{
-    Answer, Class, FileStats, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts,
-};
+use redshank_worktree::{Answer, Class, FileStats, Overlay, Snapshot, Verdicts};
 use std::collections::BTreeSet;
 
 /// git's file of attributes (gitattributes(5)).

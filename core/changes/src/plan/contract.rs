@@ -5,10 +5,11 @@ use super::{Step, StepKind};
 use crate::Result;
 use bstr::{BString, ByteSlice};
 use redshank_findings::{ByHand, Evidence, Finding, Remedy};
+use redshank_rules::Ruling;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::effect::Effect;
-use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, Snapshot, Verdicts};
 use std::collections::{HashMap, HashSet};
 
 /// The paths that the findings of a plan are about, each with the ids of its findings.

@@ -3,10 +3,11 @@
 use crate::Result;
 use crate::journal::FileChange;
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::Rule;
-use redshank_worktree::ignore_file::{NewRule, Section, TIDY, add_section};
-use redshank_worktree::rules::{Chain, GrowingList, RuleList, Source, folder_of_ignore_file};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Snapshot};
+use redshank_rules::Rule;
+use redshank_rules::ignore_file::{NewRule, Section, TIDY, add_section};
+use redshank_rules::{Chain, GrowingList, RuleList, Source, folder_of_ignore_file};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::{Overlay, Snapshot};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 

@@ -13,9 +13,10 @@ use builder::PlanBuilder;
 pub(crate) use builder::may_change;
 use contract::Breach;
 use redshank_findings::{Cause, Finding, Remedy};
+use redshank_rules::RepoPathBuf;
 use redshank_templates::Survey;
 use redshank_worktree::effect::Effect;
-use redshank_worktree::{Class, FileStats, RepoPathBuf, Snapshot};
+use redshank_worktree::{Class, FileStats, Snapshot};
 
 /// What one step does.
 #[derive(Debug, Clone, PartialEq, Eq)]

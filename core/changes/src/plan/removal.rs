@@ -4,10 +4,11 @@ use crate::disk::refused;
 use crate::{Result, removable};
 use bstr::ByteSlice;
 use redshank_files::{FileKind, Root};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::Survey;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{State, Tree};
-use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
+use redshank_worktree::{Class, FileStats};
 
 /// What rules keep out already and projects of the survey can make again: the path, and how.
 pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(RepoPathBuf, &'s str)> {

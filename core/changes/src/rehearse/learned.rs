@@ -4,10 +4,11 @@
 use super::shape::shape;
 use super::{PastRun, Sighting, Sightings};
 use bstr::{BString, ByteSlice};
-use redshank_pattern::{Case, Rule, exactly, fit};
+use redshank_rules::{Case, Rule, exactly, fit};
+use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
 use redshank_templates::{NeededPaths, Survey, TemplateMatch, looks_like_work};
+use redshank_worktree::FileStats;
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{FileStats, RepoPath, RepoPathBuf, common_folder};
 use std::collections::{BTreeMap, HashSet};
 
 /// Something new that no rule keeps out, and the rule that would.
@@ -161,7 +162,7 @@ const LIKENESSES: [Likeness; 3] = [(by_name, PLACES), (by_shape, ALIKE), (by_typ
 fn by_name(unit: &Unit) -> Option<BString> {
     let slash: &[u8] = if unit.path.is_folder() { b"/" } else { b"" };
     Some(
-        [redshank_pattern::quote(unit.path.name()).as_slice(), slash]
+        [redshank_rules::quote(unit.path.name()).as_slice(), slash]
             .concat()
             .into(),
     )
@@ -180,7 +181,7 @@ fn by_shape(unit: &Unit) -> Option<BString> {
 fn by_type(unit: &Unit) -> Option<BString> {
     let is_file = !unit.path.is_folder();
     let kind = unit.path.extension().filter(|_| is_file)?;
-    let kind = redshank_pattern::quote(kind);
+    let kind = redshank_rules::quote(kind);
     Some(
         [in_folder(unit.path.folder()).as_slice(), b"*", &kind]
             .concat()

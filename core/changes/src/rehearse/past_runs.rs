@@ -7,8 +7,9 @@ use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
 use redshank_files::Root;
 use redshank_findings::masked;
-use redshank_pattern::{Rule, fit};
-use redshank_worktree::{RepoPath, Worktree};
+use redshank_rules::RepoPath;
+use redshank_rules::{Rule, fit};
+use redshank_worktree::Worktree;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 

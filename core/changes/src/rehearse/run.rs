@@ -4,10 +4,11 @@ use super::learned::{Learned, Scene, learned};
 use super::{PastRun, PastRuns, Sightings};
 use crate::Result;
 use bstr::BString;
+use redshank_rules::Ruling;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{Collection, recognise};
-use redshank_worktree::rules::Ruling;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{FileStats, Overlay, RepoPath, RepoPathBuf, Snapshot, Verdicts, Worktree};
+use redshank_worktree::{FileStats, Overlay, Snapshot, Verdicts, Worktree};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::time::SystemTime;
 

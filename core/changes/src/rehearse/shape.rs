@@ -1,7 +1,7 @@
 //! Names that differ from run to run only in a number, a date or a hash.
 
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::quote;
+use redshank_rules::quote;
 use regex::bytes::Regex;
 use std::ops::Range;
 use std::sync::LazyLock;

@@ -1,6 +1,6 @@
 //! What was seen of paths while something ran: when, and by whom.
 
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Bound;
 use std::time::Duration;

@@ -8,9 +8,10 @@ use redshank_changes::journal::{Changes, FileChange, IfEdited, Journal};
 use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_findings::{Finding, Remedy, ScanOptions, scan};
 use redshank_git::Git;
+use redshank_rules::RepoPathBuf;
 use redshank_templates::{Collection, recognise};
 use redshank_worktree::tree::State;
-use redshank_worktree::{FileStats, RepoPathBuf, Snapshot};
+use redshank_worktree::{FileStats, Snapshot};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 

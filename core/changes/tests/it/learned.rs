@@ -6,7 +6,8 @@ use redshank_changes::rehearse::{
     Learned, PastRuns, Run, RunDifference, RunSnapshot, Sightings, Standing,
 };
 use redshank_git::Git;
-use redshank_worktree::{RepoPath, Snapshot};
+use redshank_rules::RepoPath;
+use redshank_worktree::Snapshot;
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;

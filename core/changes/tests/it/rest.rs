@@ -6,9 +6,10 @@ use proptest::prelude::*;
 use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_changes::{Edit, RuleTarget, write};
 use redshank_findings::{ScanOptions, scan};
+use redshank_rules::RepoPathBuf;
+use redshank_rules::RuleScope;
 use redshank_templates::{Collection, Draft, DraftOptions, MEMORY_FILE, Template, recognise};
-use redshank_worktree::rules::RuleScope;
-use redshank_worktree::{RepoPathBuf, Snapshot};
+use redshank_worktree::Snapshot;
 use std::sync::OnceLock;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -3,9 +3,9 @@
 use crate::secret;
 use crate::table::{read, rows};
 use crate::{Cause, Evidence, Finding, Level, Mild, Result};
-use redshank_pattern::exactly;
+use redshank_rules::PatternSet;
+use redshank_rules::exactly;
 use redshank_worktree::Class;
-use redshank_worktree::rules::PatternSet;
 use redshank_worktree::tree::Entry;
 use serde::Deserialize;
 use std::sync::LazyLock;

@@ -3,10 +3,11 @@
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
 use bstr::ByteSlice;
 use redshank_files::FileKind;
+use redshank_rules::PatternSet;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{Companion, Project};
-use redshank_worktree::rules::PatternSet;
+use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 use std::collections::BTreeSet;
 
 /// How many are named.

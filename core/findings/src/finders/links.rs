@@ -2,8 +2,9 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
+use redshank_rules::RepoPath;
+use redshank_worktree::Class;
 use redshank_worktree::tree::{EntryKind, State};
-use redshank_worktree::{Class, RepoPath};
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();

@@ -2,11 +2,12 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_rules::{IGNORE_FILE, RuleScope};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::takes_work;
-use redshank_worktree::rules::{IGNORE_FILE, RuleScope};
 use redshank_worktree::tree::{EntryKind, State};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray, StrayReason, rule_usage_in};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf, tell_exceptions_in_vain};
+use redshank_worktree::{Class, tell_exceptions_in_vain};
 use std::collections::HashSet;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {

@@ -3,13 +3,14 @@
 use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::{Breadth, Case, Rule, exactly};
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{Breadth, Case, Rule, exactly};
+use redshank_rules::{PatternSet, RuleScope, Ruling};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::Survey;
-use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::{PatternSet, RuleScope, Ruling};
 use redshank_worktree::settings::Limits;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
-use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
+use redshank_worktree::{Class, FileStats};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;

@@ -5,8 +5,9 @@ use crate::{ByHand, Cause, Finding, Known, Level, NameFault, Result, ScanContext
 use bstr::{BStr, ByteSlice};
 use foldhash::fast::FixedState;
 use hashbrown::HashTable;
+use redshank_rules::RepoPath;
+use redshank_worktree::Class;
 use redshank_worktree::tree::Entry;
-use redshank_worktree::{Class, RepoPath};
 use std::borrow::Cow;
 use std::hash::BuildHasher;
 

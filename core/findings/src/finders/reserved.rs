@@ -1,10 +1,11 @@
 //! What the team says must not go out: bought, licensed or internal files, listed in the settings.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
-use redshank_worktree::rules::PatternSet;
+use redshank_rules::PatternSet;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::settings::{Reserved, Visibility};
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
+use redshank_worktree::{Class, FileStats};
 use std::collections::BTreeMap;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {

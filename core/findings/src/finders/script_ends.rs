@@ -4,10 +4,11 @@
 
 use crate::{Cause, Finding, Known, Level, LineEnds, Remedy, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
-use redshank_pattern::{Breadth, exactly};
-use redshank_worktree::ignore_file::NewRule;
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{Breadth, exactly};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::Class;
 use redshank_worktree::tree::Entry;
-use redshank_worktree::{Class, RepoPath, RepoPathBuf};
 
 /// A script whose lines end wrongly.
 pub(crate) struct Script {

@@ -2,11 +2,12 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
-use redshank_pattern::exactly;
-use redshank_worktree::ignore_file::NewRule;
-use redshank_worktree::rules::{RuleScope, Ruling};
+use redshank_rules::RepoPathBuf;
+use redshank_rules::exactly;
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{RuleScope, Ruling};
+use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Class, RepoPathBuf};
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();

@@ -8,8 +8,8 @@ use crate::table::read;
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::{BStr, ByteSlice};
-use redshank_worktree::RepoPath;
-use redshank_worktree::rules::PatternSet;
+use redshank_rules::PatternSet;
+use redshank_rules::RepoPath;
 use serde::Deserialize;
 use std::sync::LazyLock;
 

@@ -11,7 +11,7 @@ use super::written::Written;
 use bstr::ByteSlice;
 use encoding_rs::{Encoding, UTF_16BE, UTF_16LE};
 use encoding_rs_io::DecodeReaderBytesBuilder;
-use redshank_worktree::RepoPath;
+use redshank_rules::RepoPath;
 use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, HashSet};

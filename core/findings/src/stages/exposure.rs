@@ -3,9 +3,10 @@
 use crate::{Exposure, Finding, Past, Result, secret};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Blobs, Repository};
+use redshank_rules::RepoPathBuf;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, RepoPathBuf, Worktree};
+use redshank_worktree::{Class, Worktree};
 use std::collections::{HashMap, HashSet};
 
 /// Fills in the exposure of every finding, and the past of those whose contents stay in the

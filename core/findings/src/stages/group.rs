@@ -3,10 +3,11 @@
 use super::TemplatePaths;
 use crate::{Evidence, Finding, FindingRule, KeepOut, Remedy, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::exactly;
-use redshank_worktree::ignore_file::NewRule;
+use redshank_rules::exactly;
+use redshank_rules::ignore_file::NewRule;
+use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
+use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Class, RepoPath, RepoPathBuf, common_folder};
 use std::collections::{BTreeMap, HashSet};
 
 /// So many of one kind are told as one.

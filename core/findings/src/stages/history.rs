@@ -7,8 +7,8 @@ use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Resu
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
+use redshank_rules::RepoPathBuf;
 use redshank_stage::Stage;
-use redshank_worktree::RepoPathBuf;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use std::cmp::Reverse;

@@ -4,9 +4,10 @@ use crate::Result;
 use bstr::{BString, ByteSlice};
 use parking_lot::Mutex;
 use redshank_git::{Blobs, Repository, Staged};
+use redshank_rules::RepoPath;
+use redshank_worktree::Snapshot;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
-use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::HashMap;
 use std::io::Read;
 

@@ -4,11 +4,12 @@
 use crate::secret::{is_given, mild_place};
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
-use redshank_pattern::{exactly, fit};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleScope, Ruling};
+use redshank_rules::{exactly, fit};
 use redshank_templates::TemplateMatch;
-use redshank_worktree::rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State};
-use redshank_worktree::{Class, FileStats, RepoPath, RepoPathBuf};
+use redshank_worktree::{Class, FileStats};
 use std::collections::{BTreeMap, HashMap};
 
 /// The paths that templates match, and as what.

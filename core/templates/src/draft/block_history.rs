@@ -11,7 +11,7 @@ use super::places::fit_to;
 use super::section::comments;
 use crate::{Origin, Template, TemplateRule};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::ignore_file::{Block, Mark, blocks, with_mark};
+use redshank_rules::ignore_file::{Block, Mark, blocks, with_mark};
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 /// Reads a block's history from its marks and lines; `None` if they don't tell it.

@@ -8,9 +8,9 @@ use super::section::{DraftLine, heading_of};
 use super::{Composer, below};
 use crate::{Heading, Project, Result, Template, TemplateRule};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::{Case, Rule, fit};
-use redshank_worktree::rules::{Chain, IGNORE_FILE};
-use redshank_worktree::{RepoPath, RepoPathBuf};
+use redshank_rules::{Case, Rule, fit};
+use redshank_rules::{Chain, IGNORE_FILE};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::{BTreeSet, HashSet};
 
 /// Rules that a person took out of blocks of the first form: the template's name, the rule's

@@ -3,11 +3,11 @@
 
 use crate::draft::section::{DraftLine, section};
 use bstr::{BStr, BString};
-use redshank_pattern::Case;
-use redshank_worktree::ignore_file::{Block, Section, add_section, blocks, lines_of, with_block};
-use redshank_worktree::rules::{RuleList, Source};
+use redshank_rules::Case;
+use redshank_rules::ignore_file::{Block, Section, add_section, blocks, lines_of, with_block};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleList, Source};
 use redshank_worktree::settings::Explain;
-use redshank_worktree::{RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 

@@ -3,7 +3,8 @@
 
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_worktree::{RepoPath, Snapshot, refused, toml_file};
+use redshank_rules::RepoPath;
+use redshank_worktree::{Snapshot, refused, toml_file};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::Path;

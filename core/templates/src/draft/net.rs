@@ -8,11 +8,12 @@ use crate::guard::is_keep_file;
 use crate::{Heading, Result};
 use bstr::{BStr, BString, ByteSlice};
 use rayon::prelude::*;
-use redshank_pattern::{Case, Rule, exactly, quote};
-use redshank_worktree::ignore_file::KEPT;
-use redshank_worktree::rules::{RuleScope, Ruling};
+use redshank_rules::ignore_file::KEPT;
+use redshank_rules::{Case, Rule, exactly, quote};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, State};
-use redshank_worktree::{Overlay, RepoPath, RepoPathBuf, Verdicts};
+use redshank_worktree::{Overlay, Verdicts};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// So often rules are made narrower; what still catches work then, goes.
@@ -232,12 +233,7 @@ impl<'s> Composer<'s, '_> {
         let drafted = files.map(|(folder, file)| (folder, file, file.after(self.options.explain)));
         let changed = drafted.filter(|(_, file, after)| file.before != *after);
         changed
-            .map(|(folder, _, after)| {
-                (
-                    folder.join(redshank_worktree::rules::IGNORE_FILE).into(),
-                    after,
-                )
-            })
+            .map(|(folder, _, after)| (folder.join(redshank_rules::IGNORE_FILE).into(), after))
             .collect()
     }
 }

@@ -2,8 +2,8 @@
 //! packages needs no longer a file than one of three.
 
 use bstr::{BStr, BString, ByteVec};
-use redshank_pattern::{Case, Rule, quote};
-use redshank_worktree::{RepoPath, RepoPathBuf, common_folder};
+use redshank_rules::{Case, Rule, quote};
+use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
 use std::collections::BTreeMap;
 
 /// So many folders are named one by one.

@@ -8,10 +8,10 @@ use super::section::section;
 use super::{Composer, Conflict, LeftOut};
 use crate::{Project, Result};
 use bstr::{BString, ByteSlice};
-use redshank_pattern::fit;
-use redshank_worktree::RepoPath;
-use redshank_worktree::ignore_file::{Block, Section};
-use redshank_worktree::rules::IGNORE_FILE;
+use redshank_rules::IGNORE_FILE;
+use redshank_rules::RepoPath;
+use redshank_rules::fit;
+use redshank_rules::ignore_file::{Block, Section};
 use std::collections::{BTreeMap, HashSet};
 
 impl<'a> Composer<'_, 'a> {

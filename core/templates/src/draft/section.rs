@@ -2,9 +2,9 @@
 
 use crate::{Heading, Template, TemplateRule};
 use bstr::BString;
-use redshank_pattern::{Case, Rule};
-use redshank_worktree::RepoPath;
-use redshank_worktree::ignore_file::{NewRule, Section};
+use redshank_rules::RepoPath;
+use redshank_rules::ignore_file::{NewRule, Section};
+use redshank_rules::{Case, Rule};
 use redshank_worktree::settings::Explain;
 use std::collections::BTreeSet;
 

@@ -2,7 +2,7 @@
 //! test data, or something that a tool makes. The names are in names.toml.
 
 use bstr::{BStr, ByteSlice};
-use redshank_worktree::RepoPath;
+use redshank_rules::RepoPath;
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;

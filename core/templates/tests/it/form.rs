@@ -1,9 +1,10 @@
 //! What a drafted file looks like.
 
 use crate::ground::Ground;
+use redshank_rules::RepoPath;
 use redshank_templates::{Collection, DraftOptions, TemplateRequest};
+use redshank_worktree::Snapshot;
 use redshank_worktree::settings::Explain;
-use redshank_worktree::{RepoPath, Snapshot};
 
 fn drafted(ground: &Ground, explain: Explain) -> String {
     let options = DraftOptions {

@@ -2,10 +2,11 @@
 
 use bstr::ByteSlice;
 use redshank_git::Git;
+use redshank_rules::RepoPath;
 use redshank_templates::{
     Collection, Draft, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
 };
-use redshank_worktree::{RepoPath, Snapshot};
+use redshank_worktree::Snapshot;
 use std::path::PathBuf;
 
 pub(crate) struct Ground {

@@ -3,13 +3,14 @@
 use crate::ground::Ground;
 use bstr::BString;
 use proptest::prelude::*;
+use redshank_rules::RepoPath;
+use redshank_rules::ignore_file::labels;
 use redshank_templates::{
     Collection, DraftOptions, MEMORY_FILE, Origin, Template, TemplateRequest, TemplateRule,
     recognise,
 };
-use redshank_worktree::ignore_file::labels;
+use redshank_worktree::Snapshot;
 use redshank_worktree::settings::Layout;
-use redshank_worktree::{RepoPath, Snapshot};
 use std::collections::BTreeSet;
 use std::path::Path;
 

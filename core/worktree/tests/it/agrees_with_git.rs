@@ -4,9 +4,10 @@
 use bstr::{BStr, BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_git::Git;
-use redshank_worktree::rules::Ruling;
+use redshank_rules::RepoPath;
+use redshank_rules::Ruling;
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{Depth, Overlay, RepoPath, Snapshot, Verdicts, WalkOptions};
+use redshank_worktree::{Depth, Overlay, Snapshot, Verdicts, WalkOptions};
 use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};

@@ -4,4 +4,4 @@
 
 mod agrees_with_git;
 mod manual;
-mod rules;
+mod sizes;

@@ -2,8 +2,9 @@
 //! git.
 
 use redshank_git::Git;
+use redshank_rules::RepoPath;
 use redshank_worktree::tree::State;
-use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts};
+use redshank_worktree::{Overlay, Snapshot, Verdicts};
 use std::path::Path;
 
 /// A sentence: the files with their contents, and the paths that must be ignored, or must not.

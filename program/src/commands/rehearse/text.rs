@@ -4,8 +4,8 @@ use super::Ran;
 use bstr::ByteSlice;
 use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
 use redshank_output::{Align, Cell, Table};
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text::{self as text, Paint, count, files, quoted, shown};
-use redshank_worktree::{RepoPath, RepoPathBuf};
 
 /// What a clone would lack.
 pub fn of_missing(missing: &[Missing]) -> String {

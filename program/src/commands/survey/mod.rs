@@ -14,10 +14,11 @@ use redshank_report::{
     DOCUMENT, FolderOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report, SummaryOut,
     SurveyOut, root,
 };
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
 use redshank_text::{self as text, Paint, class_paint, count, files, shortened, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
-use redshank_worktree::{FileStats, RepoPath, RepoPathBuf, Snapshot, grouped};
+use redshank_worktree::{FileStats, Snapshot, grouped};
 use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;

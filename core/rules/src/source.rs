@@ -41,7 +41,7 @@ impl Source {
     /// The ignore file of a folder.
     pub fn of_folder(base: RepoPathBuf) -> Self {
         Self {
-            shown: base.join(super::IGNORE_FILE).into(),
+            shown: base.join(crate::IGNORE_FILE).into(),
             scope: if base.is_top() {
                 RuleScope::Team
             } else {

@@ -12,7 +12,7 @@ use std::ops::Deref;
 /// A path in a repository, borrowed.
 ///
 /// ```
-/// use redshank_worktree::RepoPath;
+/// use redshank_rules::RepoPath;
 ///
 /// let path = RepoPath::new("gateway/src/uplink.rs");
 /// assert_eq!(path.name(), "uplink.rs");
@@ -129,7 +129,7 @@ impl RepoPath {
     /// nothing if that is outside the repository.
     ///
     /// ```
-    /// # use redshank_worktree::RepoPath;
+    /// # use redshank_rules::RepoPath;
     /// let folder = RepoPath::new("gateway/src/");
     /// assert_eq!(folder.resolve("../keys/./x".into()).unwrap().to_string(), "gateway/keys/x");
     /// assert!(folder.resolve("../../..".into()).is_none());

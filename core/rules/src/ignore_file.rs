@@ -1,7 +1,7 @@
 //! The text of an ignore file: our blocks in it, and adding to it without touching another line.
 
+use crate::IGNORE_FILE;
 use crate::RepoPath;
-use crate::rules::IGNORE_FILE;
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE;
 use bstr::{BStr, BString, ByteSlice, ByteVec};

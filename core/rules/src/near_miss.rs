@@ -1,9 +1,9 @@
 //! The rule that nearly matched: why it doesn't, and what would.
 
-use super::Chain;
+use crate::Chain;
 use crate::RepoPath;
+use crate::{Case, Rule};
 use bstr::{BString, ByteSlice};
-use redshank_pattern::{Case, Rule};
 
 /// A rule that misses a path by little.
 pub struct NearMiss {
@@ -107,7 +107,7 @@ pub fn misreadings(rule: &Rule) -> impl Iterator<Item = (NearReason, BString)> +
 }
 
 /// What a rule would read like if it meant a little more: why it doesn't, and the wider rule.
-pub(crate) fn looser(rule: &Rule) -> impl Iterator<Item = (NearReason, Rule)> + '_ {
+pub fn looser(rule: &Rule) -> impl Iterator<Item = (NearReason, Rule)> + '_ {
     LOOSER
         .iter()
         .filter_map(|(because, change)| Some((*because, change(rule)?)))

@@ -15,7 +15,7 @@ impl Rule {
     /// does. A folder's path ends in a slash. None where no such paths are easily made.
     ///
     /// ```
-    /// use redshank_pattern::{Case, Rule};
+    /// use crate::{Case, Rule};
     /// let paths = Rule::parse(b"/Logs/", 1, Case::Sensitive).probes();
     /// assert_eq!(paths, ["Logs/"]);
     /// let paths = Rule::parse(b"*.py[co]", 1, Case::Sensitive).probes();

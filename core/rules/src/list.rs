@@ -1,9 +1,9 @@
 //! The rules of one source.
 
 use super::lookup::Lookup;
-use super::{Source, excerpt};
+use crate::{Case, Line, Rule, raw_lines};
+use crate::{Source, excerpt};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_pattern::{Case, Line, Rule, raw_lines};
 use std::num::NonZero;
 use std::sync::Arc;
 use std::thread::available_parallelism;

@@ -2,10 +2,9 @@
 
 use bstr::{BStr, BString, ByteSlice};
 use proptest::prelude::*;
-use redshank_pattern::{Case, Rule, exactly, fit};
-use redshank_worktree::ignore_file::{NewRule, Section, labels, with_section};
-use redshank_worktree::rules::{Chain, NearReason, RuleList, Source, near_misses};
-use redshank_worktree::size::Bytes;
+use redshank_rules::ignore_file::{NewRule, Section, labels, with_section};
+use redshank_rules::{Case, Rule, exactly, fit};
+use redshank_rules::{Chain, NearReason, RuleList, Source, near_misses};
 use std::sync::Arc;
 
 fn list(base: &str, rules: &[String], case: Case) -> Arc<RuleList> {
@@ -193,32 +192,4 @@ fn near_misses_say_what_would_match() {
     }
     let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
     assert!(near_misses(&chain, "level.c".into()).is_empty());
-}
-
-#[test]
-fn sizes_are_written_and_read_in_binary_units() {
-    for (bytes, text) in [
-        (0, "0 B"),
-        (1023, "1023 B"),
-        (1024, "1.0 KiB"),
-        (1536, "1.5 KiB"),
-        (1_048_524, "1023.9 KiB"),
-        (1_048_575, "1.0 MiB"),
-        (10 << 20, "10.0 MiB"),
-        (5 << 30, "5.0 GiB"),
-        (u64::MAX, "16384.0 PiB"),
-    ] {
-        assert_eq!(Bytes(bytes).to_string(), text);
-    }
-    for (text, bytes) in [
-        ("10 MiB", 10 << 20),
-        ("0.5KiB", 512),
-        ("77", 77),
-        ("3 B", 3),
-    ] {
-        assert_eq!(text.parse(), Ok(Bytes(bytes)));
-    }
-    for text in ["", "MiB", "ten", "10 MB", "-1", "1 furlong", "NaN"] {
-        assert!(text.parse::<Bytes>().is_err(), "{text}");
-    }
 }

@@ -1,6 +1,6 @@
-use super::{RuleList, Source};
+use crate::Case;
 use crate::{RepoPath, RepoPathBuf};
-use redshank_pattern::Case;
+use crate::{RuleList, Source};
 use serde::Deserialize;
 
 /// Names that a table speaks of: patterns as in an ignore file at the top, of which the last one

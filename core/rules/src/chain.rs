@@ -1,42 +1,8 @@
-//! Ignore rules: the files that hold them, and which rule decides about a path.
+//! Which rule decides about a path, of all lists that count in a folder.
 
-mod growing;
-mod list;
-mod lookup;
-mod near_miss;
-mod pattern_set;
-mod source;
-
-pub use growing::GrowingList;
-pub use list::{RuleId, RuleList, Ruling};
-pub(crate) use near_miss::looser;
-pub use near_miss::{NearMiss, NearReason, misreadings, near_misses};
-pub use pattern_set::PatternSet;
-pub use source::{RuleScope, Source};
-
-use crate::RepoPath;
-use bstr::{BStr, BString, ByteSlice};
+use crate::{RuleList, Ruling};
+use bstr::{BStr, ByteSlice};
 use std::sync::Arc;
-
-/// The name of git's ignore files.
-pub const IGNORE_FILE: &str = ".gitignore";
-
-/// The folder of an ignore file, by its path. Nothing for another file.
-pub fn folder_of_ignore_file(path: &RepoPath) -> Option<&RepoPath> {
-    (path.name() == IGNORE_FILE && !path.is_folder()).then(|| path.folder())
-}
-
-/// The start of a pattern that nobody would read to its end; any other as it stands.
-pub fn excerpt(pattern: &BStr) -> BString {
-    const LONGEST: usize = 300;
-    if pattern.len() <= LONGEST {
-        return pattern.to_owned();
-    }
-    let start = pattern[..LONGEST].trim_end_with(|c| c == char::REPLACEMENT_CHARACTER);
-    [start, format!("… ({} bytes)", pattern.len()).as_bytes()]
-        .concat()
-        .into()
-}
 
 /// The rule lists that count in a folder, nearest first: each folder's own file, then the ones
 /// above, then this clone's exclude file, then the person's own (gitignore(5), order of
@@ -78,6 +44,18 @@ impl Chain {
             chain = &link.next;
         }
         None
+    }
+
+    /// The rule that decides about the top folder itself: git asks its rules as about a file without
+    /// a name.
+    pub fn ruling_of_top(&self) -> Option<Ruling> {
+        self.lists().find_map(|list| {
+            let mut rules = list.rules().iter();
+            let at = rules.rposition(|rule| {
+                !rule.anchored && !rule.folders_only && rule.glob().matches(b"")
+            })?;
+            Some(Ruling::new(Arc::clone(list), at as u32))
+        })
     }
 
     /// Every rule that matches this one path, strongest first: the first decides, it overrides the

@@ -1,7 +1,7 @@
 //! What gitignore(5) says, sentence by sentence, and what git does where the manual is silent.
 
 use bstr::{BString, ByteSlice};
-use redshank_pattern::{Case, Line, Rule, lines, quote};
+use redshank_rules::{Case, Line, Rule, lines, quote};
 
 fn rules(file: &[u8]) -> Vec<Rule> {
     lines(file, Case::Sensitive)

@@ -7,8 +7,8 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 /// means in a project at the top. `folder` is empty or ends in a slash.
 ///
 /// ```
-/// assert_eq!(redshank_pattern::fit("/build/", "web/".into()), "/web/build/");
-/// assert_eq!(redshank_pattern::fit("*.log", "web/".into()), "/web/**/*.log");
+/// assert_eq!(redshank_rules::fit("/build/", "web/".into()), "/web/build/");
+/// assert_eq!(redshank_rules::fit("*.log", "web/".into()), "/web/**/*.log");
 /// ```
 pub fn fit(pattern: &str, folder: &BStr) -> BString {
     let Some(folder) = folder.strip_suffix(b"/") else {
@@ -29,7 +29,7 @@ pub fn fit(pattern: &str, folder: &BStr) -> BString {
 /// only the folder.
 ///
 /// ```
-/// assert_eq!(redshank_pattern::exactly("web/[old]/".into()), r"/web/\[old]/");
+/// assert_eq!(redshank_rules::exactly("web/[old]/".into()), r"/web/\[old]/");
 /// ```
 pub fn exactly(path: &BStr) -> BString {
     let (bare, slash) = path
@@ -62,7 +62,7 @@ impl Breadth {
     /// below it.
     ///
     /// ```
-    /// use redshank_pattern::Breadth;
+    /// use crate::Breadth;
     /// assert_eq!(Breadth::Type.pattern("web/app.js.map".into()).unwrap(), "*.map");
     /// assert_eq!(Breadth::Folder.pattern("app.js".into()), None);
     /// assert_eq!(Breadth::Name.pattern("web/dist/".into()).unwrap(), "dist/");

@@ -1,5 +1,5 @@
-use super::{RuleList, Source};
-use redshank_pattern::{Case, Rule};
+use crate::{Case, Rule};
+use crate::{RuleList, Source};
 use std::sync::Arc;
 
 /// The rules of one source while more come in behind them: adding one costs about the same however

@@ -7,10 +7,10 @@
 //! tried. A chain is a number for each rule, the one before it; so filing a rule takes no memory of
 //! its own.
 
+use crate::{Case, Glob, Key, Rule};
 use foldhash::fast::FixedState;
 use hashbrown::HashTable;
 use hashbrown::hash_table::Entry;
-use redshank_pattern::{Case, Glob, Key, Rule};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::hash::BuildHasher;

@@ -2,7 +2,7 @@
 
 use bstr::ByteSlice;
 use proptest::prelude::*;
-use redshank_pattern::{Case, Key, Line, Rule, lines, quote};
+use redshank_rules::{Case, Key, Line, Rule, lines, quote};
 
 /// One piece of a pattern, for a matcher that is plainly right and slow.
 #[derive(Debug, Clone)]
