@@ -4,7 +4,7 @@
 use bstr::ByteSlice;
 use libfuzzer_sys::fuzz_target;
 use redshank_changes::sample;
-use redshank_findings::masked;
+use redshank_secrets::masked;
 
 fuzz_target!(|bytes: &[u8]| {
     if let Some(made) = sample::of(bytes) {

@@ -9,10 +9,11 @@ use super::offers::Offers;
 use super::parts::Parts;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
-use redshank_findings::{Finding, masked, secrets_of};
+use redshank_findings::{Finding, secrets_of};
 use redshank_rules::fit;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Source};
+use redshank_secrets::masked;
 use redshank_templates::{
     Collection, Draft, DraftOptions, Failure, Survey, Template, is_work_kept_out, prove, recognise,
 };

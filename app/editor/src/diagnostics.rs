@@ -3,7 +3,8 @@
 use super::analysis::{Analysis, Fault, Kind, RuleFacts};
 use super::documents::{Columns, Document};
 use lsp_types::{Diagnostic, DiagnosticSeverity, DiagnosticTag, NumberOrString};
-use redshank_findings::{Finding, Level, secrets_in};
+use redshank_findings::{Finding, Level};
+use redshank_secrets::secrets_in;
 use redshank_text as text;
 use redshank_worktree::usage::RuleStatus;
 use serde_json::json;

@@ -5,7 +5,7 @@
 #![allow(clippy::disallowed_methods, reason = "this is the door")]
 
 use super::{links, pager};
-use redshank_findings::secrets_in;
+use redshank_secrets::secrets_in;
 use redshank_text::{escaped, is_invisible};
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
 use std::fmt::Arguments;

@@ -2,7 +2,7 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_findings::masked;
+use redshank_secrets::masked;
 use redshank_worktree::expectations::Outcome;
 use redshank_worktree::settings::Expectation;
 use serde::Serialize;

@@ -2,8 +2,8 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_findings::masked;
 use redshank_rules::RuleScope;
+use redshank_secrets::masked;
 use redshank_text as text;
 use redshank_worktree::FileStats;
 use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray};

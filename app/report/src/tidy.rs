@@ -3,7 +3,7 @@
 use super::{FindingOut, PathOut, root};
 use bstr::ByteSlice;
 use redshank_changes::plan::{Plan, StepKind};
-use redshank_findings::masked;
+use redshank_secrets::masked;
 use redshank_text as text;
 use redshank_worktree::FileStats;
 use serde::Serialize;

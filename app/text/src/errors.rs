@@ -194,7 +194,7 @@ fn of_findings(error: &redshank_findings::Error) -> Lines {
         Error::Worktree(error) => of_worktree(error),
         Error::Templates(error) => of_templates(error),
         Error::Git(error) => of_git(error),
-        Error::Table { .. } => vec![error.to_string()],
+        Error::Table(_) => vec![error.to_string()],
     }
 }
 
@@ -208,7 +208,7 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::NoStorage => {
             "`git lfs install` sets it up (Git LFS); or choose --large keep-out".to_owned()
         }
-        Error::Table { .. }
+        Error::Table(_)
         | Error::NothingToUndo
         | Error::NotKept { .. }
         | Error::NotInArea { .. } => return vec![error.to_string()],

@@ -4,11 +4,12 @@ use super::rules::{fault, pattern, stray_reason};
 use crate::{count, quoted, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_findings::{
-    ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, Mild, NameFault, NextStep, Past,
-    Remedy, ScanResult, masked,
+    ByHand, Cause, Evidence, Exposure, Finding, Level, LineEnds, NameFault, NextStep, Past, Remedy,
+    ScanResult,
 };
 use redshank_git::HistoryCut;
 use redshank_rules::RepoPath;
+use redshank_secrets::{Downgrade, masked};
 use redshank_worktree::Class;
 use redshank_worktree::settings;
 use redshank_worktree::tree::State;
@@ -80,8 +81,10 @@ pub fn message(finding: &Finding) -> String {
 pub(super) fn cause(cause: &Cause) -> String {
     match cause {
         Cause::Said(said) => said.clone(),
-        Cause::Credential { title, mild, .. } => match mild {
-            Some(mild) => format!("{title}; {}", why_mild(*mild)),
+        Cause::Credential {
+            title, downgrade, ..
+        } => match downgrade {
+            Some(downgrade) => format!("{title}; {}", downgrade_reason(*downgrade)),
             None => title.clone(),
         },
         Cause::LinkForFolder(said) => {
@@ -538,18 +541,18 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
 }
 
 /// Why a credential hurts less than others.
-fn why_mild(mild: Mild) -> &'static str {
-    match mild {
-        Mild::Test => "it lies among tests",
-        Mild::Example => "it lies among examples",
-        Mild::Documentation => "it lies in documentation",
-        Mild::Vendored => "it came with somebody else's code",
-        Mild::Development => "it is for development only",
-        Mild::StandIn => "a stand-in, by its look",
-        Mild::Local => "it leads nowhere but here",
-        Mild::Encrypted => "it is encrypted",
-        Mild::Expired => "it has expired",
-        Mild::Publishable => {
+fn downgrade_reason(downgrade: Downgrade) -> &'static str {
+    match downgrade {
+        Downgrade::Test => "it lies among tests",
+        Downgrade::Example => "it lies among examples",
+        Downgrade::Documentation => "it lies in documentation",
+        Downgrade::Vendored => "it came with somebody else's code",
+        Downgrade::Development => "it is for development only",
+        Downgrade::StandIn => "a stand-in, by its look",
+        Downgrade::Local => "it leads nowhere but here",
+        Downgrade::Encrypted => "it is encrypted",
+        Downgrade::Expired => "it has expired",
+        Downgrade::Publishable => {
             "its issuer means such to be seen by anybody; limit what it may do there"
         }
     }

@@ -2,8 +2,8 @@
 
 use crate::{count, shown};
 use bstr::{BStr, ByteSlice};
-use redshank_findings::masked;
 use redshank_rules::{NearReason, RuleScope, Ruling, Source, excerpt};
+use redshank_secrets::masked;
 use redshank_templates::{Loss, TakenFile};
 use redshank_worktree::usage::{ImpossibleReason, RuleStatus, RuleUsage, StrayReason};
 

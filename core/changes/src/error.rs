@@ -19,13 +19,8 @@ pub enum Error {
     #[error(transparent)]
     Git(#[from] redshank_git::Error),
     /// A table that comes with the program can't be used.
-    #[error("the table of {table}: {said}")]
-    Table {
-        /// Which.
-        table: &'static str,
-        /// Which row, and why.
-        said: String,
-    },
+    #[error(transparent)]
+    Table(#[from] redshank_tables::TableError),
     /// Large-file storage is asked for where no program for it is set up.
     #[error("large-file storage is not set up here")]
     NoStorage,

@@ -2,8 +2,8 @@
 //! so that a colleague knows what to fill in.
 
 use bstr::ByteSlice;
-use redshank_findings::masked;
 use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_secrets::masked;
 
 /// What the sample of a file is called.
 pub fn name(path: &RepoPath) -> RepoPathBuf {

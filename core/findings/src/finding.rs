@@ -1,11 +1,11 @@
 //! What a finding is: plain data, of which the program makes sentences.
 
-use crate::Mild;
 use bstr::BString;
 use jiff::civil::Date;
 use redshank_rules::Ruling;
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_secrets::Downgrade;
 use redshank_worktree::Class;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State};
@@ -86,7 +86,7 @@ pub enum Cause {
         /// What it is.
         title: String,
         /// Why it hurts less than others.
-        mild: Option<Mild>,
+        downgrade: Option<Downgrade>,
         /// Where it is taken back and made anew, in its issuer's words.
         replace: Option<&'static str>,
     },
@@ -225,7 +225,7 @@ pub enum Evidence {
     /// The object that a note is on.
     Note(String),
     /// The start and the length of a secret.
-    Secret(crate::Secret),
+    Secret(redshank_secrets::Secret),
     /// Several files whose names end so, each by the same.
     Extension(BString, Option<Box<Evidence>>),
     /// Some of the paths, and whether there are others.

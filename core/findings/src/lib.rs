@@ -25,15 +25,15 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod credentials;
 mod error;
 mod finders;
 mod finding;
 mod next_step;
-mod secret;
 mod stages;
 mod summary;
-mod table;
 
+pub use credentials::secrets_of;
 pub use error::{Error, Result};
 pub use finders::{only_here, storage_line};
 pub use finding::{
@@ -41,7 +41,6 @@ pub use finding::{
     Past, Remedy,
 };
 pub use next_step::NextStep;
-pub use secret::{Mild, Secret, is_environment, masked, secrets_in, secrets_of};
 pub use stages::today;
 pub use summary::{ClassSummary, Summary};
 
@@ -233,7 +232,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     let repository = snapshot.needs_repository(Purpose::Staged)?;
     let settings = snapshot.settings()?;
     // The tables take as long to get ready as git to answer.
-    let tables = || rayon::join(templates, secret::get_ready);
+    let tables = || rayon::join(templates, redshank_secrets::preload);
     let (staged, (templates, ())) = rayon::join(|| repository.staged(), tables);
     let (staged, templates) = (staged?, templates?);
     let folders = templates.iter().flat_map(Template::marker_folders);
@@ -273,7 +272,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     );
     let (content, seen) = content?;
     known.content = content;
-    secret::judge_environments(&mut result.findings, &seen.findings);
+    credentials::judge_environments(&mut result.findings, &seen.findings);
     result.findings.extend(seen.findings);
     result.unread.extend(seen.unread);
     result.accepted += seen.accepted;

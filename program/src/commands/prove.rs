@@ -7,12 +7,12 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
 use redshank_findings::Finding;
-use redshank_findings::masked;
 use redshank_output::{self as output, Align, Cell, JunitCase, Table, putln, width};
 use redshank_report::{
     ExpectationOut, Listing, OutputFormat, ProposedOut, ProveOut, RecordOut, Report, TESTS, root,
 };
 use redshank_rules::RepoPath;
+use redshank_secrets::masked;
 use redshank_text::{self as text, Paint, shortened, shown};
 use redshank_worktree::expectations::{Outcome, prove, recorded};
 use redshank_worktree::settings;

@@ -1,11 +1,12 @@
 //! What lies here, is needed, and would not be in a clone.
 
-use crate::{Error, Result};
+use crate::Result;
 use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_findings::only_here;
 use redshank_rules::{PatternSet, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_tables::{TableError, read, rows};
 use redshank_templates::{SettingFormat, Survey, setting, swallowed};
 use redshank_worktree::settings::GivenLimits;
 use redshank_worktree::tree::{Entry, EntryKind, State};
@@ -56,21 +57,9 @@ pub enum MissingReason {
     },
 }
 
-/// The table that comes with the program; the tests read it.
-static TABLE: LazyLock<Result<Table, String>> = LazyLock::new(|| {
-    let text = include_str!("references.toml");
-    toml::from_str(text).map_err(|error: toml::de::Error| error.to_string())
-});
-
-fn rows() -> Result<&'static [Row]> {
-    match TABLE.as_ref() {
-        Ok(table) => Ok(&table.reference),
-        Err(said) => Err(Error::Table {
-            table: "references between files",
-            said: said.clone(),
-        }),
-    }
-}
+/// The tests read it.
+static TABLE: LazyLock<std::result::Result<Table, TableError>> =
+    LazyLock::new(|| read("references between files", include_str!("references.toml")));
 
 /// How much of a file is looked at, in bytes.
 const READ: u64 = 1 << 20;
@@ -158,7 +147,11 @@ pub type Reference = (RepoPathBuf, &'static str);
 
 fn references(snapshot: &Snapshot, entry: &Entry) -> Result<Vec<Reference>> {
     let path = &entry.path;
-    if !rows()?.iter().any(|row| row.files.has(path)) {
+    if !rows(&TABLE)?
+        .reference
+        .iter()
+        .any(|row| row.files.has(path))
+    {
         return Ok(Vec::new());
     }
     let text = start_of(snapshot, path);
@@ -170,7 +163,10 @@ fn references(snapshot: &Snapshot, entry: &Entry) -> Result<Vec<Reference>> {
 /// # Errors
 /// If the table of references can't be read.
 pub fn references_in(path: &RepoPath, text: &str) -> Result<Vec<Reference>> {
-    let of_file = rows()?.iter().filter(|row| row.files.has(path));
+    let of_file = rows(&TABLE)?
+        .reference
+        .iter()
+        .filter(|row| row.files.has(path));
     Ok(of_file
         .flat_map(|row| {
             let named = setting(row.format, &row.key, path.folder(), text, true);
@@ -196,8 +192,9 @@ mod tests {
     #[test]
     fn every_row_finds_what_a_file_of_its_kind_names() {
         let named = |path: &str, text: &str| {
-            let rows = rows()
+            let rows = rows(&TABLE)
                 .unwrap()
+                .reference
                 .iter()
                 .filter(|row| row.files.has(path.into()));
             let mut found: Vec<String> = rows

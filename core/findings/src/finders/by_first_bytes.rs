@@ -1,10 +1,11 @@
 //! Files that a tool makes, known by their first bytes, whatever their name.
 
-use crate::secret;
-use crate::table::{read, rows};
-use crate::{Cause, Evidence, Finding, Level, Mild, Result};
+use crate::credentials;
+use crate::{Cause, Evidence, Finding, Level, Result};
 use redshank_rules::PatternSet;
 use redshank_rules::exactly;
+use redshank_secrets::{Downgrade, by_place, is_fixture};
+use redshank_tables::{TableError, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::Entry;
 use serde::Deserialize;
@@ -40,7 +41,7 @@ struct Table {
 
 const NAME: &str = "files known by their first bytes";
 
-static TABLE: LazyLock<Result<Table, String>> =
+static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read(NAME, include_str!("by_first_bytes.toml")));
 
 impl Row {
@@ -96,21 +97,23 @@ impl Signature {
     }
 }
 
+/// Tests are given such files on purpose, but for what a compiler makes of them.
+fn is_test_file(entry: &Entry, row: &Row) -> bool {
+    if !row.secret && is_fixture(&entry.path) {
+        return true;
+    }
+    let is_built = row.secret || ["program", "core-dump"].contains(&row.name.as_str());
+    !is_built && by_place(&entry.path) == Some(Downgrade::Test)
+}
+
 /// The finding on a file that starts so, if a tool makes such files.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
-    let signatures = &rows(NAME, &TABLE)?.signature;
+    let signatures = &rows(&TABLE)?.signature;
     let row = signatures.iter().find(|row| row.fits(entry, head));
-    // Tests are given such things on purpose, but for what a compiler makes of them.
-    let is_given = |row: &&Row| {
-        if !row.secret && secret::is_given(&entry.path) {
-            return true;
-        }
-        let is_built = row.secret || ["program", "core-dump"].contains(&row.name.as_str());
-        !is_built && secret::mild_place(&entry.path) == Some(Mild::Test)
-    };
-    Ok(row.filter(|row| !is_given(row)).map(|row| {
+    let row = row.filter(|row| !is_test_file(entry, row));
+    Ok(row.map(|row| {
         if row.secret {
-            return secret::by_nature(entry, &row.name, &row.title)
+            return credentials::by_nature(entry, &row.name, &row.title)
                 .with_evidence(Evidence::FirstBytes);
         }
         let cause = Cause::Said(row.title.clone());
@@ -126,7 +129,7 @@ mod tests {
 
     #[test]
     fn every_signature_can_be_met() {
-        let signatures = &rows(NAME, &TABLE).unwrap().signature;
+        let signatures = &rows(&TABLE).unwrap().signature;
         assert!(signatures.len() >= 8);
         for row in signatures {
             let bytes = &row.bytes.bytes;

@@ -1,11 +1,12 @@
 //! Files that tell by their name what they are, in any project.
 
-use crate::secret::mild_place;
-use crate::table::{read, rows};
-use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Mild, Result, ScanContext};
+use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Result, ScanContext};
 use rayon::prelude::*;
 use redshank_rules::PatternSet;
 use redshank_rules::exactly;
+use redshank_secrets::Downgrade;
+use redshank_secrets::by_place;
+use redshank_tables::{TableError, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind};
 use serde::Deserialize;
@@ -33,7 +34,7 @@ struct Table {
 
 const NAME: &str = "files known by their name";
 
-static TABLE: LazyLock<Result<Table, String>> =
+static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read(NAME, include_str!("by_name.toml")));
 
 /// What has all names of the table, for most files have none.
@@ -43,7 +44,7 @@ static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
 });
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
-    let rows = &rows(NAME, &TABLE)?.file;
+    let rows = &rows(&TABLE)?.file;
     // What its contents told of already, its name need not tell again.
     let is_open = |entry: &&Entry| {
         entry.kind != EntryKind::Repository
@@ -57,7 +58,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         .filter_map(|entry| {
             let row = rows.iter().find(|row| row.patterns.has(&entry.path))?;
             let top = entry.path.top_folder();
-            let is_test = |path| mild_place(path) == Some(Mild::Test);
+            let is_test = |path| by_place(path) == Some(Downgrade::Test);
             let is_given = row.is_given_to_tests && is_test(&entry.path)
                 || row.class == Class::Generated && is_test(top);
             (!is_given).then(|| finding(row, entry))
@@ -87,7 +88,7 @@ mod tests {
     #[test]
     fn the_table_can_be_read_and_tells_files_from_their_neighbours() {
         let name = |path: &str| {
-            rows(NAME, &TABLE)
+            rows(&TABLE)
                 .unwrap()
                 .file
                 .iter()

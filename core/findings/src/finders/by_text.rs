@@ -1,13 +1,13 @@
 //! Text that tells where it comes from: that a tool wrote it, by what its first lines say or by
 //! lines that nobody types; or whose machine it belongs to.
 
-use crate::secret::mild_place;
-use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result};
 use bstr::ByteSlice;
 use memchr::memmem::Finder;
 use redshank_rules::PatternSet;
 use redshank_rules::exactly;
+use redshank_secrets::by_place;
+use redshank_tables::{TableError, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::Entry;
 use regex::bytes::Regex;
@@ -36,7 +36,7 @@ struct Table {
 
 const NAME: &str = "files known by their first lines";
 
-static TABLE: LazyLock<Result<Table, String>> =
+static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read(NAME, include_str!("by_text.toml")));
 
 /// What every header holds, one or the other: most files hold neither, and are done with.
@@ -187,7 +187,7 @@ fn by_machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
     if !SETTINGS.has(&entry.path) || !(head.contains_str("/home/") || head.contains_str("Users")) {
         return None;
     }
-    if mild_place(&entry.path).is_some() {
+    if by_place(&entry.path).is_some() {
         return None;
     }
     let is_somebody = |who: &[u8]| {
@@ -216,7 +216,7 @@ fn by_header(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
     if !SIGNS.iter().any(|sign| sign.find(&start).is_some()) || PROSE.has(path) {
         return Ok(None);
     }
-    let mut headers = rows(NAME, &TABLE)?
+    let mut headers = rows(&TABLE)?
         .header
         .iter()
         .filter(|row| row.only.as_ref().is_none_or(|only| only.has(path)));
@@ -276,7 +276,7 @@ mod tests {
     /// Every row's every list of words, in capitals, in a file of a name that the row allows.
     #[test]
     fn every_header_is_found_as_its_row_and_has_a_sign() {
-        let headers = &rows(NAME, &TABLE).unwrap().header;
+        let headers = &rows(&TABLE).unwrap().header;
         assert!(headers.len() >= 8);
         for row in headers {
             for parts in &row.says {

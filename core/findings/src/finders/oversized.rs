@@ -1,12 +1,12 @@
 //! What is too large for git: single files, and folders that are heavy in sum.
 
-use crate::table::{read, rows};
 use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{Breadth, Case, Rule, exactly};
 use redshank_rules::{PatternSet, RuleScope, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_tables::{TableError, read, rows};
 use redshank_templates::Survey;
 use redshank_worktree::settings::Limits;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
@@ -31,7 +31,7 @@ struct Table {
 
 const NAME: &str = "types of large files";
 
-static TABLE: LazyLock<Result<Table, String>> =
+static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read(NAME, include_str!("large.toml")));
 
 /// The attribute's value for files of which git keeps a pointer only.
@@ -172,7 +172,7 @@ fn keep_out(entry: &Entry, kind: Option<&Type>) -> Remedy {
 }
 
 fn type_of(entry: &Entry) -> Result<Option<&'static Type>> {
-    let mut types = rows(NAME, &TABLE)?.r#type.iter();
+    let mut types = rows(&TABLE)?.r#type.iter();
     Ok(types.find(|row| row.patterns.has(&entry.path)))
 }
 

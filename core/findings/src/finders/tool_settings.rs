@@ -1,10 +1,10 @@
 //! Settings of a project's own tools that work against version control, read as data.
 
-use crate::table::{read, rows};
 use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
 use redshank_rules::PatternSet;
+use redshank_tables::{TableError, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind};
 use regex::bytes::{Regex, RegexBuilder};
@@ -48,7 +48,7 @@ impl TryFrom<String> for Expression {
 
 const NAME: &str = "settings that work against version control";
 
-static TABLE: LazyLock<std::result::Result<Table, String>> =
+static TABLE: LazyLock<std::result::Result<Table, TableError>> =
     LazyLock::new(|| read(NAME, include_str!("tool_settings.toml")));
 
 /// What has all names of the table, for most files have none.
@@ -58,7 +58,7 @@ static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
 });
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
-    let rows = &rows(NAME, &TABLE)?.setting;
+    let rows = &rows(&TABLE)?.setting;
     let is_open = |entry: &&Entry| {
         entry.kind == EntryKind::File
             && entry.size.0 <= LARGEST
@@ -106,6 +106,6 @@ mod tests {
 
     #[test]
     fn every_row_can_be_read() {
-        assert!(rows(NAME, &TABLE).unwrap().setting.len() >= 8);
+        assert!(rows(&TABLE).unwrap().setting.len() >= 8);
     }
 }

@@ -1,11 +1,12 @@
 //! What files hold: each is read once, and every finder that looks inside sees it then.
 
 use super::TemplatePaths;
+use crate::credentials::{self, SecretFinding};
 use crate::finders::{POINTER, Script, by_start, script};
-use crate::secret::{self, Secret, SecretFinding};
 use crate::{Finding, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
 use redshank_rules::RepoPathBuf;
+use redshank_secrets::Secret;
 use redshank_stage::Stage;
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
@@ -144,7 +145,7 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);
         let is_archive = is_archive(&head);
-        let secrets = secret::look_into(entry, &mut head.chain(rest));
+        let secrets = credentials::scan_file(entry, &mut head.chain(rest));
         Ok((secrets, made, pointer, script, is_archive))
     });
     let (secrets, made, pointer, script, is_archive) = match read {
@@ -154,7 +155,13 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         // Tracked and gone from the disk: there is nothing to read, but its name may tell.
         Err(error) if error.kind() == ErrorKind::NotFound => {
             let nothing: &mut dyn Read = &mut std::io::empty();
-            (secret::look_into(entry, nothing)?, None, None, None, false)
+            (
+                credentials::scan_file(entry, nothing)?,
+                None,
+                None,
+                None,
+                false,
+            )
         }
         Err(error) => (Err(error), None, None, None, false),
     };

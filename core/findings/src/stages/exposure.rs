@@ -1,6 +1,6 @@
 //! How far each finding's file got.
 
-use crate::{Exposure, Finding, Past, Result, secret};
+use crate::{Exposure, Finding, Past, Result, credentials};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Blobs, Repository};
 use redshank_rules::RepoPathBuf;
@@ -165,7 +165,7 @@ fn ids_in(blobs: &mut Blobs, version: &str, path: &BStr) -> HashSet<String> {
         ruling,
     };
     let seen = blobs.read(&format!("{version}:{path}"), |_, contents| {
-        Ok(secret::look_into(&entry, contents))
+        Ok(credentials::scan_file(&entry, contents))
     });
     // A version that isn't there holds nothing.
     let hits = seen

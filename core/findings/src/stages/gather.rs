@@ -56,7 +56,7 @@ fn are_alike(a: &Finding, b: &Finding) -> bool {
     let is_same_cause = match (&a.cause, &b.cause) {
         (Cause::Said(a), Cause::Said(b)) => a == b,
         (Cause::Rule(a), Cause::Rule(b)) => a == b,
-        (Cause::Credential { mild: a, .. }, Cause::Credential { mild: b, .. }) => a == b,
+        (Cause::Credential { downgrade: a, .. }, Cause::Credential { downgrade: b, .. }) => a == b,
         (a, b) => discriminant(a) == discriminant(b),
     };
     (&a.rule, a.level, a.state, a.exposure) == (&b.rule, b.level, b.state, b.exposure)

@@ -1,13 +1,14 @@
 //! What the history holds: credentials, files too large and reserved material, in every version that
 //! git keeps.
 
+use crate::credentials::{self, SecretFinding};
 use crate::finders::{over_limit, reserved};
-use crate::secret::{self, Secret, SecretFinding};
 use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
 use redshank_rules::RepoPathBuf;
+use redshank_secrets::Secret;
 use redshank_stage::Stage;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
@@ -171,7 +172,7 @@ fn look_into(
     };
     // git has the contents already; that they can't be read is a broken repository, which git says
     // itself.
-    let (mut hits, _) = secret::look_into(&entry, contents)?.unwrap_or_default();
+    let (mut hits, _) = credentials::scan_file(&entry, contents)?.unwrap_or_default();
     if entry.size > scan.limits.file_warning.min(scan.limits.file_error) {
         hits.push(SecretFinding {
             finding: over_limit(scan, &entry)?,

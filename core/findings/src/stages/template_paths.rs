@@ -1,12 +1,12 @@
 //! Files that the templates of the projects around them say don't belong: generated, personal,
 //! environment files.
 
-use crate::secret::{is_given, mild_place};
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Ruling};
 use redshank_rules::{exactly, fit};
+use redshank_secrets::{by_place, is_fixture};
 use redshank_templates::TemplateMatch;
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use redshank_worktree::{Class, FileStats};
@@ -81,7 +81,7 @@ fn topmost(
         && let Some(found) = scan.survey.matches.on(path)
     {
         // What tests are given is there on purpose, and so is what an exception names.
-        let is_given = found.class() == Class::Generated && is_given(path);
+        let is_given = found.class() == Class::Generated && is_fixture(path);
         if !is_given && scan.verdicts.exception(path)?.is_none() {
             answer = Some(path.to_owned());
         }
@@ -121,17 +121,17 @@ fn finding(
         (None, TemplateMatch::Rule(project, rule)) => fit(&rule.pattern, &project.rules_folder()),
         (None, TemplateMatch::Known(_)) => exactly(path),
     };
-    let mild = mild_place(path).filter(|_| class == Class::Secret);
+    let downgrade = by_place(path).filter(|_| class == Class::Secret);
     let level = match class {
-        Class::Secret if mild.is_none() => Level::Error,
+        Class::Secret if downgrade.is_none() => Level::Error,
         Class::Secret => Level::Note,
         _ => Level::Warning,
     };
     let reason = found.reason().to_owned();
-    let cause = match mild {
+    let cause = match downgrade {
         Some(_) => Cause::Credential {
             title: reason,
-            mild,
+            downgrade,
             replace: None,
         },
         None => Cause::Said(reason),
@@ -149,7 +149,7 @@ fn finding(
         ..Finding::new(class, name, level, path, cause)
     };
     let remake = found.remake().map(str::to_owned);
-    Ok(match mild {
+    Ok(match downgrade {
         Some(_) => made.by_hand(ByHand::NothingIfMeant),
         None => made.kept_out_by(pattern, found.reason(), remake),
     })

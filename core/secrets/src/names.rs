@@ -1,15 +1,15 @@
 //! What a name says of its value.
 
-use crate::table::read;
 use bstr::ByteSlice;
 use foldhash::fast::FixedState;
+use redshank_tables::{TableError, read};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
 
 /// How surely a name says that its value is secret.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Says {
+pub(super) enum NameKind {
     /// It may mean other things, too.
     Maybe,
     /// It means a password.
@@ -49,7 +49,7 @@ impl Words {
     }
 }
 
-static TABLE: LazyLock<Result<Table, String>> =
+static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read("names of secrets", include_str!("names.toml")));
 
 /// Parts of names that are secret: where one stands, a name is looked at.
@@ -117,7 +117,7 @@ pub(super) fn keywords() -> Vec<String> {
 }
 
 /// What a name says of its value; nothing of most.
-pub(super) fn says(name: &[u8]) -> Option<Says> {
+pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
     let table = TABLE.as_ref().ok()?;
     let mut words = words(name);
     let is_digits = |word: &str| word.bytes().all(|byte| byte.is_ascii_digit());
@@ -136,7 +136,7 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
     let before = words.iter().rev().nth(1).map_or("", String::as_str);
     let two = format!("{before}{last}");
     if table.certain.has(last) || words.len() > 1 && table.certain.has(&two) {
-        return Some(Says::Password);
+        return Some(NameKind::Password);
     }
     let of_three = words
         .iter()
@@ -146,15 +146,15 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
         .map(String::as_str)
         .collect::<String>();
     if table.certain.has(&of_three) {
-        return Some(Says::Password);
+        return Some(NameKind::Password);
     }
     let ends_in_password = ["password", "passwort", "passwd", "passphrase", "passwrd"];
     if ends_in_password.iter().any(|end| last.ends_with(end)) {
-        return Some(Says::Password);
+        return Some(NameKind::Password);
     }
     let of_pass = |stem: &str| table.before_pass.has(stem);
     if last == "pass" && of_pass(before) || last.strip_suffix("pass").is_some_and(of_pass) {
-        return Some(Says::Password);
+        return Some(NameKind::Password);
     }
     if last == "token" && table.open_token.has(before) {
         return None;
@@ -177,7 +177,7 @@ pub(super) fn says(name: &[u8]) -> Option<Says> {
         .iter()
         .any(|end| last.len() > end.len() && last.ends_with(end));
     (is_key || ends_in_key(last) || is_telling || ends_in_pass || ends_in_token)
-        .then_some(Says::Maybe)
+        .then_some(NameKind::Maybe)
 }
 
 /// The words of a name in any of the usual spellings, in small letters.
@@ -226,7 +226,7 @@ mod tests {
             "MQTT_PASS",
         ];
         for name in certain {
-            assert_eq!(says(name.as_bytes()), Some(Says::Password), "{name}");
+            assert_eq!(kind_of(name.as_bytes()), Some(NameKind::Password), "{name}");
         }
         let maybe = [
             "apiKey",
@@ -241,7 +241,7 @@ mod tests {
             "pin",
         ];
         for name in maybe {
-            assert_eq!(says(name.as_bytes()), Some(Says::Maybe), "{name}");
+            assert_eq!(kind_of(name.as_bytes()), Some(NameKind::Maybe), "{name}");
         }
         let nothing = [
             "password_field",
@@ -261,7 +261,7 @@ mod tests {
             "secretName",
         ];
         for name in nothing {
-            assert_eq!(says(name.as_bytes()), None, "{name}");
+            assert_eq!(kind_of(name.as_bytes()), None, "{name}");
         }
     }
 }

@@ -3,19 +3,19 @@
 
 use super::formats::Format;
 use super::proof::Proof;
-use super::value::{Worth, is_mixed};
-use crate::table::read;
+use super::value::{Strength, is_mixed};
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::PatternSet;
 use redshank_rules::RepoPath;
+use redshank_tables::{TableError, read};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
 /// Why a credential is a note.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Mild {
+pub enum Downgrade {
     /// It lies among tests, or what they are given.
     Test,
     /// It lies among examples.
@@ -49,7 +49,7 @@ struct Places {
     development: PatternSet,
 }
 
-static PLACES: LazyLock<Result<Places, String>> =
+static PLACES: LazyLock<Result<Places, TableError>> =
     LazyLock::new(|| read("places of secrets", include_str!("places.toml")));
 
 /// What is told of a credential's surroundings.
@@ -76,21 +76,25 @@ fn is_encrypted_by_openssh(value: &[u8]) -> bool {
 }
 
 /// Why a credential is a note; nothing if it isn't.
-pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> Option<Mild> {
+pub(super) fn downgrade(
+    format: &Format,
+    strength: Strength,
+    around: &Surroundings,
+) -> Option<Downgrade> {
     if format.proof == Proof::Crc32Base62 {
         return None;
     }
     let value = around.secret;
     if format.proof == Proof::JsonWebToken
-        && let Some(mild) = of_token(value)
+        && let Some(downgrade) = of_token(value)
     {
-        return Some(mild);
+        return Some(downgrade);
     }
     let before = &around.text[around.start.saturating_sub(600)..around.start];
     let behind = &around.text[around.start..around.text.len().min(around.start + 900)];
     let says_so = behind[..behind.len().min(200)].contains_str("ENCRYPTED");
     if format.is_armour && (says_so || is_encrypted_by_openssh(value)) {
-        return Some(Mild::Encrypted);
+        return Some(Downgrade::Encrypted);
     }
     let for_browsers = [
         &b"authDomain"[..],
@@ -105,27 +109,29 @@ pub(super) fn why_mild(format: &Format, worth: Worth, around: &Surroundings) -> 
             .iter()
             .any(|mark| before.contains_str(mark) || behind.contains_str(mark))
     {
-        return Some(Mild::Publishable);
+        return Some(Downgrade::Publishable);
     }
     if value.starts_with(b"django-insecure-") {
-        return Some(Mild::Development);
+        return Some(Downgrade::Development);
     }
-    if worth == Worth::StandIn
+    if strength == Strength::StandIn
         || around
             .login
             .is_some_and(|login| login.eq_ignore_ascii_case(value))
         || is_login_above(before, value)
     {
-        return Some(Mild::StandIn);
+        return Some(Downgrade::StandIn);
     }
     if around.host.is_some_and(is_made_up)
         || around.host.is_some_and(is_near) && !(is_mixed(value) && value.len() >= 12)
     {
-        return Some(Mild::Local);
+        return Some(Downgrade::Local);
     }
-    let place = of_place(around.path).or_else(|| in_source(around));
+    let place = by_place(around.path).or_else(|| in_source(around));
     // A token of an issuer's form works wherever it is read.
-    place.filter(|mild| !(format.is_issued && matches!(mild, Mild::Test | Mild::Development)))
+    place.filter(|downgrade| {
+        !(format.is_issued && matches!(downgrade, Downgrade::Test | Downgrade::Development))
+    })
 }
 
 /// Whether a word for a password is the name of the user or the database on one of the lines above,
@@ -144,30 +150,30 @@ fn is_login_above(before: &[u8], value: &[u8]) -> bool {
 }
 
 /// What a file's place says, by its path.
-pub(crate) fn of_place(path: &RepoPath) -> Option<Mild> {
+pub fn by_place(path: &RepoPath) -> Option<Downgrade> {
     let places = PLACES.as_ref().ok()?;
     let has = |set: &PatternSet| path.parts().any(|part| set.has(part));
     let of = [
-        (&places.tests, Mild::Test),
-        (&places.examples, Mild::Example),
-        (&places.documentation, Mild::Documentation),
-        (&places.vendored, Mild::Vendored),
-        (&places.development, Mild::Development),
+        (&places.tests, Downgrade::Test),
+        (&places.examples, Downgrade::Example),
+        (&places.documentation, Downgrade::Documentation),
+        (&places.vendored, Downgrade::Vendored),
+        (&places.development, Downgrade::Development),
     ];
     of.into_iter()
         .find(|(set, _)| has(set))
-        .map(|(_, mild)| mild)
+        .map(|(_, downgrade)| downgrade)
 }
 
 /// Whether somebody put what lies there on purpose, whatever it looks like: it is what tests are
 /// given.
-pub(crate) fn is_given(path: &RepoPath) -> bool {
+pub fn is_fixture(path: &RepoPath) -> bool {
     let places = PLACES.as_ref();
     places.is_ok_and(|places| path.parts().any(|part| places.given.has(part)))
 }
 
 /// What the place inside a source says: among its tests, or in its documentation.
-pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
+pub(super) fn in_source(around: &Surroundings) -> Option<Downgrade> {
     let before = &around.text[..around.start];
     let line = before
         .rsplit_str("\n")
@@ -178,7 +184,7 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
         .iter()
         .any(|mark| line.contains_str(mark))
     {
-        return Some(Mild::Example);
+        return Some(Downgrade::Example);
     }
     let is_comment = |line: &[u8]| {
         let line = line.trim_start();
@@ -193,12 +199,12 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
         && !is_macro
         && around.text.lines().all(is_comment)
     {
-        return Some(Mild::Example);
+        return Some(Downgrade::Example);
     }
     let extension = around.path.extension().unwrap_or_default();
     let documents = [&b"///"[..], b"//!", b"* ", b"/**", b">>>", b"#'"];
     if documents.iter().any(|mark| line.starts_with(mark)) {
-        return Some(Mild::Documentation);
+        return Some(Downgrade::Documentation);
     }
     match extension.as_bytes() {
         b".rs"
@@ -206,17 +212,17 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Mild> {
                 || before.contains_str("#[test]")
                 || before.contains_str("::test]") =>
         {
-            Some(Mild::Test)
+            Some(Downgrade::Test)
         }
         b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 => {
-            Some(Mild::Documentation)
+            Some(Downgrade::Documentation)
         }
         _ => None,
     }
 }
 
 /// What a token says of itself.
-fn of_token(token: &[u8]) -> Option<Mild> {
+fn of_token(token: &[u8]) -> Option<Downgrade> {
     let payload = token.split_str(".").nth(1)?;
     let payload: serde_json::Value =
         serde_json::from_slice(&URL_SAFE_NO_PAD.decode(payload).ok()?).ok()?;
@@ -226,16 +232,17 @@ fn of_token(token: &[u8]) -> Option<Mild> {
         .and_then(serde_json::Value::as_i64)
         .is_some_and(|end| end < now)
     {
-        return Some(Mild::Expired);
+        return Some(Downgrade::Expired);
     }
     let is = |key: &str, wanted: &str| {
         payload.get(key).and_then(serde_json::Value::as_str) == Some(wanted)
     };
     if is("role", "anon") {
-        return Some(Mild::Publishable);
+        return Some(Downgrade::Publishable);
     }
     // The one that the makers of the standard show.
-    (is("sub", "1234567890") || is("name", "John Doe") || is("iss", "joe")).then_some(Mild::StandIn)
+    (is("sub", "1234567890") || is("name", "John Doe") || is("iss", "joe"))
+        .then_some(Downgrade::StandIn)
 }
 
 /// Whether a host exists in documentation only.

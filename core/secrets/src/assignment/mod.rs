@@ -2,12 +2,12 @@
 //! table it stands.
 
 mod cursor;
-mod giving;
 mod literal;
+mod separators;
 
 use super::formats::Kinds;
-use super::names::{self, Says};
-use super::written::Written;
+use super::names::{self, NameKind};
+use super::quoting::Quoting;
 use cursor::Cursor;
 use foldhash::fast::FixedState;
 use std::borrow::Cow;
@@ -23,9 +23,9 @@ pub(super) struct Assignment<'t> {
     /// The value, its pieces put together.
     pub(super) text: Cow<'t, [u8]>,
     /// What the name says.
-    pub(super) says: Says,
+    pub(super) says: NameKind,
     /// How it is written.
-    pub(super) written: Written,
+    pub(super) written: Quoting,
 }
 
 /// No name is longer, in bytes.
@@ -38,7 +38,7 @@ const LONGEST_VALUE: usize = 400;
 const REACH: usize = 160;
 
 /// What names say, as far as they were met: a text has few, and each often.
-pub(super) type Known<'t> = HashMap<&'t [u8], Option<Says>, FixedState>;
+pub(super) type Known<'t> = HashMap<&'t [u8], Option<NameKind>, FixedState>;
 
 /// What the name that a keyword stands in is given; nothing if that can't be told.
 pub(super) fn read<'t>(
@@ -52,7 +52,7 @@ pub(super) fn read<'t>(
         return None;
     }
     let word = &text[name.clone()];
-    let says = (*known.entry(word).or_insert_with(|| names::says(word)))?;
+    let says = (*known.entry(word).or_insert_with(|| names::kind_of(word)))?;
     let before = &text[name.start.saturating_sub(12)..name.start];
     if before.trim_ascii_end().ends_with(b"typeof") {
         return None;

@@ -3,10 +3,11 @@
 use super::keywords::Keywords;
 use super::names;
 use super::proof::Proof;
-use super::written::Written;
+use super::quoting::Quoting;
 use bstr::ByteSlice;
 use redshank_rules::PatternSet;
 use redshank_rules::RepoPath;
+use redshank_tables::{TableError, read, rows};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use std::cell::Cell;
@@ -187,23 +188,22 @@ pub(super) struct Formats {
     kinds: BTreeMap<FileCategory, PatternSet>,
 }
 
+/// The table's name in errors.
+const TABLE: &str = "credential formats";
+
 impl Formats {
     /// The table that comes with the program.
     ///
     /// # Errors
     /// If a row is not in the format; the tests see to it that this does not happen.
-    pub(super) fn get() -> crate::Result<&'static Self> {
-        static READ: LazyLock<Result<Formats, String>> = LazyLock::new(|| {
-            Formats::read(include_str!("formats.toml")).map_err(|error| error.to_string())
-        });
-        READ.as_ref().map_err(|said| crate::Error::Table {
-            table: "credential formats",
-            said: said.clone(),
-        })
+    pub(super) fn get() -> Result<&'static Self, TableError> {
+        static READ: LazyLock<Result<Formats, TableError>> =
+            LazyLock::new(|| Formats::parse(include_str!("formats.toml")));
+        rows(&READ)
     }
 
-    fn read(text: &str) -> Result<Self, Box<dyn std::error::Error>> {
-        let table: Table = toml::from_str(text)?;
+    fn parse(text: &str) -> Result<Self, TableError> {
+        let table: Table = read(TABLE, text)?;
         let mut owners = Vec::new();
         let mut keywords = Vec::new();
         let mut formats = Vec::new();
@@ -230,7 +230,14 @@ impl Formats {
                 ),
                 (None, Some(pattern), By::Word) => (format!(r"\A(?:{pattern})"), By::Word),
                 (None, Some(pattern), by) => (pattern, by),
-                _ => return Err(format!("{name}: either a token or a pattern").into()),
+                _ => {
+                    let before = text.split(&format!("\"{name}\"")).next();
+                    return Err(TableError {
+                        table: TABLE,
+                        line: before.map_or(1, |text| text.matches('\n').count() + 1),
+                        message: format!("{name}: either a token or a pattern"),
+                    });
+                }
             };
             formats.push(Format {
                 written: pattern,
@@ -300,9 +307,9 @@ impl Formats {
     }
 
     /// The name for what a name is given in a file of these kinds.
-    pub(super) fn of_assignment(&self, written: Written, kinds: &Kinds) -> Option<&Format> {
+    pub(super) fn of_assignment(&self, written: Quoting, kinds: &Kinds) -> Option<&Format> {
         let order = [
-            (FileCategory::Markup, written == Written::Element),
+            (FileCategory::Markup, written == Quoting::Element),
             (FileCategory::Environment, true),
             (FileCategory::Settings, true),
             (FileCategory::Markup, true),
@@ -430,7 +437,7 @@ impl Start {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::secret::value::Worth;
+    use crate::value::Strength;
     use proptest::strategy::{Strategy, ValueTree};
     use proptest::test_runner::TestRunner;
 
@@ -455,7 +462,7 @@ mod tests {
             let part = &text.as_bytes()[place.clone()];
             let captures = format.pattern().unwrap().captures(part)?;
             let secret = captures.name("secret").unwrap();
-            let holds = format.proof.worth(secret.as_bytes()) == Some(Worth::Secret);
+            let holds = format.proof.strength(secret.as_bytes()) == Some(Strength::Secret);
             holds.then(|| place.start + secret.start()..place.start + secret.end())
         })
     }

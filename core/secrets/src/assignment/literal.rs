@@ -1,14 +1,14 @@
 //! Reading a value: a text in quotes, in one piece or several; a word or a line without; the text
 //! of an element.
 
-use super::super::written::Written;
+use super::super::quoting::Quoting;
 use super::cursor::Cursor;
 use super::{LONGEST_VALUE, REACH};
 use bstr::ByteSlice;
 use std::ops::Range;
 
 /// Where a value stands, its pieces, and how it is written.
-pub(super) type Value = (Range<usize>, Vec<Range<usize>>, Written);
+pub(super) type Value = (Range<usize>, Vec<Range<usize>>, Quoting);
 
 /// What wraps a literal and leaves it what it is.
 const WRAPPERS: &[&[u8]] = &[
@@ -87,7 +87,7 @@ impl Cursor<'_> {
             }
             break;
         }
-        Some((pieces[0].start..last.end, pieces, Written::Quoted))
+        Some((pieces[0].start..last.end, pieces, Quoting::Quoted))
     }
 
     /// Takes what only says of which kind a text is: `String::from(`, `[]byte(`, `@`, `L`, `b`.
@@ -170,11 +170,11 @@ impl Cursor<'_> {
     }
 
     /// A value without quotes, up to the end of its line.
-    pub(super) fn bare(&mut self, written: Written) -> Option<Value> {
+    pub(super) fn bare(&mut self, written: Quoting) -> Option<Value> {
         self.end = self.text.len().min(self.at + LONGEST_VALUE);
         let line = self.rest().lines().next().unwrap_or_default();
         let line = match written {
-            Written::Bare => line,
+            Quoting::Bare => line,
             _ => {
                 let ends = |byte: u8| byte.is_ascii_whitespace() || b"\"'`<>;|)}\\".contains(&byte);
                 &line[..line
@@ -190,7 +190,7 @@ impl Cursor<'_> {
         let line = line[..comment.unwrap_or(line.len())].trim_ascii();
         let line = line.trim_end_with(|sign| {
             matches!(sign, ',' | ';' | '\\')
-                || written != Written::Bare && matches!(sign, '.' | ':' | '}' | ']')
+                || written != Quoting::Bare && matches!(sign, '.' | ':' | '}' | ']')
         });
         if line.is_empty() {
             return None;
@@ -205,7 +205,7 @@ impl Cursor<'_> {
         };
         let opens = line.iter().position(|byte| b"([{".contains(byte));
         if opens.is_some_and(|at| {
-            is_called(at) && (written == Written::Loose || line.contains(&b' '))
+            is_called(at) && (written == Quoting::Loose || line.contains(&b' '))
                 || at == 0 && (line.contains(&b' ') || line.contains(&b'"'))
         }) {
             return None;
@@ -221,6 +221,6 @@ impl Cursor<'_> {
         let ends = self.rest().find_byte(b'<')?;
         let long = self.rest()[..ends].trim_ascii_end().len();
         let value = self.at..self.at + long;
-        (long > 0).then(|| (value.clone(), vec![value], Written::Element))
+        (long > 0).then(|| (value.clone(), vec![value], Quoting::Element))
     }
 }

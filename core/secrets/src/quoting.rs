@@ -2,7 +2,7 @@
 
 /// How a value is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Written {
+pub(super) enum Quoting {
     /// Between quotes.
     Quoted,
     /// As it is, in a file in which values are written so.

@@ -2,12 +2,12 @@
 
 use super::Secret;
 use super::assignment::{self, Assignment, Known};
+use super::downgrade::{Downgrade, Surroundings, by_place, downgrade, in_source};
 use super::formats::{FileCategory, Format, Formats, Kinds};
-use super::mild::{Mild, Surroundings, in_source, of_place, why_mild};
+use super::quoting::Quoting;
 use super::tables;
 use super::utf_32::Utf32;
-use super::value::{self, Standing, Worth};
-use super::written::Written;
+use super::value::{self, Standing, Strength};
 use bstr::ByteSlice;
 use encoding_rs::{Encoding, UTF_16BE, UTF_16LE};
 use encoding_rs_io::DecodeReaderBytesBuilder;
@@ -37,7 +37,7 @@ const BINARY_TEST: usize = 8000;
 const STRAY: usize = 50;
 
 /// A credential in a file.
-pub(super) struct Credential<'f> {
+pub(super) struct Hit<'f> {
     pub(super) format: &'f Format,
     /// From 1.
     pub(super) line: u64,
@@ -45,7 +45,7 @@ pub(super) struct Credential<'f> {
     /// The file is nothing but this: it starts with it.
     pub(super) is_the_file: bool,
     /// Why it is a note, if it is one.
-    pub(super) mild: Option<Mild>,
+    pub(super) downgrade: Option<Downgrade>,
     /// A comment on its line says that it is all right.
     pub(super) accepted: bool,
 }
@@ -61,7 +61,7 @@ pub(super) fn contents<'f>(
     formats: &'f Formats,
     path: &RepoPath,
     kinds: &Kinds,
-) -> std::io::Result<Vec<Credential<'f>>> {
+) -> std::io::Result<Vec<Hit<'f>>> {
     thread_local! {
         /// One for all files that a thread reads.
         static WINDOW_OF_THREAD: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
@@ -160,7 +160,7 @@ fn windows<'f>(
     formats: &'f Formats,
     path: &RepoPath,
     kinds: &Kinds,
-) -> std::io::Result<Vec<Credential<'f>>> {
+) -> std::io::Result<Vec<Hit<'f>>> {
     let mut found = Credentials::default();
     loop {
         let seen = window.len();
@@ -183,7 +183,7 @@ fn windows<'f>(
 /// What was found up to a window of a file.
 #[derive(Default)]
 struct Credentials<'f> {
-    credentials: Vec<Credential<'f>>,
+    credentials: Vec<Hit<'f>>,
     /// Where the window starts, in bytes and in lines.
     offset: usize,
     lines_before: u64,
@@ -213,20 +213,20 @@ impl<'f> Credentials<'f> {
                 host: span.host.map(|host| &window[host]),
                 login: span.login.map(|login| &window[login]),
             };
-            let mild = why_mild(span.format, span.worth, &around);
+            let downgrade = downgrade(span.format, span.strength, &around);
             // Among tests, passwords for tests are no news.
-            let is_no_news = mild == Some(Mild::StandIn) && span.format.is_chosen();
-            if is_no_news && (of_place(path).is_some() || in_source(&around).is_some()) {
+            let is_no_news = downgrade == Some(Downgrade::StandIn) && span.format.is_chosen();
+            if is_no_news && (by_place(path).is_some() || in_source(&around).is_some()) {
                 continue;
             }
             let secret = Secret::new(&window[span.secret]);
             if self.is_new(line, span.format, &secret) {
-                self.credentials.push(Credential {
+                self.credentials.push(Hit {
                     format: span.format,
                     line,
                     secret,
                     is_the_file: span.format.is_armour && self.offset + span.start == 0,
-                    mild,
+                    downgrade,
                     accepted,
                 });
             }
@@ -248,7 +248,7 @@ impl<'f> Credentials<'f> {
         self.offset += done.len();
     }
 
-    fn by_line(mut self) -> Vec<Credential<'f>> {
+    fn by_line(mut self) -> Vec<Hit<'f>> {
         self.credentials.sort_by_key(|one| one.line);
         self.credentials
     }
@@ -341,19 +341,19 @@ fn named<'f>(
         name: cell.name,
         value: cell.value,
         says: cell.says,
-        written: Written::Element,
+        written: Quoting::Element,
     }));
     let spans = found.into_iter().filter_map(|found| {
         let format = formats.of_assignment(found.written, kinds)?;
         let standing = standing(text, &found, kinds);
-        let worth = value::worth(&found.text, &text[found.name.clone()], standing)?;
+        let strength = value::strength(&found.text, &text[found.name.clone()], standing)?;
         let is_new = taken.is_free(&found.value);
         taken.add(&found.value);
         is_new.then_some(Span {
             format,
             start: found.value.start,
             secret: found.value,
-            worth,
+            strength,
             host: None,
             login: None,
         })
@@ -372,7 +372,7 @@ fn standing(text: &[u8], found: &Assignment, kinds: &Kinds) -> Standing {
         says: found.says,
         written: found.written,
         is_strict: is_long || kinds.has(FileCategory::Sample),
-        is_setting: found.written == Written::Element
+        is_setting: found.written == Quoting::Element
             || kinds.has(FileCategory::Settings)
             || kinds.has(FileCategory::Environment),
     }
@@ -401,7 +401,7 @@ struct Span<'f> {
     secret: std::ops::Range<usize>,
     /// Where the whole starts.
     start: usize,
-    worth: Worth,
+    strength: Strength,
     /// Where it leads, and the login beside it, where that is told.
     host: Option<std::ops::Range<usize>>,
     login: Option<std::ops::Range<usize>>,
@@ -433,7 +433,7 @@ fn spans_of<'f>(
                     Some(place.start + found.start()..place.start + found.end())
                 };
                 let span = place.start + secret.start()..place.start + secret.end();
-                let Some(worth) = format.proof.worth(secret.as_bytes()) else {
+                let Some(strength) = format.proof.strength(secret.as_bytes()) else {
                     continue;
                 };
                 if taken.is_free(&span) {
@@ -445,7 +445,7 @@ fn spans_of<'f>(
                         format,
                         secret: span,
                         start: place.start + whole.start() + blanks.count(),
-                        worth,
+                        strength,
                         host: part("host"),
                         login: part("login"),
                     });

@@ -1,7 +1,7 @@
 //! Secrets in tables: the column of a name that says so, in a list with a head or a statement that
 //! fills one in.
 
-use super::names::{self, Says};
+use super::names::{self, NameKind};
 use bstr::ByteSlice;
 use std::ops::Range;
 
@@ -12,7 +12,7 @@ pub(super) struct Cell {
     /// Where it stands.
     pub(super) value: Range<usize>,
     /// What the name says.
-    pub(super) says: Says,
+    pub(super) says: NameKind,
 }
 
 /// So many rows of a table are looked at.
@@ -33,8 +33,8 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
     let secret = names
         .iter()
         .enumerate()
-        .filter_map(|(nth, name)| Some((nth, name.clone(), names::says(&text[name.clone()])?)));
-    let secret: Vec<(usize, Range<usize>, Says)> = secret.collect();
+        .filter_map(|(nth, name)| Some((nth, name.clone(), names::kind_of(&text[name.clone()])?)));
+    let secret: Vec<(usize, Range<usize>, NameKind)> = secret.collect();
     if secret.is_empty() {
         return Vec::new();
     }
@@ -98,7 +98,7 @@ pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
         if row.len() == names.len() {
             for (name, value) in names.iter().zip(&row) {
                 if let (Some(says), true) = (
-                    names::says(&text[name.clone()]),
+                    names::kind_of(&text[name.clone()]),
                     text[..value.start].ends_with(b"'"),
                 ) {
                     found.push(Cell {

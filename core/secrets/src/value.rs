@@ -1,19 +1,19 @@
 //! What a value is: a password that somebody chose, what a machine made, a reference, a word that
 //! stands for one.
 
-use super::names::{Says, Words, words};
+use super::names::{NameKind, Words, words};
+use super::quoting::Quoting;
 use super::randomness::{bits, is_random, longest_run};
-use super::written::Written;
-use crate::table::read;
 use aho_corasick::AhoCorasick;
 use bstr::ByteSlice;
+use redshank_tables::read;
 use serde::Deserialize;
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
 /// What a value, under a name that says it is secret, comes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Worth {
+pub(super) enum Strength {
     /// Somebody chose it, or a machine made it.
     Secret,
     /// It is one of those that everybody tries first, and people write where it doesn't matter.
@@ -23,23 +23,23 @@ pub(super) enum Worth {
 /// Where a value stands.
 #[derive(Clone, Copy)]
 pub(super) struct Standing {
-    pub(super) says: Says,
-    pub(super) written: Written,
+    pub(super) says: NameKind,
+    pub(super) written: Quoting,
     /// In a file whose values are fillings-in: a sample, a bundle.
     pub(super) is_strict: bool,
     /// In a file of settings.
     pub(super) is_setting: bool,
 }
 
-/// What a value is worth; nothing if it is none.
-pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Worth> {
+/// What a value is strength; nothing if it is none.
+pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<Strength> {
     let Standing {
         says,
         written,
         is_strict,
         is_setting,
     } = standing;
-    let is_quoted = written == Written::Quoted;
+    let is_quoted = written == Quoting::Quoted;
     if is_reference(value, is_quoted)
         || is_protected(value)
         || is_form(value) && value.iter().any(u8::is_ascii_alphanumeric)
@@ -52,7 +52,7 @@ pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Wor
     }
     if is_strict {
         let strong = value.len() >= 16 && is_mixed(value) && is_random(value) && !is_label(value);
-        return strong.then_some(Worth::Secret);
+        return strong.then_some(Strength::Secret);
     }
     if is_place(value) || value.contains_str("\\x") || value.contains_str("\\u") {
         return None;
@@ -61,8 +61,8 @@ pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Wor
     let is_word_for_it = tables().fields.has(&lower);
     if is_word_for_it {
         // In settings, people do choose them.
-        let chosen = says == Says::Password && is_setting && tables().common.has(&lower);
-        return chosen.then_some(Worth::StandIn);
+        let chosen = says == NameKind::Password && is_setting && tables().common.has(&lower);
+        return chosen.then_some(Strength::StandIn);
     }
     let same = words(name)
         .last()
@@ -78,24 +78,24 @@ pub(super) fn worth(value: &[u8], name: &[u8], standing: Standing) -> Option<Wor
     if is_pin {
         let is_told = is_number && (4..=12).contains(&value.len()) && (is_quoted || is_setting);
         return is_told.then_some(if tables().common.has(&lower) {
-            Worth::StandIn
+            Strength::StandIn
         } else {
-            Worth::Secret
+            Strength::Secret
         });
     }
     let is_credential = match says {
-        Says::Password => is_password(value, standing),
-        Says::Maybe => is_made(value, name, standing),
+        NameKind::Password => is_password(value, standing),
+        NameKind::Maybe => is_made(value, name, standing),
     };
     let is_common = tables().common.has(&lower) || is_stand_in(&lower);
     match (is_credential, is_common) {
-        (true, true) => Some(Worth::StandIn),
-        (true, false) => Some(Worth::Secret),
-        (false, true) => (says == Says::Password
+        (true, true) => Some(Strength::StandIn),
+        (true, false) => Some(Strength::Secret),
+        (false, true) => (says == NameKind::Password
             && (is_setting || is_quoted)
             && value.len() >= 3
             && !is_label(value))
-        .then_some(Worth::StandIn),
+        .then_some(Strength::StandIn),
         (false, false) => None,
     }
 }
@@ -107,11 +107,11 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         is_setting,
         ..
     } = standing;
-    let least = if written == Written::Loose { 6 } else { 4 };
+    let least = if written == Quoting::Loose { 6 } else { 4 };
     if value.len() < least || value.len() > 128 {
         return false;
     }
-    if written == Written::Loose {
+    if written == Quoting::Loose {
         let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
         let is_some = digits > 0 && digits < value.len() && value.len() >= 8;
         return is_mixed(value) || is_some && !is_label(value);
@@ -127,7 +127,7 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
     }
     let is_digits = value.iter().all(u8::is_ascii_digit);
     if is_digits {
-        return written == Written::Quoted || is_setting || written == Written::Element;
+        return written == Quoting::Quoted || is_setting || written == Quoting::Element;
     }
     if value.contains(&b' ') {
         return is_phrase(value);
@@ -184,12 +184,12 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
         .split(|byte| b"-_".contains(byte))
         .filter(|part| part.len() >= 4 && part.iter().all(u8::is_ascii_lowercase))
         .count();
-    if named >= 2 && !standing.is_setting && value.len() < 40 && standing.written == Written::Loose
+    if named >= 2 && !standing.is_setting && value.len() < 40 && standing.written == Quoting::Loose
     {
         return false;
     }
     if is_uuid(value) {
-        return standing.written != Written::Loose;
+        return standing.written != Quoting::Loose;
     }
     if is_mixed(value) && (!is_label(value) || is_long_mix(value)) {
         return true;
@@ -207,7 +207,7 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
     if digits == value.len() {
         return value.len() >= 10
-            && standing.written == Written::Quoted
+            && standing.written == Quoting::Quoted
             && bits(value) >= 2.2
             && longest_run(value) < 6;
     }
@@ -220,7 +220,7 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     let is_chosen = words(name).iter().any(|word| {
         ["secret", "jwt", "signing", "encryption", "private", "salt"].contains(&word.as_str())
     });
-    is_phrase && is_chosen && standing.written != Written::Loose && !is_label(value)
+    is_phrase && is_chosen && standing.written != Quoting::Loose && !is_label(value)
 }
 
 /// Whether letters follow each other as in no word: few vowels, or many others in a row, and
@@ -537,20 +537,20 @@ impl Parts {
 mod tests {
     use super::*;
 
-    fn of(name: &str, value: &str, written: Written, is_setting: bool) -> Option<Worth> {
-        let says = crate::secret::names::says(name.as_bytes()).unwrap();
+    fn of(name: &str, value: &str, written: Quoting, is_setting: bool) -> Option<Strength> {
+        let says = crate::names::kind_of(name.as_bytes()).unwrap();
         let standing = Standing {
             says,
             written,
             is_strict: false,
             is_setting,
         };
-        worth(value.as_bytes(), name.as_bytes(), standing)
+        strength(value.as_bytes(), name.as_bytes(), standing)
     }
 
     #[test]
     fn what_somebody_chose_is_told_from_references_labels_and_stand_ins() {
-        let quoted = |name, value| of(name, value, Written::Quoted, false);
+        let quoted = |name, value| of(name, value, Quoting::Quoted, false);
         for value in [
             "sunshine",
             "Hoch#wasser7",
@@ -559,12 +559,16 @@ mod tests {
             "tide-gauge-north",
             "!%&$)(=?",
         ] {
-            assert_eq!(quoted("db_password", value), Some(Worth::Secret), "{value}");
+            assert_eq!(
+                quoted("db_password", value),
+                Some(Strength::Secret),
+                "{value}"
+            );
         }
         for value in ["changeit", "test1234", "hunter2", "postgres"] {
             assert_eq!(
                 quoted("db_password", value),
-                Some(Worth::StandIn),
+                Some(Strength::StandIn),
                 "{value}"
             );
         }
@@ -590,16 +594,16 @@ mod tests {
         }
         assert_eq!(
             quoted("auth_token", "9f8e2c71-0b4d-4f3a-9d55-1c2b3a4d5e6f"),
-            Some(Worth::Secret)
+            Some(Strength::Secret)
         );
-        assert_eq!(of("password", "*anchor", Written::Bare, true), None);
+        assert_eq!(of("password", "*anchor", Quoting::Bare, true), None);
         assert_eq!(
-            of("password", "sunshine", Written::Bare, true),
-            Some(Worth::Secret)
+            of("password", "sunshine", Quoting::Bare, true),
+            Some(Strength::Secret)
         );
         assert_eq!(
-            of("password", "password", Written::Bare, true),
-            Some(Worth::StandIn)
+            of("password", "password", Quoting::Bare, true),
+            Some(Strength::StandIn)
         );
         assert!(read::<Tables>("words of values", include_str!("values.toml")).is_ok());
     }

@@ -1,11 +1,11 @@
 //! Tests that tell a real credential from something that only looks like one.
 
-use super::names::Says;
+use super::names::NameKind;
+use super::quoting::Quoting;
 use super::randomness::is_random;
 use super::value::{
-    Standing, Worth, is_common, is_mixed, is_placeholder_text, is_reference, worth,
+    Standing, Strength, is_common, is_mixed, is_placeholder_text, is_reference, strength,
 };
-use super::written::Written;
 use aho_corasick::AhoCorasick;
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD, STANDARD_NO_PAD, URL_SAFE_NO_PAD};
@@ -44,33 +44,33 @@ pub(super) enum Proof {
 }
 
 impl Proof {
-    /// What the value is worth, if it passes.
-    pub(super) fn worth(self, value: &[u8]) -> Option<Worth> {
+    /// What the value is strength, if it passes.
+    pub(super) fn strength(self, value: &[u8]) -> Option<Strength> {
         let credible = |says| {
             let standing = Standing {
                 says,
-                written: Written::Quoted,
+                written: Quoting::Quoted,
                 is_strict: false,
                 is_setting: true,
             };
-            worth(value, b"", standing)
+            strength(value, b"", standing)
         };
         let holds = match self {
             Self::Form => true,
             Self::NotAPlaceholder => {
                 let is_port = value.len() <= 5 && value.iter().all(u8::is_ascii_digit);
                 let is_open = is_reference(value, false) || is_placeholder_text(value) || is_port;
-                let worth = if is_common(value) {
-                    Worth::StandIn
+                let strength = if is_common(value) {
+                    Strength::StandIn
                 } else {
-                    Worth::Secret
+                    Strength::Secret
                 };
-                return (!is_open).then_some(worth);
+                return (!is_open).then_some(strength);
             }
             Self::Random => is_made_by_machine(value) && !is_reference(value, false),
             Self::KeyBody => is_made_by_machine(value) || is_key_body(value),
-            Self::Chosen => return credible(Says::Password),
-            Self::Mixed => return credible(Says::Password).filter(|_| is_mixed(value)),
+            Self::Chosen => return credible(NameKind::Password),
+            Self::Mixed => return credible(NameKind::Password).filter(|_| is_mixed(value)),
             Self::Crc32Base62 => crc32_base62(value),
             Self::Base64Login => is_login(value),
             Self::Base64Key => {
@@ -80,7 +80,7 @@ impl Proof {
             }
             Self::JsonWebToken => is_json_web_token(value),
         };
-        holds.then_some(Worth::Secret)
+        holds.then_some(Strength::Secret)
     }
 }
 

@@ -2,8 +2,8 @@
 //! elements, words.
 
 use super::super::formats::{FileCategory, Kinds};
-use super::super::names::Says;
-use super::super::written::Written;
+use super::super::names::NameKind;
+use super::super::quoting::Quoting;
 use super::LONGEST_NAME;
 use super::cursor::Cursor;
 use super::literal::Value;
@@ -60,7 +60,7 @@ impl Cursor<'_> {
     pub(super) fn value(
         &mut self,
         name: &Range<usize>,
-        says: Says,
+        says: NameKind,
         kinds: &Kinds,
     ) -> Option<Value> {
         let before = &self.text[name.start.saturating_sub(40)..name.start];
@@ -126,13 +126,13 @@ impl Cursor<'_> {
             let is_alone = line_before.is_empty();
             let introduces = [&b"define"[..], b"(def", b":", b"ENV", b"ARG", b"env"];
             let is_introduced = introduces.iter().any(|word| line_before.ends_with(word));
-            if is_introduced || is_alone && says == Says::Password {
+            if is_introduced || is_alone && says == NameKind::Password {
                 let is_bare = is_alone && has(FileCategory::Settings)
                     || line_before == b"ENV"
                     || line_before == b"ARG";
                 return self.literal().or_else(|| {
                     if is_bare {
-                        self.bare(Written::Bare)
+                        self.bare(Quoting::Bare)
                     } else {
                         None
                     }
@@ -210,7 +210,7 @@ impl Cursor<'_> {
         let at = self.at;
         self.literal().or_else(|| {
             self.at = at;
-            self.bare(Written::Bare)
+            self.bare(Quoting::Bare)
         })
     }
 
@@ -324,7 +324,7 @@ impl Cursor<'_> {
     }
 
     /// Whether a value may stand here without quotes, and how that is written.
-    fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Written> {
+    fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Quoting> {
         use FileCategory::{Environment, Prose, Settings, Shell};
         let has = |kind| kinds.has(kind);
         let line = &self.text[name.start.saturating_sub(LONGEST_NAME)..name.start];
@@ -332,7 +332,7 @@ impl Cursor<'_> {
         let words = line.trim_start();
         // A default of a shell.
         if line.ends_with(b"${") {
-            return Some(Written::Loose);
+            return Some(Quoting::Loose);
         }
         let introduces = |word: &[u8]| {
             let word = word.trim_ascii();
@@ -360,7 +360,7 @@ impl Cursor<'_> {
             return None;
         }
         if (has(Environment) || has(Settings)) && is_first {
-            return Some(Written::Bare);
+            return Some(Quoting::Bare);
         }
         let is_capital = self.text[name.clone()]
             .iter()
@@ -370,7 +370,7 @@ impl Cursor<'_> {
                 || words.to_ascii_lowercase().starts_with(b"set ")
                 || !is_capital && !words.is_empty())
         {
-            return Some(Written::Bare);
+            return Some(Quoting::Bare);
         }
         // The address of a picture.
         if line.contains_str("badge") || line.contains_str("shields.io") {
@@ -397,7 +397,7 @@ impl Cursor<'_> {
             || line.contains_str("# ");
         let is_variable =
             is_capital && glued && !line.last().is_some_and(|byte| b"$%({".contains(byte));
-        (has(Prose) || is_comment || is_variable).then_some(Written::Loose)
+        (has(Prose) || is_comment || is_variable).then_some(Quoting::Loose)
     }
 }
 
