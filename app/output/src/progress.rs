@@ -1,10 +1,10 @@
-//! Where the time goes: a line a stage for who asks for it, and on a terminal how far a stage has
+//! Where the time goes: a line a phase for who asks for it, and on a terminal how far a phase has
 //! come that takes long.
 
 use crate::eputln;
 use anyhow::{Context as _, Result};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use redshank_stage::{Stage, TARGET};
+use redshank_progress::{Phase, TARGET};
 use redshank_text::{self as text, count};
 use redshank_worktree::size::Bytes;
 use std::sync::Mutex;
@@ -15,14 +15,14 @@ use tracing::{Event, Metadata, Subscriber};
 use tracing_subscriber::layer::{Context, SubscriberExt};
 use tracing_subscriber::{EnvFilter, Layer, Registry};
 
-/// From then on, how far a stage has come is shown.
+/// From then on, how far a phase has come is shown.
 const LONG: Duration = Duration::from_millis(500);
 
 /// The variable that asks for a log: targets and levels, as `tracing_subscriber::EnvFilter` reads
 /// them.
 const LOG: &str = "REDSHANK_LOG";
 
-/// Listens to the stages of this run: with `lines`, each is told as it ends. With `REDSHANK_LOG`,
+/// Listens to the phases of this run: with `lines`, each is told as it ends. With `REDSHANK_LOG`,
 /// everything that it asks for is told.
 ///
 /// # Errors
@@ -61,7 +61,7 @@ pub fn listen(lines: bool, quiet: bool) -> Result<()> {
 /// The screen belongs to something else.
 static IS_HIDDEN: AtomicBool = AtomicBool::new(false);
 
-/// From now on nothing shows of how far a stage has come: the screen is somebody else's.
+/// From now on nothing shows of how far a phase has come: the screen is somebody else's.
 pub fn hide_progress() {
     IS_HIDDEN.store(true, Ordering::Relaxed);
 }
@@ -70,15 +70,15 @@ struct Listener {
     lines: bool,
     shows_progress: bool,
     bar: ProgressBar,
-    /// How many stages have begun and not ended.
+    /// How many phases have begun and not ended.
     running: AtomicUsize,
-    /// How far the stages have come that run.
+    /// How far the phases have come that run.
     come: Mutex<Vec<Come>>,
 }
 
-/// How far a stage has come.
+/// How far a phase has come.
 struct Come {
-    stage: Stage,
+    phase: Phase,
     since: Instant,
     drawn: Instant,
     count: u64,
@@ -89,10 +89,10 @@ struct Come {
 const PICTURE: Duration = Duration::from_millis(50);
 
 impl Come {
-    fn of(stage: Stage) -> Self {
+    fn of(phase: Phase) -> Self {
         let now = Instant::now();
         Self {
-            stage,
+            phase,
             since: now,
             drawn: now,
             count: 0,
@@ -102,10 +102,10 @@ impl Come {
 
     /// In words: how many, how many bytes, and how many a second.
     fn text(&self) -> String {
-        let (did, counted) = text::stage(self.stage);
+        let (did, counted) = text::phase(self.phase);
         let text = format!("{did} {} {counted}", count(self.count));
         let seconds = self.since.elapsed().as_secs_f64().max(0.001);
-        let is_read = matches!(self.stage, Stage::Contents | Stage::History);
+        let is_read = matches!(self.phase, Phase::Contents | Phase::History);
         match self.bytes {
             bytes if bytes == 0 || !is_read => {
                 format!("{text}, {}/s", count((self.count as f64 / seconds) as u64))
@@ -121,7 +121,7 @@ impl Come {
 /// What an event tells.
 #[derive(Default)]
 struct Told {
-    stage: Option<Stage>,
+    phase: Option<Phase>,
     is_begin: bool,
     more: Option<u64>,
     count: u64,
@@ -132,7 +132,7 @@ struct Told {
 impl Visit for Told {
     fn record_u64(&mut self, field: &Field, value: u64) {
         match field.name() {
-            "stage" => self.stage = Stage::of(value),
+            "phase" => self.phase = Phase::of(value),
             "more" => self.more = Some(value),
             "count" => self.count = value,
             "bytes" => self.bytes = value,
@@ -157,30 +157,30 @@ impl<S: Subscriber> Layer<S> for Listener {
     fn on_event(&self, event: &Event<'_>, _: Context<'_, S>) {
         let mut told = Told::default();
         event.record(&mut told);
-        let Some(stage) = told.stage else {
+        let Some(phase) = told.phase else {
             return;
         };
         if told.is_begin {
             self.running.fetch_add(1, Ordering::Relaxed);
         } else if let Some(more) = told.more {
-            self.come_further(stage, more, told.bytes);
+            self.come_further(phase, more, told.bytes);
         } else if let Some(microseconds) = told.microseconds {
-            self.end(stage, &told, microseconds);
+            self.end(phase, &told, microseconds);
         }
     }
 }
 
 impl Listener {
-    fn come_further(&self, stage: Stage, more: u64, bytes: u64) {
-        if stage == Stage::Git || IS_HIDDEN.load(Ordering::Relaxed) {
+    fn come_further(&self, phase: Phase, more: u64, bytes: u64) {
+        if phase == Phase::Git || IS_HIDDEN.load(Ordering::Relaxed) {
             return;
         }
         let Ok(mut come) = self.come.lock() else {
             return;
         };
-        let known = come.iter().position(|come| come.stage == stage);
+        let known = come.iter().position(|come| come.phase == phase);
         let at = known.unwrap_or_else(|| {
-            come.push(Come::of(stage));
+            come.push(Come::of(phase));
             come.len() - 1
         });
         let come = &mut come[at];
@@ -197,17 +197,17 @@ impl Listener {
         }
     }
 
-    fn end(&self, stage: Stage, told: &Told, microseconds: u64) {
+    fn end(&self, phase: Phase, told: &Told, microseconds: u64) {
         if self.running.fetch_sub(1, Ordering::Relaxed) == 1 {
             self.bar.finish_and_clear();
         }
         if let Ok(mut come) = self.come.lock() {
-            come.retain(|come| come.stage != stage);
+            come.retain(|come| come.phase != phase);
         }
         if !self.lines {
             return;
         }
-        let (did, counted) = text::stage(stage);
+        let (did, counted) = text::phase(phase);
         let counted = match told.count {
             1 => counted.trim_end_matches('s'),
             _ => counted,

@@ -24,7 +24,7 @@ pub use findings::{
 };
 pub use learned::learned;
 pub use numbers::{count, files};
-pub use phases::stage;
+pub use phases::phase;
 pub use rules::{
     fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
     taken_away,

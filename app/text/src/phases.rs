@@ -1,17 +1,17 @@
-use redshank_stage::Stage;
+use redshank_progress::Phase;
 
-/// What a stage did, and in what it is counted.
-pub fn stage(stage: Stage) -> (&'static str, &'static str) {
-    match stage {
-        Stage::Git => ("asked git", "calls"),
-        Stage::Index => ("read the index", "tracked paths"),
-        Stage::Walk => ("walked", "paths"),
-        Stage::Recognise => ("recognised", "projects"),
-        Stage::Contents => ("read", "files"),
-        Stage::Find => ("found", "findings"),
-        Stage::History => ("read the history", "versions"),
-        Stage::Draft => ("drafted", "rules"),
-        Stage::Plan => ("planned", "steps"),
-        Stage::Change => ("changed", "files"),
+/// What a phase did, and in what it is counted.
+pub fn phase(phase: Phase) -> (&'static str, &'static str) {
+    match phase {
+        Phase::Git => ("asked git", "calls"),
+        Phase::Index => ("read the index", "tracked paths"),
+        Phase::Walk => ("walked", "paths"),
+        Phase::Recognise => ("recognised", "projects"),
+        Phase::Contents => ("read", "files"),
+        Phase::Find => ("found", "findings"),
+        Phase::History => ("read the history", "versions"),
+        Phase::Draft => ("drafted", "rules"),
+        Phase::Plan => ("planned", "steps"),
+        Phase::Change => ("changed", "files"),
     }
 }

@@ -1,6 +1,6 @@
 //! Findings: what should be tracked and isn't, or is (or would be) and shouldn't.
 //!
-//! A scan goes through stages: what the templates say of each path, what files hold, what shows
+//! A scan goes through passes: what the templates say of each path, what files hold, what shows
 //! without looking into files, how far each finding's file got, what somebody accepted. A finder
 //! takes the tree with its verdicts and gives findings as plain data; it prints nothing and changes
 //! nothing. A new finder is one file in `finders/` and one row in its list.
@@ -30,7 +30,7 @@ mod error;
 mod finders;
 mod finding;
 mod next_step;
-mod stages;
+mod passes;
 mod summary;
 
 pub use credentials::secrets_of;
@@ -41,20 +41,20 @@ pub use finding::{
     Past, Remedy,
 };
 pub use next_step::NextStep;
-pub use stages::today;
+pub use passes::today;
 pub use summary::{ClassSummary, Summary};
 
 use finders::Finder;
+use passes::{ContentScan, ContentSource, TemplatePaths};
 use rayon::prelude::*;
 use redshank_git::HistoryCut;
+use redshank_progress::Phase;
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_stage::Stage;
 use redshank_templates::{Survey, Template, recognise};
 use redshank_worktree::settings::{GivenLimits, Limits, Settings};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
 use redshank_worktree::{Class, Overlay, Purpose, Snapshot, Verdicts};
-use stages::{ContentScan, ContentSource, TemplatePaths};
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 
@@ -83,11 +83,11 @@ impl<'a> ScanContext<'a> {
     }
 }
 
-/// What earlier stages found out, for those that come after.
+/// What earlier passes found out, for those that come after.
 struct Known<'a> {
     /// The paths that templates match.
     templates: &'a TemplatePaths<'a>,
-    /// What was seen inside files; nothing before that stage.
+    /// What was seen inside files; nothing before that pass.
     content: ContentScan,
 }
 
@@ -240,7 +240,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     let paths = staged.iter().map(|staged| RepoPath::new(&staged.path));
     let around = Tree::around(snapshot, paths, &|name| folders.contains(name));
     let survey = recognise(snapshot, &around, &templates);
-    let (tree, source) = stages::staged(repository, staged)?;
+    let (tree, source) = passes::staged(repository, staged)?;
     run(&ScanContext {
         snapshot,
         settings,
@@ -254,7 +254,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
 }
 
 fn run(scan: &ScanContext) -> Result<ScanResult> {
-    let stage = Stage::Find.begin();
+    let phase = Phase::Find.begin();
     let mut result = ScanResult {
         unread: scan.tree.unread.clone(),
         ..ScanResult::default()
@@ -280,29 +280,29 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     result
         .findings
         .extend(find(finders::BY_NAME, scan, &known)?);
-    stages::group(scan, &templates, &mut result.findings);
+    passes::group(scan, &templates, &mut result.findings);
     result
         .findings
         .extend(find(finders::WITH_CONTENT, scan, &known)?);
     result.findings.extend(around?);
-    stages::respect_exceptions(scan, &mut result.findings)?;
-    stages::fill_in_exposure(scan.snapshot, &mut result.findings)?;
+    passes::respect_exceptions(scan, &mut result.findings)?;
+    passes::fill_in_exposure(scan.snapshot, &mut result.findings)?;
     if scan.options.history {
-        result.history_cut = stages::search_history(scan, &mut result.findings)?;
+        result.history_cut = passes::search_history(scan, &mut result.findings)?;
     }
     let inside = scan
         .tree
         .to_commit()
         .filter(|entry| entry.kind == EntryKind::Repository);
     result.submodules = inside.map(|entry| entry.path.clone()).collect();
-    stages::leave_out_accepted(scan, &mut result);
-    stages::gather(&mut result.findings);
+    passes::leave_out_accepted(scan, &mut result);
+    passes::gather(&mut result.findings);
     result
         .findings
         .retain(|finding| scan.options.is_on_path(finding));
     result.leave_out(&|finding| !scan.options.is_for(finding));
     sort(&mut result.findings);
-    stage.seen(result.findings.len() as u64, 0);
+    phase.seen(result.findings.len() as u64, 0);
     Ok(result)
 }
 

@@ -4,7 +4,7 @@
 
 use crate::programs::{ALWAYS, ENVIRONMENT};
 use crate::{Error, Result};
-use redshank_stage::Stage;
+use redshank_progress::Phase;
 use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{Read, Write};
@@ -108,7 +108,7 @@ impl Git {
         from: Option<File>,
         into: Option<File>,
     ) -> Result<Vec<u8>> {
-        let asked = Stage::Git.begin();
+        let asked = Phase::Git.begin();
         let from = match from {
             Some(file) => Stdio::from(file),
             None if input.is_empty() => Stdio::null(),

@@ -5,10 +5,10 @@ use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, o
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
+use redshank_progress::Phase;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
 use redshank_rules::{RuleList, Source};
-use redshank_stage::Stage;
 use redshank_worktree::tree::{Entry, EntryKind, Tree};
 use redshank_worktree::{Class, Snapshot};
 use std::collections::HashMap;
@@ -123,7 +123,7 @@ pub fn recognise<'a>(
     tree: &'a Tree,
     templates: &'a [Template],
 ) -> Survey<'a> {
-    let stage = Stage::Recognise.begin();
+    let phase = Phase::Recognise.begin();
     let markers = Markers::of(templates, snapshot.case());
     let files = tree
         .to_commit()
@@ -153,7 +153,7 @@ pub fn recognise<'a>(
     let together = recogniser.taken_together(gathered);
     recogniser.take_all(together);
     let projects = recogniser.found.in_order();
-    stage.seen(projects.len() as u64, 0);
+    phase.seen(projects.len() as u64, 0);
     Survey {
         projects,
         guard: Some(recogniser.guard),

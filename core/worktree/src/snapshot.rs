@@ -14,9 +14,9 @@ use foldhash::fast::FixedState;
 use once_cell::sync::OnceCell;
 use parking_lot::Mutex;
 use redshank_git::{Index, Repository};
+use redshank_progress::Phase;
 use redshank_rules::{Chain, IGNORE_FILE, RuleList, Source, folder_of_ignore_file};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_stage::Stage;
 use std::collections::HashMap;
 use std::io::{ErrorKind, Read as _};
 use std::ops::Deref;
@@ -109,7 +109,7 @@ impl Snapshot {
     pub fn index(&self) -> Result<&Index> {
         self.index.get_or_try_init(|| match &self.repository {
             Some(repository) => {
-                let reading = Stage::Index.begin();
+                let reading = Phase::Index.begin();
                 let index = repository.index()?;
                 reading.seen(index.len() as u64, 0);
                 Ok(index)

@@ -8,10 +8,10 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Folder as OpenFolder, Root};
 use redshank_git::{Index, Mode, Span};
+use redshank_progress::{Phase, Running};
 use redshank_rules::Case;
 use redshank_rules::{Chain, IGNORE_FILE, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_stage::{Running, Stage};
 use std::iter::Peekable;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -64,7 +64,7 @@ impl Tree {
             options,
             index,
             found: Mutex::default(),
-            stage: Stage::Walk.begin(),
+            phase: Phase::Walk.begin(),
         };
         let top = Folder {
             path: RepoPathBuf::default(),
@@ -111,7 +111,7 @@ impl Tree {
             options: &options,
             index,
             found: Mutex::default(),
-            stage: Stage::Walk.begin(),
+            phase: Phase::Walk.begin(),
         };
         let is_shut =
             |entry: &&Entry| entry.kind == EntryKind::Folder && entry.state == State::Ignored;
@@ -281,7 +281,7 @@ struct Walk<'a> {
     options: &'a WalkOptions,
     index: &'a Index,
     found: Mutex<Found>,
-    stage: Running,
+    phase: Running,
 }
 
 /// A folder to be entered.
@@ -330,7 +330,7 @@ impl<'a> Walk<'a> {
         let mut entries = seen.entries;
         entries.sort_unstable_by(|a, b| a.path.cmp(&b.path));
         let bytes = entries.iter().map(|entry| entry.size.0).sum();
-        self.stage.seen(entries.len() as u64, bytes);
+        self.phase.seen(entries.len() as u64, bytes);
         let mut found = self
             .found
             .lock()

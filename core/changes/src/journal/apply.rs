@@ -7,7 +7,7 @@
 
 use super::change::hash;
 use super::file::Way;
-use super::record::{EntryRecord, IndexRecord, Record, Schema, Stage};
+use super::record::{EntryRecord, IndexRecord, Record, RecordState, Schema};
 use super::{
     Area, Changes, Content, FOLDER, FileChange, IfEdited, Journal, entry, in_entry, numbers,
 };
@@ -40,7 +40,7 @@ impl Journal<'_> {
                 command: cut_short.command,
             });
         }
-        let changing = redshank_stage::Stage::Change.begin();
+        let changing = redshank_progress::Phase::Change.begin();
         changing.seen(changes.files.len() as u64, 0);
         self.clear_unrecorded(&store)?;
         let number = numbers(&store)?.last().map_or(1, |last| last + 1);
@@ -62,11 +62,11 @@ impl Journal<'_> {
             }
         };
         let made = self.make(&store, number, &record, &ways).and_then(|()| {
-            record.state = Stage::Done;
+            record.state = RecordState::Done;
             self.put(&store, number, &record)
         });
         if let Err(error) = made {
-            record.state = Stage::Begun;
+            record.state = RecordState::Begun;
             return Err(
                 match self.roll_back(&store, number, &mut record, IfEdited::Refuse) {
                     Ok(_) => error,
@@ -125,7 +125,7 @@ impl Journal<'_> {
                 schema: Schema::Two,
                 command,
                 time,
-                state: Stage::Begun,
+                state: RecordState::Begun,
                 files,
                 moved,
                 index,

@@ -18,7 +18,7 @@ pub use seal::KeyPlace;
 use crate::disk::refused;
 use crate::{Error, Result};
 use bstr::{BStr, BString};
-use record::{Record, Stage};
+use record::{Record, RecordState};
 use redshank_files::Root;
 use redshank_git::Repository;
 use redshank_worktree::{Purpose, Worktree};
@@ -82,9 +82,9 @@ impl Known {
         Entry {
             number: self.number,
             time: record.time,
-            undone: record.state == Stage::Undone,
+            undone: record.state == RecordState::Undone,
             command: record.command.clone(),
-            cut_short: record.state == Stage::Begun,
+            cut_short: record.state == RecordState::Begun,
             own: self.own,
             files: record.files.iter().map(|file| file.path.clone()).collect(),
             created: created.map(|file| file.path.clone()).collect(),
@@ -163,7 +163,7 @@ impl<'a> Journal<'a> {
         let foreign = records
             .iter()
             .rev()
-            .find(|known| !known.own && known.record.state != Stage::Undone);
+            .find(|known| !known.own && known.record.state != RecordState::Undone);
         let unreadable = unreadable
             .into_iter()
             .rev()
@@ -181,7 +181,7 @@ impl<'a> Journal<'a> {
             .into_iter()
             .rev()
             .find(|known| {
-                known.record.state != Stage::Undone
+                known.record.state != RecordState::Undone
                     && number.map_or(known.own, |number| number == known.number)
             })
             .ok_or(error)

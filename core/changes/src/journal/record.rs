@@ -16,7 +16,7 @@ pub(super) struct Record {
     /// When, in seconds since 1970.
     pub(super) time: u64,
     /// How far it got.
-    pub(super) state: Stage,
+    pub(super) state: RecordState,
     /// The files that it wrote.
     pub(super) files: Vec<FileRecord>,
     /// The files and folders that it moved out of the way, relative to the top; a folder ends in a
@@ -48,7 +48,7 @@ pub(super) enum Schema {
 
 #[derive(Debug, Clone, Copy, Serialize, Deserialize, PartialEq, Eq)]
 #[serde(rename_all = "lowercase")]
-pub(super) enum Stage {
+pub(super) enum RecordState {
     /// The way back is safe; the changes are being made.
     Begun,
     /// All changes are made.

@@ -7,7 +7,7 @@
 
 use super::change::hash;
 use super::file::{FileStatus, Way};
-use super::record::{IndexRecord, Record, Stage};
+use super::record::{IndexRecord, Record, RecordState};
 use super::{Entry, FOLDER, Journal, Known, in_entry};
 use crate::disk::{boundary, refused};
 use crate::journal::Area;
@@ -130,7 +130,7 @@ impl Journal<'_> {
         record: &mut Record,
         if_edited: IfEdited,
     ) -> Result<Vec<NotRestored>> {
-        let is_begun = record.state == Stage::Begun;
+        let is_begun = record.state == RecordState::Begun;
         let mut ways = Vec::new();
         for (nth, file) in record.files.iter().enumerate() {
             let way = Way::of(self.worktree, store, (number, nth), file)?;
@@ -191,7 +191,7 @@ impl Journal<'_> {
         }
         // Our own folder, if nothing is left in it; else the disk refuses.
         let _ = self.worktree.root.remove_folder(OWN_FOLDER.into());
-        record.state = Stage::Undone;
+        record.state = RecordState::Undone;
         self.put(store, number, record)?;
         Ok(left)
     }
@@ -211,7 +211,7 @@ impl Journal<'_> {
             number: later,
             record: other,
             ..
-        } in later.filter(|known| known.record.state != Stage::Undone)
+        } in later.filter(|known| known.record.state != RecordState::Undone)
         {
             let shared = other.paths().find(|path| {
                 mine.contains(path)

@@ -143,7 +143,7 @@ impl Plan {
     /// ignore file can't be read, a path to stop tracking is in conflict, or git is in the middle
     /// of something that touches a path of the plan.
     pub fn of(snapshot: &Snapshot, findings: Vec<Finding>, options: PlanOptions) -> Result<Self> {
-        let stage = redshank_stage::Stage::Plan.begin();
+        let phase = redshank_progress::Phase::Plan.begin();
         let mut findings = findings;
         let mut refused: Vec<Finding> = Vec::new();
         // Each round leaves out the findings whose steps do more than fix them.
@@ -161,7 +161,7 @@ impl Plan {
             refused.extend(culprits.into_iter().map(|finding| breach.refuse(finding)));
         };
         plan.left.extend(refused);
-        stage.seen(plan.steps.len() as u64, 0);
+        phase.seen(plan.steps.len() as u64, 0);
         Ok(plan)
     }
 

@@ -1,4 +1,4 @@
-//! The finders, each in a file of its own: it takes a scan and what earlier stages found out, and
+//! The finders, each in a file of its own: it takes a scan and what earlier passes found out, and
 //! gives findings.
 
 mod by_first_bytes;

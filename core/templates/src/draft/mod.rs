@@ -21,11 +21,11 @@ use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
 use redshank_files::FileKind;
+use redshank_progress::Phase;
 use redshank_rules::exactly;
 use redshank_rules::ignore_file::{FirstForm, MADE_BY, NEEDED, NewRule, blocks as blocks_in};
 use redshank_rules::{Chain, IGNORE_FILE};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_stage::Stage;
 use redshank_worktree::settings::{Explain, Layout};
 use redshank_worktree::{Overlay, Snapshot, Verdicts};
 use section::DraftLine;
@@ -139,7 +139,7 @@ impl Draft {
             taken_out: TakenOut::new(),
             draft: Composed::default(),
         };
-        let stage = Stage::Draft.begin();
+        let phase = Phase::Draft.begin();
         composer.read_blocks()?;
         composer.find_left_behind()?;
         let mut open = wanted(survey, requests);
@@ -159,7 +159,7 @@ impl Draft {
             }
         }
         let draft = composer.finished(memory_text);
-        stage.seen(draft.added.len() as u64, 0);
+        phase.seen(draft.added.len() as u64, 0);
         Ok(draft)
     }
 

@@ -7,9 +7,9 @@ use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Resu
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
+use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
-use redshank_stage::Stage;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use std::cmp::Reverse;
@@ -38,7 +38,7 @@ pub(crate) fn search_history(
         return Ok(Vec::new());
     };
     let mut cuts = repository.history_cuts()?;
-    let stage = Stage::History.begin();
+    let phase = Phase::History.begin();
     let mut search = Search {
         scan,
         small: Vec::new(),
@@ -48,7 +48,7 @@ pub(crate) fn search_history(
     };
     let missing = repository.every_version(&mut |version, contents| {
         search.take(version, contents);
-        stage.seen(1, 0);
+        phase.seen(1, 0);
         Ok(())
     })?;
     if missing > 0 {

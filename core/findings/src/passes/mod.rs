@@ -1,4 +1,4 @@
-//! The stages of a scan, around the finders.
+//! The passes of a scan, around the finders.
 
 mod accepted;
 mod content;

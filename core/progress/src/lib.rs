@@ -1,10 +1,10 @@
-//! What the program is at, told through `tracing`: that a stage begins, how far it has come, and
+//! What the program is at, told through `tracing`: that a phase begins, how far it has come, and
 //! what it came to. Nobody needs to listen, and then it costs nothing.
 //!
 //! ```
-//! use redshank_stage::Stage;
+//! use redshank_progress::Phase;
 //!
-//! let walk = Stage::Walk.begin();
+//! let walk = Phase::Walk.begin();
 //! walk.seen(20, 4096);
 //! drop(walk); // Told as ended: 20 paths, 4096 bytes, so many microseconds.
 //! ```
@@ -13,11 +13,11 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Instant;
 
 /// The target of all events of this crate.
-pub const TARGET: &str = "redshank::stage";
+pub const TARGET: &str = "redshank::phase";
 
 /// A part of the way from a tree to a report.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Stage {
+pub enum Phase {
     /// git is asked something; counted in calls.
     Git,
     /// git's index is read; counted in tracked paths.
@@ -40,7 +40,7 @@ pub enum Stage {
     Change,
 }
 
-impl Stage {
+impl Phase {
     /// All of them.
     pub const ALL: [Self; 10] = [
         Self::Git,
@@ -58,25 +58,25 @@ impl Stage {
     /// Begins it; it ends when the result is dropped.
     pub fn begin(self) -> Running {
         let number = self as u64;
-        tracing::info!(target: TARGET, name = ?self, stage = number, is_begin = true);
+        tracing::info!(target: TARGET, name = ?self, phase = number, is_begin = true);
         Running {
-            stage: self,
+            phase: self,
             since: Instant::now(),
             count: AtomicU64::new(0),
             bytes: AtomicU64::new(0),
         }
     }
 
-    /// The stage that an event's field `stage` tells.
+    /// The phase that an event's field `phase` tells.
     pub fn of(number: u64) -> Option<Self> {
-        Self::ALL.into_iter().find(|stage| *stage as u64 == number)
+        Self::ALL.into_iter().find(|phase| *phase as u64 == number)
     }
 }
 
-/// A stage that has begun.
+/// A phase that has begun.
 #[derive(Debug)]
 pub struct Running {
-    stage: Stage,
+    phase: Phase,
     since: Instant,
     count: AtomicU64,
     bytes: AtomicU64,
@@ -87,7 +87,7 @@ impl Running {
     pub fn seen(&self, count: u64, bytes: u64) {
         self.count.fetch_add(count, Ordering::Relaxed);
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
-        tracing::debug!(target: TARGET, stage = self.stage as u64, more = count, bytes);
+        tracing::debug!(target: TARGET, phase = self.phase as u64, more = count, bytes);
     }
 }
 
@@ -95,8 +95,8 @@ impl Drop for Running {
     fn drop(&mut self) {
         tracing::info!(
             target: TARGET,
-            name = ?self.stage,
-            stage = self.stage as u64,
+            name = ?self.phase,
+            phase = self.phase as u64,
             count = self.count.load(Ordering::Relaxed),
             bytes = self.bytes.load(Ordering::Relaxed),
             microseconds = self.since.elapsed().as_micros() as u64,

@@ -5,9 +5,9 @@ use crate::credentials::{self, SecretFinding};
 use crate::finders::{POINTER, Script, by_start, script};
 use crate::{Finding, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
+use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
-use redshank_stage::Stage;
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
 use std::cmp::Reverse;
@@ -67,13 +67,13 @@ impl ContentScan {
             let goes_anyway = class == Some(Class::Generated);
             entry.kind == EntryKind::File && !(goes_anyway && entry.state == State::Candidate)
         };
-        let stage = Stage::Contents.begin();
+        let phase = Phase::Contents.begin();
         let files: Vec<&Entry> = scan.files().filter(is_open).collect();
         let is_explained = |entry: &Entry| templates.has(entry) || entry.state == State::Ignored;
         let seen = files
             .into_par_iter()
             .map(|entry| {
-                stage.seen(1, entry.size.0);
+                phase.seen(1, entry.size.0);
                 look_into(scan, entry, is_explained(entry))
             })
             // Most files give nothing, and what they gave isn't kept.
