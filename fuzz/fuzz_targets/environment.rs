@@ -7,12 +7,12 @@ use redshank_changes::sample;
 use redshank_secrets::masked;
 
 fuzz_target!(|bytes: &[u8]| {
-    if let Some(made) = sample::of(bytes) {
+    if let Some(made) = sample::sample(bytes) {
         let text = made.text.to_str_lossy();
         assert_eq!(masked(&text), text);
         // A sample of a sample is the same.
         assert_eq!(
-            sample::of(&made.text).map(|again| again.text),
+            sample::sample(&made.text).map(|again| again.text),
             Some(made.text.clone()),
             "{text}"
         );

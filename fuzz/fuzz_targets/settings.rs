@@ -7,7 +7,7 @@ use std::path::Path;
 
 fuzz_target!(|text: &str| {
     let path = Path::new("redshank.toml");
-    let Ok(settings) = SettingsFile::of(Some(text.to_owned()), path.to_owned()) else {
+    let Ok(settings) = SettingsFile::parse(Some(text.to_owned()), path.to_owned()) else {
         return;
     };
     settings.reserves("a/b.bin".into());

@@ -41,7 +41,7 @@ impl<'a> Context<'a> {
 
     /// The working tree that a named folder lies in.
     pub fn at(folder: &Path, args: &'a GlobalArgs, format: OutputFormat) -> Result<Self> {
-        let snapshot = Snapshot::of(folder)?;
+        let snapshot = Snapshot::open(folder)?;
         let here = folder
             .canonicalize()
             .with_context(|| folder.display().to_string())?;
@@ -61,7 +61,7 @@ impl<'a> Context<'a> {
     pub fn collection(&self) -> Result<&Collection> {
         self.collection.get_or_try_init(|| {
             let choices = &self.snapshot.settings()?.draft;
-            Ok(Collection::of(&self.snapshot)?.chosen(choices)?)
+            Ok(Collection::load(&self.snapshot)?.chosen(choices)?)
         })
     }
 
@@ -86,7 +86,7 @@ impl<'a> Context<'a> {
             return Ok(scan_staged(
                 snapshot,
                 || -> redshank_templates::Result<Collection> {
-                    Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)
+                    Collection::load(snapshot)?.chosen(&snapshot.settings()?.draft)
                 },
                 options,
             )?);
@@ -150,7 +150,7 @@ impl<'a> Context<'a> {
 
     /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
     pub fn recover(&self, may_change: bool) -> Result<()> {
-        let Ok(journal) = Journal::of(&self.snapshot) else {
+        let Ok(journal) = Journal::open(&self.snapshot) else {
             return Ok(());
         };
         if may_change {
@@ -173,7 +173,7 @@ impl<'a> Context<'a> {
 
     /// The number of the newest change in the journal; 0 if there is none.
     pub fn newest_change(&self) -> u32 {
-        let listed = Journal::of(&self.snapshot).and_then(|journal| journal.list());
+        let listed = Journal::open(&self.snapshot).and_then(|journal| journal.list());
         listed
             .ok()
             .and_then(|all| Some(all.last()?.number))
@@ -182,7 +182,7 @@ impl<'a> Context<'a> {
 
     /// The files of the working tree that changes after that number wrote, sorted.
     pub fn changed_since(&self, number: u32) -> Result<Vec<BString>> {
-        let changes = Journal::of(&self.snapshot)?.list()?;
+        let changes = Journal::open(&self.snapshot)?.list()?;
         let since = changes
             .into_iter()
             .filter(|change| change.number > number && !change.undone);

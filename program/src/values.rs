@@ -57,7 +57,7 @@ fn quoted_for(shell: &str, value: &str) -> Option<String> {
 /// The names of templates.
 pub fn templates() -> ArgValueCandidates {
     here(|context| {
-        let all = Collection::of(&context.snapshot)?;
+        let all = Collection::load(&context.snapshot)?;
         let rows = all.iter().map(|one| (one.name.clone(), one.title.clone()));
         Ok(rows.collect())
     })
@@ -85,7 +85,7 @@ pub fn templates_with_folders() -> ArgValueCandidates {
 /// The variants of templates.
 pub fn variants() -> ArgValueCandidates {
     here(|context| {
-        let all = Collection::of(&context.snapshot)?;
+        let all = Collection::load(&context.snapshot)?;
         let rows = all.iter().flat_map(|template| {
             let titles = template.variant.iter().map(|one| one.title.clone());
             template.variant_names().zip(titles).collect::<Vec<_>>()
@@ -124,7 +124,7 @@ pub fn rules() -> ArgValueCandidates {
 /// The numbers of changes in the journal, the newest first.
 pub fn changes() -> ArgValueCandidates {
     here(|context| {
-        let list = Journal::of(&context.snapshot)?.list()?;
+        let list = Journal::open(&context.snapshot)?.list()?;
         let rows = list.iter().rev();
         let rows = rows.map(|one| (one.number.to_string(), one.command.clone()));
         Ok(rows.collect())

@@ -130,7 +130,7 @@ const FIRST: usize = 200;
 pub fn work(top: &Path, jobs: &Receiver<Job>, news: &Sender<News>) {
     let mut open = Documents::default();
     loop {
-        match Snapshot::of(top) {
+        match Snapshot::open(top) {
             // While it lies on disk as in this picture.
             Ok(snapshot) => {
                 if look(&snapshot, &mut open, jobs, news).is_none() {
@@ -189,7 +189,7 @@ fn look(
 }
 
 fn chosen(snapshot: &Snapshot) -> Option<Collection> {
-    let collection = Collection::of(snapshot).ok()?;
+    let collection = Collection::load(snapshot).ok()?;
     match snapshot.settings() {
         Ok(settings) => collection.chosen(&settings.draft).ok(),
         Err(_) => Some(collection),
@@ -270,7 +270,7 @@ impl Here<'_> {
     }
 
     fn rules(&self, source: Source, open: &Documents) -> Option<RuleFile> {
-        let usage = FileUsage::of(self.snapshot, &source, self.overlay(open)).ok()?;
+        let usage = FileUsage::compute(self.snapshot, &source, self.overlay(open)).ok()?;
         let reasons = self.reasons(&source);
         let mut caught: HashMap<usize, Vec<RepoPathBuf>> = HashMap::new();
         for entry in &usage.tree.entries {
@@ -422,10 +422,10 @@ impl Here<'_> {
         let candidates: Vec<(RepoPathBuf, Bytes)> = candidates.collect();
         Picture {
             top: self.snapshot.top.clone(),
-            parts: Parts::of(&candidates, RepoPath::top()),
+            parts: Parts::collect(&candidates, RepoPath::top()),
             offers: self
                 .collection
-                .map(|collection| Offers::of(collection, self.survey))
+                .map(|collection| Offers::collect(collection, self.survey))
                 .unwrap_or_default(),
             candidates,
             rulings: self.rulings(),

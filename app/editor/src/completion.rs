@@ -159,7 +159,7 @@ fn offered(picture: &Picture, base: &RepoPath, typed: &str) -> Vec<(String, File
     let parts = if from.is_top() {
         &picture.parts
     } else {
-        of_folder = Parts::of(&picture.candidates, &from);
+        of_folder = Parts::collect(&picture.candidates, &from);
         &of_folder
     };
     let above = match (anchored, folder) {

@@ -10,7 +10,7 @@ use redshank_worktree::usage::RuleStatus;
 use serde_json::json;
 
 /// All that is wrong in a text, by line.
-pub fn of(document: &Document, analysis: &Analysis, columns: Columns) -> Vec<Diagnostic> {
+pub fn diagnose(document: &Document, analysis: &Analysis, columns: Columns) -> Vec<Diagnostic> {
     let mut found: Vec<Diagnostic> = match &analysis.kind {
         Kind::Rules(file) => {
             let rules = file.rules.iter();

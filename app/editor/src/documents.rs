@@ -106,7 +106,7 @@ impl Columns {
     }
 
     /// The column of a byte of a line.
-    pub fn of(self, line: &str, byte: usize) -> u32 {
+    pub fn column_at(self, line: &str, byte: usize) -> u32 {
         let before = line.get(..byte).unwrap_or(line);
         let columns = match self {
             Self::Utf8 => before.len(),
@@ -118,13 +118,13 @@ impl Columns {
     /// The byte of a line at a column; the end for what lies behind it.
     pub fn byte(self, line: &str, column: u32) -> usize {
         let ends = line.char_indices().map(|(at, _)| at).chain([line.len()]);
-        let mut ends = ends.filter(|at| self.of(line, *at) >= column);
+        let mut ends = ends.filter(|at| self.column_at(line, *at) >= column);
         ends.next().unwrap_or(line.len())
     }
 
     /// Some bytes of a line, as the editor calls them.
     pub fn range(self, number: u32, line: &str, bytes: std::ops::Range<usize>) -> Range {
-        let at = |byte| Position::new(number, self.of(line, byte));
+        let at = |byte| Position::new(number, self.column_at(line, byte));
         Range::new(at(bytes.start), at(bytes.end))
     }
 
@@ -150,7 +150,7 @@ mod tests {
         fn a_column_is_that_of_its_byte(line in "[a-zäö€😀 ]{0,12}") {
             for columns in [Columns::Utf8, Columns::Utf16] {
                 for (at, _) in line.char_indices() {
-                    prop_assert_eq!(columns.byte(&line, columns.of(&line, at)), at);
+                    prop_assert_eq!(columns.byte(&line, columns.column_at(&line, at)), at);
                 }
                 // Whatever the editor says, it is a place in the line.
                 prop_assert!(line.is_char_boundary(columns.byte(&line, 7)));

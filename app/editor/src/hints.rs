@@ -52,7 +52,7 @@ impl Server<'_> {
         let hints = in_sight.map(|rule| {
             let line = document.line(rule.line);
             InlayHint {
-                position: Position::new(rule.line, self.columns.of(line, line.len())),
+                position: Position::new(rule.line, self.columns.column_at(line, line.len())),
                 label: InlayHintLabel::String(label(rule)),
                 kind: None,
                 text_edits: None,

@@ -53,7 +53,7 @@ pub fn serve(root: Option<&Path>) -> Result<()> {
     let params: InitializeParams = serde_json::from_value(params)?;
     let folder = folder(&params, root)?;
     // An error here is one that the person's editor shows.
-    let top = Snapshot::of(&folder)?.top.clone();
+    let top = Snapshot::open(&folder)?.top.clone();
     let general = params.capabilities.general.as_ref();
     let offered = general.and_then(|general| general.position_encodings.as_deref());
     let columns = Columns::offered(offered);
@@ -301,7 +301,7 @@ impl Server<'_> {
                 if document.version != analysis.version {
                     return Ok(());
                 }
-                let found = diagnostics::of(document, &analysis, self.columns);
+                let found = diagnostics::diagnose(document, &analysis, self.columns);
                 let uri = document.uri.clone();
                 self.known.insert(uri.to_string(), analysis);
                 self.publish(&uri, Some(document.version), found)?;

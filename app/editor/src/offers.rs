@@ -30,7 +30,7 @@ pub struct RuleOffer {
 
 impl Offers {
     /// What templates offer here.
-    pub fn of(collection: &Collection, survey: Option<&Survey>) -> Self {
+    pub fn collect(collection: &Collection, survey: Option<&Survey>) -> Self {
         let projects = survey.iter().flat_map(|survey| &survey.projects);
         let rules = projects.flat_map(|project| {
             project.template.rule.iter().flat_map(|rule| {

@@ -19,7 +19,7 @@ pub struct Parts {
 
 impl Parts {
     /// Those of a folder, of files that come sorted: what lies in one folder lies together.
-    pub fn of(candidates: &[(RepoPathBuf, Bytes)], folder: &RepoPath) -> Self {
+    pub fn collect(candidates: &[(RepoPathBuf, Bytes)], folder: &RepoPath) -> Self {
         let first = candidates.partition_point(|(path, _)| **path < *folder);
         let within = candidates[first..].iter();
         let within = within.take_while(|(path, _)| path.starts_with(folder));

@@ -225,7 +225,7 @@ pub fn work(
 impl Lookout<'_> {
     /// Looks, until the disk changes; nothing once the window is gone.
     fn look(&mut self, own: &Sender<Job>) -> Option<()> {
-        let snapshot = match Snapshot::of(self.top) {
+        let snapshot = match Snapshot::open(self.top) {
             Ok(snapshot) => snapshot,
             Err(error) => {
                 self.news.send(News::Said(error.to_string())).ok()?;
@@ -311,7 +311,7 @@ impl Lookout<'_> {
 
     /// What takes longer: rules for what came, and what is found.
     fn beside(&self, snapshot: &Snapshot) -> Result<(Vec<Learned>, Vec<Finding>)> {
-        let collection = Collection::of(snapshot)?.chosen(&snapshot.settings()?.draft)?;
+        let collection = Collection::load(snapshot)?.chosen(&snapshot.settings()?.draft)?;
         let survey = recognise(snapshot, snapshot.tree()?, &collection);
         let tree = snapshot.whole_tree()?;
         let first = self.first.as_ref();
@@ -345,7 +345,7 @@ impl Lookout<'_> {
 
 /// Takes the last change back, and says so.
 fn undone(snapshot: &Snapshot) -> String {
-    let undone = Journal::of(snapshot).and_then(|journal| journal.undo(None, IfEdited::Refuse));
+    let undone = Journal::open(snapshot).and_then(|journal| journal.undo(None, IfEdited::Refuse));
     match undone {
         Ok(_) => "the last change is taken back".to_owned(),
         Err(error) => error.to_string(),
@@ -353,7 +353,11 @@ fn undone(snapshot: &Snapshot) -> String {
 }
 
 fn target(snapshot: &Snapshot, proposal: &Proposal) -> Result<RuleTarget> {
-    Ok(RuleTarget::of(snapshot, proposal.scope, &proposal.folder)?)
+    Ok(RuleTarget::find(
+        snapshot,
+        proposal.scope,
+        &proposal.folder,
+    )?)
 }
 
 /// The files of rules with what is typed.
@@ -374,10 +378,10 @@ fn seen(
     let whole = snapshot.whole_tree()?;
     let overlay = overlay(&target, proposal);
     let after = Verdicts::new(snapshot, overlay.clone())?.ruled_anew(whole)?;
-    let sums = Comparison::of(whole, &after);
+    let sums = Comparison::new(whole, &after);
     let changes = || sums.folder(RepoPath::top()).before != sums.folder(RepoPath::top()).after;
     let in_vain = if !proposal.pattern.is_empty() && !changes() {
-        let usage = FileUsage::of(snapshot, &target.source, overlay)?;
+        let usage = FileUsage::compute(snapshot, &target.source, overlay)?;
         usage.rules.last().and_then(text::in_vain)
     } else {
         None

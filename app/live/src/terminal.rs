@@ -118,7 +118,7 @@ mod tests {
     fn the_terminal_is_whole_after_a_crash() {
         let this_one = std::env::current_exe().unwrap();
         let test = format!(
-            "{} --exact --nocapture commands::live::terminal::tests::crashes_where_it_is_told_to",
+            "{} --exact --nocapture terminal::tests::crashes_where_it_is_told_to",
             this_one.display()
         );
         let mut child = Command::new("script")

@@ -89,7 +89,7 @@ struct Come {
 const PICTURE: Duration = Duration::from_millis(50);
 
 impl Come {
-    fn of(phase: Phase) -> Self {
+    fn new(phase: Phase) -> Self {
         let now = Instant::now();
         Self {
             phase,
@@ -132,7 +132,7 @@ struct Told {
 impl Visit for Told {
     fn record_u64(&mut self, field: &Field, value: u64) {
         match field.name() {
-            "phase" => self.phase = Phase::of(value),
+            "phase" => self.phase = Phase::from_number(value),
             "more" => self.more = Some(value),
             "count" => self.count = value,
             "bytes" => self.bytes = value,
@@ -180,7 +180,7 @@ impl Listener {
         };
         let known = come.iter().position(|come| come.phase == phase);
         let at = known.unwrap_or_else(|| {
-            come.push(Come::of(phase));
+            come.push(Come::new(phase));
             come.len() - 1
         });
         let come = &mut come[at];

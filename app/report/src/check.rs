@@ -86,7 +86,7 @@ pub struct SpotOut {
 impl From<&Finding> for SpotOut {
     fn from(place: &Finding) -> Self {
         Self {
-            path: PathOut::of(&place.path),
+            path: PathOut::new(&place.path),
             line: place.line,
             state: place.state,
         }
@@ -100,7 +100,7 @@ impl From<&Finding> for FindingOut {
             class: finding.class(),
             rule: finding.rule.to_string(),
             level: finding.level,
-            path: PathOut::of(&finding.path),
+            path: PathOut::new(&finding.path),
             line: finding.line,
             size: finding.size,
             files: finding.files,
@@ -147,7 +147,7 @@ pub struct ClassOut {
 
 impl SummaryOut {
     /// A summary as it is written.
-    pub fn of(summary: &Summary, accepted: usize) -> Self {
+    pub fn new(summary: &Summary, accepted: usize) -> Self {
         Self {
             errors: summary.errors,
             warnings: summary.warnings,
@@ -183,7 +183,7 @@ pub struct UnreadOut {
 impl From<&Unread> for UnreadOut {
     fn from(unread: &Unread) -> Self {
         Self {
-            path: PathOut::of(&unread.path),
+            path: PathOut::new(&unread.path),
             reason: unread.reason.clone(),
         }
     }

@@ -45,7 +45,7 @@ pub struct Outcome {
 
 impl EffectOut {
     /// What came of a proposal, as it is written.
-    pub fn of(top: &Path, rules: Vec<String>, outcome: Outcome) -> Self {
+    pub fn new(top: &Path, rules: Vec<String>, outcome: Outcome) -> Self {
         Self {
             written: outcome.written,
             notes: outcome.notes,
@@ -57,7 +57,7 @@ impl EffectOut {
     pub fn of_effect(top: &Path, rules: Vec<String>, effect: &Effect) -> Self {
         let paths = |entries: &[Entry]| {
             let entries = entries.iter();
-            entries.map(|entry| PathOut::of(&entry.path)).collect()
+            entries.map(|entry| PathOut::new(&entry.path)).collect()
         };
         Self {
             schema: "redshank.effect/1",

@@ -49,9 +49,9 @@ pub struct FolderRowOut {
 
 impl FolderRowOut {
     /// A row as it is written.
-    pub fn of(path: &BStr, level: usize, stats: FileStats) -> Self {
+    pub fn new(path: &BStr, level: usize, stats: FileStats) -> Self {
         Self {
-            path: PathOut::of(path),
+            path: PathOut::new(path),
             level,
             stats,
         }

@@ -81,7 +81,7 @@ pub struct PathOut {
 
 impl PathOut {
     /// The path as it is written.
-    pub fn of(path: &BStr) -> Self {
+    pub fn new(path: &BStr) -> Self {
         let (path, path_b64) = text(path);
         Self {
             path: path.into_owned(),

@@ -32,7 +32,7 @@ pub struct MutedOut {
 
 impl From<&Muted> for MutedOut {
     fn from(muted: &Muted) -> Self {
-        let path = PathOut::of(muted.path.as_bstr());
+        let path = PathOut::new(muted.path.as_bstr());
         Self {
             path,
             changed: muted.changed,

@@ -95,7 +95,9 @@ impl From<&Outcome<'_>> for ExpectationOut {
             holds: outcome.wrong.is_empty(),
             only_here: outcome.only_here.is_some(),
             paths: outcome.paths,
-            wrong: wrong.map(|(path, _)| PathOut::of(path.as_bstr())).collect(),
+            wrong: wrong
+                .map(|(path, _)| PathOut::new(path.as_bstr()))
+                .collect(),
         }
     }
 }

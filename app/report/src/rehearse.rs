@@ -46,7 +46,7 @@ impl From<&Missing> for MissingOut {
             .as_ref()
             .map(|ruling| ruling.rule().text.to_string());
         Self {
-            path: PathOut::of(&file.path),
+            path: PathOut::new(&file.path),
             reason: text::missing_reason(&file.reason),
             rule,
         }
@@ -148,7 +148,7 @@ impl From<&Learned> for NewOut {
             }
         });
         Self {
-            path: PathOut::of(&new.path),
+            path: PathOut::new(&new.path),
             stats: new.stats,
             rule: new.rule.to_string(),
             standing: match new.standing {
@@ -180,7 +180,7 @@ impl From<&RunDifference> for DifferenceOut {
         });
         let paths = |paths: &[RepoPathBuf]| {
             let paths = paths.iter();
-            paths.map(|path| PathOut::of(path.as_bstr())).collect()
+            paths.map(|path| PathOut::new(path.as_bstr())).collect()
         };
         Self {
             ignored: ruled.collect(),

@@ -88,7 +88,7 @@ pub struct StrayOut {
 impl From<&Stray> for StrayOut {
     fn from(stray: &Stray) -> Self {
         Self {
-            path: PathOut::of(&stray.path),
+            path: PathOut::new(&stray.path),
             because: text::stray_reason(stray.because).to_owned(),
         }
     }

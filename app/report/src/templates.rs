@@ -25,7 +25,7 @@ pub struct TemplateRowOut {
 
 impl TemplateRowOut {
     /// A template as it is listed.
-    pub fn of(collection: &Collection, template: &Template) -> Self {
+    pub fn new(collection: &Collection, template: &Template) -> Self {
         let mut hidden = collection.hidden.iter();
         Self {
             name: template.name.clone(),
@@ -78,7 +78,7 @@ pub struct ExampleOut {
 
 impl ExampleOut {
     /// A failure as it is written.
-    pub fn of(template: &str, failure: &Failure) -> Self {
+    pub fn new(template: &str, failure: &Failure) -> Self {
         Self {
             template: template.to_owned(),
             pattern: failure.pattern.clone(),

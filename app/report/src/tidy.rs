@@ -77,7 +77,7 @@ pub enum StepKindOut {
 
 impl TidyOut {
     /// A plan as it is written.
-    pub fn of(top: &Path, plan: &Plan, applied: bool) -> Self {
+    pub fn new(top: &Path, plan: &Plan, applied: bool) -> Self {
         let steps = plan.steps.iter().map(|step| {
             let (act, pattern) = match &step.kind {
                 StepKind::Ignore { pattern, .. } => (StepKindOut::Ignore, Some(pattern)),
@@ -95,7 +95,7 @@ impl TidyOut {
             };
             StepOut {
                 act,
-                path: PathOut::of(path),
+                path: PathOut::new(path),
                 pattern,
                 reason: masked(&text::reason(&step.reason)),
                 finding: step.findings.first().cloned(),

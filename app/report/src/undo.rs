@@ -53,12 +53,12 @@ impl From<&Entry> for ChangeOut {
             files: entry
                 .files
                 .iter()
-                .map(|file| PathOut::of(file.as_bstr()))
+                .map(|file| PathOut::new(file.as_bstr()))
                 .collect(),
             moved: entry
                 .moved
                 .iter()
-                .map(|path| PathOut::of(path.as_bstr()))
+                .map(|path| PathOut::new(path.as_bstr()))
                 .collect(),
             untracked: entry.untracked,
         }

@@ -39,7 +39,7 @@ pub struct UntrackedOut {
 
 impl UntrackOut {
     /// The document.
-    pub fn of(top: &Path, untracking: &Untracking, applied: bool) -> Self {
+    pub fn new(top: &Path, untracking: &Untracking, applied: bool) -> Self {
         Self {
             schema: "redshank.untrack/1",
             root: root(top),
@@ -48,7 +48,7 @@ impl UntrackOut {
                 .files
                 .iter()
                 .map(|path| UntrackedOut {
-                    path: PathOut::of(path.as_bstr()),
+                    path: PathOut::new(path.as_bstr()),
                     committed: untracking.committed.binary_search(path).is_ok(),
                     ignored: untracking.not_ignored.binary_search(path).is_err(),
                 })

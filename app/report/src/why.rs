@@ -24,7 +24,7 @@ pub struct AnswerOut<'a, R> {
 
 impl<'a, R> AnswerOut<'a, R> {
     /// An answer as it is written.
-    pub fn of(given: &'a BStr, verdict: State, rule: Option<R>) -> Self {
+    pub fn new(given: &'a BStr, verdict: State, rule: Option<R>) -> Self {
         let (path, path_b64) = text(given);
         Self {
             path,

@@ -80,7 +80,7 @@ impl Edit {
         let (path, after) = (self.path.clone(), self.after.clone());
         FileChange {
             area: self.area,
-            ..FileChange::of(path, self.before.clone(), after)
+            ..FileChange::new(path, self.before.clone(), after)
         }
     }
 }
@@ -101,7 +101,7 @@ pub fn overlay_of(edits: &[Edit]) -> Overlay {
 /// If the tree can't be walked.
 pub fn effect_of(snapshot: &Snapshot, edits: &[Edit]) -> Result<Effect> {
     let (tree, overlay) = (snapshot.tree()?, overlay_of(edits));
-    let mut effect = Effect::of(snapshot, tree, overlay.clone(), &[])?;
+    let mut effect = Effect::compute(snapshot, tree, overlay.clone(), &[])?;
     let written = edits
         .iter()
         .filter(|edit| edit.area == Area::Worktree && edit.is_change());
@@ -124,7 +124,7 @@ pub fn write(worktree: &Worktree, command: &str, edits: &[Edit]) -> Result<()> {
     let changed: Vec<FileChange> = changed.map(Edit::change).collect();
     match (&worktree.repository, changed.as_slice()) {
         (_, []) => Ok(()),
-        (Some(_), _) => Journal::of(worktree)?.apply(command, &Changes::of_files(changed)),
+        (Some(_), _) => Journal::open(worktree)?.apply(command, &Changes::of_files(changed)),
         (None, [one]) => write_without_journal(worktree, one),
         (None, _) => Err(Error::OnlyAdding),
     }

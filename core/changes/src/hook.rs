@@ -169,7 +169,7 @@ impl<'a> Hook<'a> {
         let files: Result<Vec<Vec<FileChange>>> = hooks.iter().map(edits).collect();
         let files = files?.concat();
         match hooks.first().filter(|_| !files.is_empty()) {
-            Some(hook) => Journal::of(hook.worktree)?.apply(command, &Changes::of_files(files)),
+            Some(hook) => Journal::open(hook.worktree)?.apply(command, &Changes::of_files(files)),
             None => Ok(()),
         }
     }

@@ -11,12 +11,12 @@
 //! use redshank_rules::RepoPath;
 //! use redshank_worktree::Snapshot;
 //!
-//! let snapshot = Snapshot::of(folder.path())?;
-//! let target = RuleTarget::of(&snapshot, RuleScope::Team, RepoPath::top())?;
+//! let snapshot = Snapshot::open(folder.path())?;
+//! let target = RuleTarget::find(&snapshot, RuleScope::Team, RepoPath::top())?;
 //! let after = target.with(&["*.raw".into()]);
 //! write(&snapshot, "add", &[Edit::of_rules(target, after)])?;
 //! assert!(folder.path().join(".gitignore").exists());
-//! assert_eq!(Journal::of(&snapshot)?.list()?[0].command, "add");
+//! assert_eq!(Journal::open(&snapshot)?.list()?[0].command, "add");
 //! # Ok(())
 //! # }
 //! ```

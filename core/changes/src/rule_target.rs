@@ -26,7 +26,7 @@ impl RuleTarget {
     ///
     /// # Errors
     /// If there is no such file, it can't be read, or git would not read it.
-    pub fn of(snapshot: &Snapshot, scope: RuleScope, folder: &RepoPath) -> Result<Self> {
+    pub fn find(snapshot: &Snapshot, scope: RuleScope, folder: &RepoPath) -> Result<Self> {
         let target = match scope {
             RuleScope::Team => Self::in_tree(snapshot, RepoPath::top())?,
             RuleScope::Folder => Self::in_tree(snapshot, folder)?,

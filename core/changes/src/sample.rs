@@ -43,7 +43,7 @@ pub struct Sample {
 ///
 /// It is made key by key from what was read, never by taking values out of the text: what isn't an
 /// assignment, an empty line or a comment in words is left out.
-pub fn of(text: &[u8]) -> Option<Sample> {
+pub fn sample(text: &[u8]) -> Option<Sample> {
     // Each with whether it is an assignment.
     let mut lines: Vec<(Vec<u8>, bool)> = Vec::new();
     let mut values: Vec<&[u8]> = Vec::new();
@@ -352,8 +352,8 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn sample(text: &str) -> String {
-        of(text.as_bytes())
+    fn text_of_sample(text: &str) -> String {
+        sample(text.as_bytes())
             .map(|sample| String::from_utf8(sample.text).unwrap())
             .unwrap_or_default()
     }
@@ -363,9 +363,9 @@ mod tests {
         let text = "# the gateway\n# old password: tide\nexport URL=http://x\nKEY = \"a\nb=2\nc\" \n\n#OLD=gone\nPORT=1 # at home\r\nstray\n\nLAST='x'";
         let wanted =
             "# the gateway\n# old password:\nexport URL=\nKEY =\n\n#OLD=\nPORT=\r\n\nLAST=";
-        let made = of(text.as_bytes()).unwrap();
+        let made = sample(text.as_bytes()).unwrap();
         assert_eq!((made.text.as_bstr(), made.left_out), (wanted.into(), 3));
-        assert_eq!(of(b"# nothing\n\n"), None);
+        assert_eq!(sample(b"# nothing\n\n"), None);
     }
 
     /// Ways in which values stand in such files, each with what may stay.
@@ -402,7 +402,7 @@ mod tests {
             ("A=one\\\nTWO=three\nB=1\n", "A=\nB=\n"),
             ("A=`one\nTWO=three`\nB=1\n", "A=\nB=\n"),
         ] {
-            assert_eq!(sample(text), wanted, "{text}");
+            assert_eq!(text_of_sample(text), wanted, "{text}");
         }
     }
 
@@ -422,7 +422,7 @@ mod tests {
             before in "[ #\n]{0,3}",
             more in "[A-Za-z0-9+/]{12,40}={0,2}",
         ) {
-            let made = sample(&format!("{before}{key}={value}\n{more}\n\nLAST=1\n"));
+            let made = text_of_sample(&format!("{before}{key}={value}\n{more}\n\nLAST=1\n"));
             prop_assert!(!made.contains(&value) && !made.contains(&more), "{made}");
         }
     }

@@ -29,7 +29,7 @@ impl Root {
     pub fn create(&self, path: &BStr, mode: u32) -> Result<File> {
         let flags =
             OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC | OFlags::NOFOLLOW;
-        let folder = Folder::of(self, path)?;
+        let folder = Folder::open(self, path)?;
         Ok(rustix::fs::openat(
             &folder,
             resolve::name(path).to_vec(),
@@ -46,7 +46,7 @@ impl Root {
     pub fn symlink(&self, target: &BStr, path: &BStr) -> Result<()> {
         Ok(rustix::fs::symlinkat(
             target.to_vec(),
-            &Folder::of(self, path)?,
+            &Folder::open(self, path)?,
             resolve::name(path).to_vec(),
         )?)
     }
@@ -74,7 +74,7 @@ impl Root {
             .filter(|end| *end > 0);
         for end in ends {
             let here = BStr::new(&bare[..end]);
-            let above = Folder::of(self, here)?;
+            let above = Folder::open(self, here)?;
             match rustix::fs::mkdirat(
                 &above,
                 resolve::name(here).to_vec(),
@@ -94,7 +94,7 @@ impl Root {
     /// # Errors
     /// If the disk has no second names, or something lies there.
     pub fn link(&self, path: &BStr, to: (&Self, &BStr)) -> Result<()> {
-        let (from, into) = (Folder::of(self, path)?, Folder::of(to.0, to.1)?);
+        let (from, into) = (Folder::open(self, path)?, Folder::open(to.0, to.1)?);
         let (name, new) = (resolve::name(path).to_vec(), resolve::name(to.1).to_vec());
         Ok(rustix::fs::linkat(
             &from,
@@ -112,7 +112,7 @@ impl Root {
     /// may not ([`Put::Free`]), or nothing does ([`Put::Swap`]). Of kind `Unsupported` where the
     /// disk can't do it that way.
     pub fn rename(&self, path: &BStr, to: (&Self, &BStr), put: Put) -> Result<()> {
-        let (from, into) = (Folder::of(self, path)?, Folder::of(to.0, to.1)?);
+        let (from, into) = (Folder::open(self, path)?, Folder::open(to.0, to.1)?);
         let (name, new) = (resolve::name(path).to_vec(), resolve::name(to.1).to_vec());
         let flags = match put {
             Put::Over => return Ok(rustix::fs::renameat(&from, name, &into, new)?),
@@ -133,7 +133,7 @@ impl Root {
     /// If it isn't there, is a folder, or the disk refuses.
     pub fn remove_file(&self, path: &BStr) -> Result<()> {
         Ok(rustix::fs::unlinkat(
-            &Folder::of(self, path)?,
+            &Folder::open(self, path)?,
             resolve::name(path).to_vec(),
             AtFlags::empty(),
         )?)
@@ -156,7 +156,7 @@ impl Root {
     /// If something is in it, it isn't there, or the disk refuses.
     pub fn remove_folder(&self, path: &BStr) -> Result<()> {
         Ok(rustix::fs::unlinkat(
-            &Folder::of(self, path)?,
+            &Folder::open(self, path)?,
             resolve::name(path).to_vec(),
             AtFlags::REMOVEDIR,
         )?)
@@ -168,7 +168,7 @@ impl Root {
     /// # Errors
     /// If something is mounted inside, or the disk refuses; what was deleted before stays so.
     pub fn remove_tree(&self, path: &BStr) -> Result<()> {
-        let above = Folder::of(self, path)?;
+        let above = Folder::open(self, path)?;
         remove_tree(&above, resolve::name(path))
     }
 
@@ -178,11 +178,11 @@ impl Root {
     /// If a folder can't be listed.
     pub fn mounts(&self, path: &BStr) -> Result<Vec<BString>> {
         let mut found = Vec::new();
-        let above = Folder::of(self, path)?;
+        let above = Folder::open(self, path)?;
         let disk = above.meta(BStr::new(""))?.identity.0;
         let mut waiting = vec![BString::from(path.strip_suffix(b"/").unwrap_or(path))];
         while let Some(path) = waiting.pop() {
-            let folder = Folder::of(self, path.as_ref())?;
+            let folder = Folder::open(self, path.as_ref())?;
             if meta::is_mount(&folder, resolve::name(path.as_ref()), disk)? {
                 found.push(path);
                 continue;
@@ -253,7 +253,7 @@ impl Root {
             last_access: time,
             last_modification: time,
         };
-        let folder = Folder::of(self, path)?;
+        let folder = Folder::open(self, path)?;
         Ok(rustix::fs::utimensat(
             &folder,
             resolve::name(path).to_vec(),

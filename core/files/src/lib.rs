@@ -79,7 +79,7 @@ impl Root {
     /// # Errors
     /// If nothing lies there, or it can't be told.
     pub fn meta(&self, path: &BStr) -> Result<Meta> {
-        Folder::of(self, path)?.meta(resolve::name(path))
+        Folder::open(self, path)?.meta(resolve::name(path))
     }
 
     /// The same, with nothing for what isn't there: neither the path, nor a folder on the way, or
@@ -137,7 +137,7 @@ impl Root {
     /// # Errors
     /// If it is no link or can't be read.
     pub fn link_target(&self, path: &BStr) -> Result<BString> {
-        Folder::of(self, path)?.link_target(resolve::name(path))
+        Folder::open(self, path)?.link_target(resolve::name(path))
     }
 
     /// The names in a folder, the empty path for this one, and what each is; in no order. A name

@@ -20,7 +20,7 @@ pub enum FileKind {
 }
 
 impl FileKind {
-    pub(crate) fn of(kind: FileType) -> Self {
+    pub(crate) fn from_file_type(kind: FileType) -> Self {
         match kind {
             FileType::RegularFile => Self::File,
             FileType::Directory => Self::Folder,
@@ -58,7 +58,7 @@ pub struct Meta {
 }
 
 impl Meta {
-    pub(crate) fn of(stat: &rustix::fs::Stat) -> Self {
+    pub(crate) fn from_stat(stat: &rustix::fs::Stat) -> Self {
         let (seconds, nanoseconds) = (
             stat.st_mtime,
             u32::try_from(stat.st_mtime_nsec).unwrap_or(0),
@@ -68,7 +68,7 @@ impl Meta {
             Err(_) => SystemTime::UNIX_EPOCH,
         };
         Self {
-            kind: FileKind::of(FileType::from_raw_mode(stat.st_mode)),
+            kind: FileKind::from_file_type(FileType::from_raw_mode(stat.st_mode)),
             size: u64::try_from(stat.st_size).unwrap_or(0),
             modified,
             mode: stat.st_mode & 0o7777,
@@ -80,7 +80,7 @@ impl Meta {
 
 /// The file, if it is a regular one.
 pub(crate) fn regular(file: File) -> Result<File> {
-    match FileKind::of(FileType::from_raw_mode(rustix::fs::fstat(&file)?.st_mode)) {
+    match FileKind::from_file_type(FileType::from_raw_mode(rustix::fs::fstat(&file)?.st_mode)) {
         FileKind::File => Ok(file),
         other => Err(not_regular(other)),
     }

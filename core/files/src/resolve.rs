@@ -91,7 +91,7 @@ pub(crate) fn file(root: &OwnedFd, path: &BStr) -> Result<File> {
 /// What lies at a path beneath a folder; links in its midst are followed.
 pub(crate) fn kind(root: &OwnedFd, path: &BStr) -> Result<FileKind> {
     let stat = rustix::fs::statat(root, plain(path)?, AtFlags::SYMLINK_NOFOLLOW)?;
-    Ok(Meta::of(&stat).kind)
+    Ok(Meta::from_stat(&stat).kind)
 }
 
 /// Whether the system has no `openat2`, or somebody forbids it.
@@ -130,7 +130,7 @@ fn step_by_step(root: BorrowedFd, bare: &[u8], flags: OFlags) -> Result<OwnedFd>
 fn met_a_link(at: BorrowedFd, part: &[u8], error: Errno) -> Error {
     let is_link = || {
         let found = rustix::fs::statat(at, part, AtFlags::SYMLINK_NOFOLLOW);
-        found.is_ok_and(|found| Meta::of(&found).kind == FileKind::Link)
+        found.is_ok_and(|found| Meta::from_stat(&found).kind == FileKind::Link)
     };
     told(if error == Errno::NOTDIR && is_link() {
         Errno::LOOP
@@ -200,7 +200,7 @@ impl Folder {
     ///
     /// # Errors
     /// If it isn't there, is no folder, or a link is on the way.
-    pub fn of(root: &Root, path: &BStr) -> Result<Self> {
+    pub fn open(root: &Root, path: &BStr) -> Result<Self> {
         plain(path)?;
         Self::at(root, parent(path))
     }
@@ -219,7 +219,7 @@ impl Folder {
         } else {
             rustix::fs::statat(self, name.as_bytes(), AtFlags::SYMLINK_NOFOLLOW)?
         };
-        Ok(Meta::of(&stat))
+        Ok(Meta::from_stat(&stat))
     }
 
     pub(crate) fn link_target(&self, name: &BStr) -> Result<BString> {
@@ -261,7 +261,7 @@ impl Folder {
             let kind = match entry.file_type() {
                 // Not every disk says it along with the name.
                 rustix::fs::FileType::Unknown => if_there(self.meta(name))?.map(|meta| meta.kind),
-                known => Some(FileKind::of(known)),
+                known => Some(FileKind::from_file_type(known)),
             };
             names.extend(kind.map(|kind| (name.to_owned(), kind)));
         }

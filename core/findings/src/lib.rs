@@ -13,7 +13,7 @@
 //! use redshank_worktree::{Class, Snapshot};
 //!
 //! std::fs::write(folder.path().join(".DS_Store"), "")?;
-//! let snapshot = Snapshot::of(folder.path())?;
+//! let snapshot = Snapshot::open(folder.path())?;
 //! let templates = Collection::built_in()?;
 //! let survey = recognise(&snapshot, snapshot.tree()?, &templates);
 //! let found = scan(&snapshot, &survey, &ScanOptions::default())?.findings;
@@ -259,7 +259,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
         unread: scan.tree.unread.clone(),
         ..ScanResult::default()
     };
-    let (templates, findings) = TemplatePaths::of(scan)?;
+    let (templates, findings) = TemplatePaths::find(scan)?;
     result.findings = findings;
     let mut known = Known {
         templates: &templates,
@@ -267,7 +267,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     };
     // Reading what files hold takes the longest; meanwhile, names and links are looked at.
     let (content, around) = rayon::join(
-        || ContentScan::of(scan, &templates),
+        || ContentScan::run(scan, &templates),
         || find_around(scan, &templates),
     );
     let (content, seen) = content?;

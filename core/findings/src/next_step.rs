@@ -25,7 +25,11 @@ impl NextStep {
     ///
     /// # Errors
     /// If the tree or the ignore file at the top can't be read.
-    pub fn of(snapshot: &Snapshot, survey: &Survey, findings: &[Finding]) -> crate::Result<Self> {
+    pub fn choose(
+        snapshot: &Snapshot,
+        survey: &Survey,
+        findings: &[Finding],
+    ) -> crate::Result<Self> {
         if snapshot.repository.is_none() {
             return Ok(Self::Init);
         }

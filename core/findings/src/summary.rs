@@ -30,7 +30,7 @@ pub struct ClassSummary {
 
 impl Summary {
     /// Counts findings.
-    pub fn of<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Self {
+    pub fn from_findings<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Self {
         let findings: Vec<&Finding> = findings.into_iter().collect();
         let of_level = |level| findings.iter().filter(|one| one.level == level).count();
         let classes = Class::ALL.into_iter();
@@ -39,14 +39,14 @@ impl Summary {
             warnings: of_level(Level::Warning),
             notes: of_level(Level::Note),
             classes: classes
-                .filter_map(|class| ClassSummary::of(class, &findings))
+                .filter_map(|class| ClassSummary::from_findings(class, &findings))
                 .collect(),
         }
     }
 }
 
 impl ClassSummary {
-    fn of(class: Class, findings: &[&Finding]) -> Option<Self> {
+    fn from_findings(class: Class, findings: &[&Finding]) -> Option<Self> {
         let of_class = findings.iter().copied().filter(|one| one.class() == class);
         let (count, places) = (of_class.clone().count(), of_class.flat_map(Finding::places));
         let mut paths: Vec<&Finding> = places.collect();
@@ -81,7 +81,7 @@ mod tests {
             on(Class::Generated, Level::Warning, "a.log", 2),
             on(Class::Secret, Level::Error, ".env", 9),
         ];
-        let summary = Summary::of(&findings);
+        let summary = Summary::from_findings(&findings);
         assert_eq!((summary.errors, summary.warnings, summary.notes), (1, 2, 1));
         let rows = summary.classes.iter();
         let rows: Vec<_> = rows

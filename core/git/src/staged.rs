@@ -87,7 +87,7 @@ impl Repository {
     /// # Errors
     /// If git can't be started.
     pub fn blobs(&self) -> Result<Blobs> {
-        Blobs::of(self.git())
+        Blobs::start(self.git())
     }
 }
 
@@ -99,7 +99,7 @@ pub struct Blobs {
 }
 
 impl Blobs {
-    fn of(git: Git) -> Result<Self> {
+    fn start(git: Git) -> Result<Self> {
         let mut child = git.args(["cat-file", "--batch"]).piped()?;
         let (questions, answers) = (child.stdin.take(), child.stdout.take());
         let answers =

@@ -68,7 +68,7 @@ impl Phase {
     }
 
     /// The phase that an event's field `phase` tells.
-    pub fn of(number: u64) -> Option<Self> {
+    pub fn from_number(number: u64) -> Option<Self> {
         Self::ALL.into_iter().find(|phase| *phase as u64 == number)
     }
 }

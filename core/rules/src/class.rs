@@ -65,12 +65,12 @@ impl Class {
             };
             at += 1;
             if *text.get(at)? == b']' {
-                return Some((Self::of(&members, negated, fold), at + 1));
+                return Some((Self::new(&members, negated, fold), at + 1));
             }
         }
     }
 
-    fn of(members: &[Member], negated: bool, fold: bool) -> Self {
+    fn new(members: &[Member], negated: bool, fold: bool) -> Self {
         let mut class = Self { bits: [0; 4] };
         members.iter().for_each(|member| class.add(member, fold));
         if negated {

@@ -31,7 +31,7 @@ impl GrowingList {
             rules.splice(0..0, last.rules().iter().cloned());
         }
         if !rules.is_empty() {
-            let list = RuleList::of(self.source.clone(), rules, self.case);
+            let list = RuleList::from_rules(self.source.clone(), rules, self.case);
             self.lists.push(Arc::new(list));
         }
     }

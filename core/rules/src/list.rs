@@ -39,7 +39,7 @@ impl RuleList {
             available_parallelism().map_or(1, NonZero::get)
         };
         if threads == 1 {
-            return Self::of(source, read(&lines), case);
+            return Self::from_rules(source, read(&lines), case);
         }
         // Threads of its own: one of a pool might be given work that waits for this list.
         let rules = std::thread::scope(|scope| {
@@ -49,14 +49,14 @@ impl RuleList {
             read.collect::<Result<Vec<_>, _>>()
         });
         match rules {
-            Ok(rules) => Self::of(source, rules.into_iter().flatten().collect(), case),
+            Ok(rules) => Self::from_rules(source, rules.into_iter().flatten().collect(), case),
             Err(panic) => std::panic::resume_unwind(panic),
         }
     }
 
     /// A list of rules that are read already, all in that case.
-    pub fn of(source: Source, rules: Vec<Rule>, case: Case) -> Self {
-        let lookup = Lookup::of(&rules, case);
+    pub fn from_rules(source: Source, rules: Vec<Rule>, case: Case) -> Self {
+        let lookup = Lookup::build(&rules, case);
         Self {
             source,
             rules,
@@ -116,7 +116,7 @@ pub struct RuleId(usize, u32);
 
 impl RuleId {
     /// The identity of a rule by its list and its place there.
-    pub fn of(list: &Arc<RuleList>, at: usize) -> Self {
+    pub fn new(list: &Arc<RuleList>, at: usize) -> Self {
         Self(Arc::as_ptr(list) as usize, at as u32)
     }
 }
@@ -140,7 +140,7 @@ impl Ruling {
 
     /// Which rule it is, among all that live at the same time.
     pub fn id(&self) -> RuleId {
-        RuleId::of(&self.list, self.at as usize)
+        RuleId::new(&self.list, self.at as usize)
     }
 
     /// The list that holds it.

@@ -62,7 +62,7 @@ type Gram = [u8; 3];
 const SEEN_BITS: u32 = 16;
 
 impl Lookup {
-    pub(super) fn of(rules: &[Rule], case: Case) -> Self {
+    pub(super) fn build(rules: &[Rule], case: Case) -> Self {
         let mut lookup = Self {
             fold: case == Case::Blind,
             names: Drawers::new(),
@@ -73,7 +73,7 @@ impl Lookup {
         let held = if few {
             HeldGrams::default()
         } else {
-            HeldGrams::of(rules)
+            HeldGrams::build(rules)
         };
         let mut held_of_rules = held.of_rules.iter();
         if !few {
@@ -217,7 +217,7 @@ struct HeldGrams {
 }
 
 impl HeldGrams {
-    fn of(rules: &[Rule]) -> Self {
+    fn build(rules: &[Rule]) -> Self {
         let mut held = Self::default();
         for rule in rules {
             if let Key::Holds(literals) = rule.glob().key() {

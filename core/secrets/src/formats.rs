@@ -137,7 +137,7 @@ pub(super) struct Kinds<'a> {
 
 impl<'a> Kinds<'a> {
     /// Those of a file.
-    pub(super) fn of(formats: &'a Formats, path: &'a RepoPath) -> Self {
+    pub(super) fn at(formats: &'a Formats, path: &'a RepoPath) -> Self {
         Self {
             path: Some(path),
             ..Self::any(formats)

@@ -119,7 +119,7 @@ pub struct ScannedText {
 
 /// Whether a file is an environment file, by its name; a sample of one is none.
 pub fn is_environment(path: &RepoPath) -> bool {
-    Formats::get().is_ok_and(|formats| Kinds::of(formats, path).has(FileCategory::Environment))
+    Formats::get().is_ok_and(|formats| Kinds::at(formats, path).has(FileCategory::Environment))
 }
 
 /// A text in which no credential is shown whole, for whatever is echoed of other people's files:
@@ -175,7 +175,7 @@ pub fn scan(
     file: &mut dyn Read,
 ) -> Result<std::io::Result<ScannedText>, TableError> {
     let formats = Formats::get()?;
-    let kinds = Kinds::of(formats, path);
+    let kinds = Kinds::at(formats, path);
     Ok(scan::contents(file, formats, path, &kinds).map(|hits| {
         let all = hits.len();
         let credentials: Vec<Credential> = hits

@@ -201,7 +201,7 @@ impl<'f> Credentials<'f> {
     fn take_in(&mut self, window: &[u8], seen: usize, path: &RepoPath, mut spans: Vec<Span<'f>>) {
         // What ends in the part that was looked at before has been found before.
         spans.retain(|span| self.is_at_start(seen) || span.secret.end > seen);
-        let mut lines = Lines::of(window);
+        let mut lines = Lines::new(window);
         for span in spans {
             let (line, accepted) = lines.around(span.start, &span.secret);
             let line = self.lines_before + line;
@@ -266,7 +266,7 @@ struct Lines<'t> {
 }
 
 impl<'t> Lines<'t> {
-    fn of(text: &'t [u8]) -> Self {
+    fn new(text: &'t [u8]) -> Self {
         Self {
             text,
             counted: (0, 0),
@@ -539,7 +539,7 @@ mod tests {
             let text: String = parts.into_iter().map(|part| PARTS[part]).collect();
             let formats = Formats::get().unwrap();
             for path in ["a.py", "a.yml", "a.sh", "a.csv", "a.sql", "a.xml", ".env", "a.md", "a.min.js"] {
-                let kinds = Kinds::of(formats, RepoPath::new(path));
+                let kinds = Kinds::at(formats, RepoPath::new(path));
                 for span in spans_of(text.as_bytes(), formats, &kinds).unwrap() {
                     prop_assert!(!span.secret.is_empty() && span.secret.end <= text.len());
                     prop_assert!(span.start <= span.secret.start);

@@ -537,7 +537,12 @@ impl Parts {
 mod tests {
     use super::*;
 
-    fn of(name: &str, value: &str, written: Quoting, is_setting: bool) -> Option<Strength> {
+    fn strength_of(
+        name: &str,
+        value: &str,
+        written: Quoting,
+        is_setting: bool,
+    ) -> Option<Strength> {
         let says = crate::names::kind_of(name.as_bytes()).unwrap();
         let standing = Standing {
             says,
@@ -550,7 +555,7 @@ mod tests {
 
     #[test]
     fn what_somebody_chose_is_told_from_references_labels_and_stand_ins() {
-        let quoted = |name, value| of(name, value, Quoting::Quoted, false);
+        let quoted = |name, value| strength_of(name, value, Quoting::Quoted, false);
         for value in [
             "sunshine",
             "Hoch#wasser7",
@@ -596,13 +601,16 @@ mod tests {
             quoted("auth_token", "9f8e2c71-0b4d-4f3a-9d55-1c2b3a4d5e6f"),
             Some(Strength::Secret)
         );
-        assert_eq!(of("password", "*anchor", Quoting::Bare, true), None);
         assert_eq!(
-            of("password", "sunshine", Quoting::Bare, true),
+            strength_of("password", "*anchor", Quoting::Bare, true),
+            None
+        );
+        assert_eq!(
+            strength_of("password", "sunshine", Quoting::Bare, true),
             Some(Strength::Secret)
         );
         assert_eq!(
-            of("password", "password", Quoting::Bare, true),
+            strength_of("password", "password", Quoting::Bare, true),
             Some(Strength::StandIn)
         );
         assert!(read::<Tables>("words of values", include_str!("values.toml")).is_ok());

@@ -59,7 +59,7 @@ impl Collection {
     ///
     /// # Errors
     /// If a template can't be read, is not in the format, or fails its own examples.
-    pub fn of(snapshot: &Snapshot) -> Result<Self> {
+    pub fn load(snapshot: &Snapshot) -> Result<Self> {
         let own = own_files(snapshot)?
             .into_iter()
             .map(read_own)
@@ -101,7 +101,7 @@ impl Collection {
     /// The one template of that name that counts in a place; reads no other.
     ///
     /// # Errors
-    /// As [`Self::of`], and if there is none of that name; the error names the nearest.
+    /// As [`Self::load`], and if there is none of that name; the error names the nearest.
     pub fn one(snapshot: &Snapshot, name: &str) -> Result<Template> {
         let own = own_files(snapshot)?
             .into_iter()
@@ -111,7 +111,7 @@ impl Collection {
         match (own, built_in) {
             (Some(own), _) => read_own(own),
             (None, Some(file)) => read_built_in(file),
-            (None, None) => Self::of(snapshot)?.find(name).cloned(),
+            (None, None) => Self::load(snapshot)?.find(name).cloned(),
         }
     }
 

@@ -8,7 +8,7 @@
 //!
 //! std::fs::create_dir(folder.path().join("gateway"))?;
 //! std::fs::write(folder.path().join("gateway/Cargo.toml"), "[package]\n")?;
-//! let snapshot = Snapshot::of(folder.path())?;
+//! let snapshot = Snapshot::open(folder.path())?;
 //! let templates = Collection::built_in()?;
 //! let survey = recognise(&snapshot, snapshot.tree()?, &templates);
 //! assert_eq!(survey.projects[0].template.name, "rust");

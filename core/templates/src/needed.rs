@@ -104,7 +104,7 @@ pub struct NeededPaths(Vec<(RepoPathBuf, Rule)>);
 
 impl NeededPaths {
     /// What these projects need.
-    pub fn of(projects: &[Project]) -> Self {
+    pub fn collect(projects: &[Project]) -> Self {
         Self(
             projects
                 .iter()

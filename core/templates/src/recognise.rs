@@ -124,7 +124,7 @@ pub fn recognise<'a>(
     templates: &'a [Template],
 ) -> Survey<'a> {
     let phase = Phase::Recognise.begin();
-    let markers = Markers::of(templates, snapshot.case());
+    let markers = Markers::collect(templates, snapshot.case());
     let files = tree
         .to_commit()
         .filter(|entry| entry.kind == EntryKind::File);
@@ -506,7 +506,7 @@ struct Sought<'a> {
 }
 
 impl<'a> Markers<'a> {
-    fn of(templates: &'a [Template], case: Case) -> Self {
+    fn collect(templates: &'a [Template], case: Case) -> Self {
         let mut sought = Vec::new();
         let mut rules = Vec::new();
         for template in templates {
@@ -533,7 +533,7 @@ impl<'a> Markers<'a> {
         let source = Source::of_folder(RepoPathBuf::default());
         Self {
             sought,
-            rules: RuleList::of(source, rules, case),
+            rules: RuleList::from_rules(source, rules, case),
         }
     }
 

@@ -89,7 +89,7 @@ pub fn taken_away<'p>(
     let Some(guard) = &survey.guard else {
         return Vec::new();
     };
-    let needed = NeededPaths::of(&survey.projects);
+    let needed = NeededPaths::collect(&survey.projects);
     let taken = paths.into_iter().filter_map(|path| {
         let loss = loss(guard, survey, &needed, path)?;
         Some(TakenFile {

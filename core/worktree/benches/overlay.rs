@@ -59,7 +59,7 @@ fn one_rule_more(bencher: Bencher) {
 fn its_effect(bencher: Bencher) {
     on_ground(bencher, |snapshot, overlay| {
         let tree = snapshot.tree().expect("the tree");
-        let effect = Effect::of(snapshot, tree, overlay, &[]).expect("the effect");
+        let effect = Effect::compute(snapshot, tree, overlay, &[]).expect("the effect");
         effect.kept_out.len()
     });
 }
@@ -67,7 +67,7 @@ fn its_effect(bencher: Bencher) {
 fn on_ground(bencher: Bencher, ask: impl Fn(&Snapshot, Overlay) -> usize + Sync) {
     let ground = tempfile::tempdir().expect("a folder");
     lay_out(ground.path());
-    let snapshot = Snapshot::of(ground.path()).expect("a working tree");
+    let snapshot = Snapshot::open(ground.path()).expect("a working tree");
     assert!(snapshot.tree().expect("the tree").entries.len() > 150_000);
     let changed = format!("{}*.csv\n", rules()).into_bytes();
     bencher

@@ -15,7 +15,7 @@ pub struct Proposed<'s> {
 
 impl<'s> Proposed<'s> {
     /// Patterns of a file of rules; `text` is as it would stand there.
-    pub fn of(snapshot: &'s Snapshot, source: &Source, text: &[u8]) -> Self {
+    pub fn new(snapshot: &'s Snapshot, source: &Source, text: &[u8]) -> Self {
         Self {
             snapshot,
             list: RuleList::parse(source.clone(), text, snapshot.case()),
@@ -34,7 +34,7 @@ impl<'s> Proposed<'s> {
 
     /// The candidates that they are about.
     pub fn candidates(&self, tree: &Tree) -> FileStats {
-        FileStats::of(
+        FileStats::sum(
             tree.in_state(State::Candidate)
                 .filter(|entry| self.is_about(entry)),
         )

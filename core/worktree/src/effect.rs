@@ -28,13 +28,13 @@ impl Effect {
     ///
     /// # Errors
     /// If the tree can't be walked again.
-    pub fn of(
+    pub fn compute(
         snapshot: &Snapshot,
         before: &Tree,
         overlay: Overlay,
         untracked: &[RepoPathBuf],
     ) -> Result<Self> {
-        let stats = FileStats::of(before.to_commit());
+        let stats = FileStats::sum(before.to_commit());
         if overlay.is_empty() && untracked.is_empty() {
             return Ok(Self {
                 before: stats,
@@ -126,8 +126,8 @@ impl Effect {
         };
         let candidates = after.in_state(State::Candidate);
         Ok(Self {
-            before: FileStats::of(before.to_commit()),
-            after: FileStats::of(after.to_commit().filter(stays)),
+            before: FileStats::sum(before.to_commit()),
+            after: FileStats::sum(after.to_commit().filter(stays)),
             kept_out: before
                 .to_commit()
                 .filter(|entry| !is_in(&after, entry) || !stays(entry))

@@ -14,7 +14,7 @@ use std::collections::HashMap;
 /// Tells the exceptions in a report that can't work: those that do nothing in this tree, which
 /// stops at shut folders, and match something in one of them.
 pub fn tell_exceptions_in_vain(snapshot: &Snapshot, tree: &Tree, report: &mut UsageReport) {
-    let idle = Idle::of(&report.rules, snapshot.case());
+    let idle = Idle::collect(&report.rules, snapshot.case());
     if idle.lists.is_empty() {
         return;
     }
@@ -61,7 +61,7 @@ struct Idle {
 }
 
 impl Idle {
-    fn of(rules: &[RuleUsage], case: Case) -> Self {
+    fn collect(rules: &[RuleUsage], case: Case) -> Self {
         let mut lists: Vec<(RuleList, Vec<usize>)> = Vec::new();
         let is_idle = |usage: &&(usize, &RuleUsage)| {
             let may = matches!(
@@ -80,7 +80,7 @@ impl Idle {
         for of_list in idle.chunk_by(|a, b| std::sync::Arc::ptr_eq(&a.1.list, &b.1.list)) {
             let rules = of_list.iter().map(|(_, usage)| usage.rule().clone());
             let source = of_list[0].1.list.source.clone();
-            let list = RuleList::of(source, rules.collect(), case);
+            let list = RuleList::from_rules(source, rules.collect(), case);
             lists.push((list, of_list.iter().map(|(at, _)| *at).collect()));
         }
         Self { lists }

@@ -11,7 +11,7 @@
 //!
 //! std::fs::write(folder.path().join(".gitignore"), "*.raw\n")?;
 //! std::fs::write(folder.path().join("spring.raw"), "")?;
-//! let snapshot = Snapshot::of(folder.path())?;
+//! let snapshot = Snapshot::open(folder.path())?;
 //! let verdict = |rules| Verdicts::new(&snapshot, rules)?.query(RepoPath::new("spring.raw"));
 //! assert_eq!(verdict(Overlay::new())?.state, State::Ignored);
 //! let emptied = Overlay::from([(".gitignore".into(), Vec::new())]);

@@ -339,14 +339,14 @@ impl SettingsFile {
         let text = bytes
             .map(|bytes| toml_file::text(bytes, &path))
             .transpose()?;
-        Self::of(text, path)
+        Self::parse(text, path)
     }
 
     /// The settings that a text holds, or the defaults without one; `path` is the file's.
     ///
     /// # Errors
     /// If it is not in the format; the error names the line and what was expected.
-    pub fn of(text: Option<String>, path: PathBuf) -> Result<Self> {
+    pub fn parse(text: Option<String>, path: PathBuf) -> Result<Self> {
         let settings = match &text {
             Some(text) => Settings::parse(text, &path)?,
             None => Settings::default(),

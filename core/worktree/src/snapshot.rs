@@ -93,7 +93,7 @@ impl Snapshot {
     ///
     /// # Errors
     /// If it can't be entered, or git refuses.
-    pub fn of(folder: &Path) -> Result<Self> {
+    pub fn open(folder: &Path) -> Result<Self> {
         Ok(Worktree::find(folder)?.into())
     }
 

@@ -17,7 +17,7 @@ pub struct FileStats {
 
 impl FileStats {
     /// What these entries come to.
-    pub fn of<'a>(entries: impl IntoIterator<Item = &'a Entry>) -> Self {
+    pub fn sum<'a>(entries: impl IntoIterator<Item = &'a Entry>) -> Self {
         entries.into_iter().map(Entry::stats).sum()
     }
 

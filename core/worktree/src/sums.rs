@@ -30,13 +30,13 @@ impl<'t> FolderSum<'t> {
     /// # let folder = tempfile::tempdir()?;
     /// std::fs::create_dir(folder.path().join("soundings"))?;
     /// std::fs::write(folder.path().join("soundings/may.csv"), "1,2\n")?;
-    /// let snapshot = Snapshot::of(folder.path())?;
-    /// let top = FolderSum::of(snapshot.tree()?, RepoPath::top());
+    /// let snapshot = Snapshot::open(folder.path())?;
+    /// let top = FolderSum::below(snapshot.tree()?, RepoPath::top());
     /// assert_eq!(top.folders[0].to_commit.size.0, 4);
     /// # Ok(())
     /// # }
     /// ```
-    pub fn of(tree: &'t Tree, folder: &RepoPath) -> Self {
+    pub fn below(tree: &'t Tree, folder: &RepoPath) -> Self {
         Self::of_entries(tree.slice_below(folder), folder)
     }
 
@@ -109,7 +109,7 @@ pub struct Comparison {
 impl Comparison {
     /// Compares a tree with the same one ruled anew ([`crate::Verdicts::ruled_anew`]): their
     /// entries are the same, in the same order.
-    pub fn of(before: &Tree, after: &Tree) -> Self {
+    pub fn new(before: &Tree, after: &Tree) -> Self {
         let mut folders = HashMap::new();
         // The folders on the way to the entry before, each with what was counted of it so far.
         let mut above: Vec<(&RepoPath, FolderChange)> =

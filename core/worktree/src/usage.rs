@@ -116,7 +116,7 @@ impl RuleUsage {
 
     /// Which rule it is.
     pub fn id(&self) -> RuleId {
-        RuleId::of(&self.list, self.at)
+        RuleId::new(&self.list, self.at)
     }
 }
 
@@ -213,7 +213,7 @@ impl FileUsage {
     ///
     /// # Errors
     /// If the tree can't be walked or an ignore file can't be read.
-    pub fn of(snapshot: &Snapshot, source: &Source, overlay: Overlay) -> Result<Self> {
+    pub fn compute(snapshot: &Snapshot, source: &Source, overlay: Overlay) -> Result<Self> {
         let contents = overlay.get(&source.shown).cloned().unwrap_or_default();
         let verdicts = Verdicts::new(snapshot, overlay)?;
         let tree = verdicts.ruled_anew(snapshot.whole_tree()?)?;
@@ -251,13 +251,13 @@ type Catches = HashMap<RuleId, FileStats, FixedState>;
 fn usage_of(tree: &Tree, list: &Arc<RuleList>, catches: &Catches) -> Vec<RuleUsage> {
     let all = 0..list.rules().len();
     let catches = all.clone().into_par_iter().map(|at| {
-        let catches = catches.get(&RuleId::of(list, at));
+        let catches = catches.get(&RuleId::new(list, at));
         catches.copied().unwrap_or_default()
     });
     let catches: Vec<FileStats> = catches.collect();
     let facts = facts(tree, list, &catches);
     let missed = missed(tree, list, &catches, &facts);
-    let last = Last::of(tree, list);
+    let last = Last::find(tree, list);
     let usages = all.into_par_iter().rev().map(|at| {
         let known = (facts.get(&at), missed.get(&at));
         RuleUsage {
@@ -326,7 +326,7 @@ struct Last<'l> {
 }
 
 impl<'l> Last<'l> {
-    fn of(tree: &Tree, list: &'l RuleList) -> Self {
+    fn find(tree: &Tree, list: &'l RuleList) -> Self {
         let of_text = list.rules().iter().enumerate();
         let of_text = of_text.map(|(at, rule)| (rule.text.as_bstr(), at));
         let shown = RepoPath::new(&list.source.shown);
@@ -405,7 +405,7 @@ struct Matches<'l, 't> {
 }
 
 impl<'l, 't> Matches<'l, 't> {
-    fn of(list: &'l RuleList, wanted: &'l (dyn Fn(usize) -> bool + Sync)) -> Self {
+    fn new(list: &'l RuleList, wanted: &'l (dyn Fn(usize) -> bool + Sync)) -> Self {
         Self {
             list,
             wanted,
@@ -449,7 +449,7 @@ fn facts(tree: &Tree, list: &RuleList, catches: &[FileStats]) -> HashMap<usize, 
         .par_chunks(ENTRIES_A_PART);
     let of_parts = parts.map(|part| {
         let mut facts: HashMap<usize, Facts> = HashMap::new();
-        let mut matches = Matches::of(list, &idle);
+        let mut matches = Matches::new(list, &idle);
         for entry in part {
             for at in matches.next(entry) {
                 facts.entry(at as usize).or_default().take(entry);
@@ -509,7 +509,7 @@ fn missed(
     let candidates = entries
         .iter()
         .filter(|entry| entry.state == State::Candidate);
-    let grams = Grams::of(candidates.map(|entry| &*entry.path));
+    let grams = Grams::build(candidates.map(|entry| &*entry.path));
     let rules = (0..list.rules().len()).into_par_iter().filter(|at| {
         catches[*at].files == 0
             && facts
@@ -530,11 +530,11 @@ fn missed(
         let of_case = wider.iter().filter(|(_, _, rule)| rule.case() == case);
         let of_case: Vec<_> = of_case.collect();
         let rules = of_case.iter().map(|(_, _, rule)| rule.clone()).collect();
-        let looser = RuleList::of(list.source.clone(), rules, case);
+        let looser = RuleList::from_rules(list.source.clone(), rules, case);
         let parts = entries.par_chunks(ENTRIES_A_PART);
         let of_parts = parts.map(|part| {
             let mut met: Vec<u32> = Vec::new();
-            let mut matches = Matches::of(&looser, &|_| true);
+            let mut matches = Matches::new(&looser, &|_| true);
             let candidates = part.iter().filter(|entry| entry.state == State::Candidate);
             candidates.for_each(|entry| met.extend(matches.next(entry)));
             met
@@ -560,7 +560,7 @@ impl Grams {
     /// How many bits tell grams apart, as a power of two.
     const BITS: u32 = 16;
 
-    fn of<'p>(paths: impl Iterator<Item = &'p RepoPath>) -> Self {
+    fn build<'p>(paths: impl Iterator<Item = &'p RepoPath>) -> Self {
         let mut grams = Self(vec![0; 1 << (Self::BITS - 6)]);
         for path in paths {
             for bytes in path.windows(3) {
@@ -744,7 +744,7 @@ mod tests {
             put(path, "12345");
         }
         put("in/.gitignore", "*.csv\n.gitignore\n");
-        let snapshot = Snapshot::of(folder.path()).unwrap();
+        let snapshot = Snapshot::open(folder.path()).unwrap();
         let report = rule_usage(&snapshot).unwrap();
         let told = |source: &str, line: u32| {
             let is_it =

@@ -85,7 +85,7 @@ impl Add {
                      inside it"
                 );
             }
-            let target = RuleTarget::of(&context.snapshot, RuleScope::Folder, &folder)?;
+            let target = RuleTarget::find(&context.snapshot, RuleScope::Folder, &folder)?;
             // What keeps the folder is no content.
             let names = context.snapshot.root.list(&folder).unwrap_or_default();
             let kept = names
@@ -121,7 +121,7 @@ impl Add {
         let snapshot = &context.snapshot;
         let mut new = Vec::new();
         for pattern in patterns {
-            let proposed = Proposed::of(snapshot, &target.source, &pattern);
+            let proposed = Proposed::new(snapshot, &target.source, &pattern);
             if target.holds(pattern.as_bstr()) {
                 let file = &target.source.shown;
                 note(context, &format!("`{pattern}` stands in {file} already"))?;
@@ -137,10 +137,10 @@ impl Add {
             if !context.for_people {
                 let nothing = Outcome {
                     written: false,
-                    effect: Effect::of(snapshot, snapshot.tree()?, Overlay::new(), &[])?,
+                    effect: Effect::compute(snapshot, snapshot.tree()?, Overlay::new(), &[])?,
                     notes: Vec::new(),
                 };
-                output::json(&EffectOut::of(&snapshot.top, Vec::new(), nothing))?;
+                output::json(&EffectOut::new(&snapshot.top, Vec::new(), nothing))?;
             }
             return Ok(ExitCode::SUCCESS);
         }
@@ -157,7 +157,7 @@ impl Add {
         .carry_out(context)?;
         if !context.for_people {
             let rules = new.iter().map(|one| one.to_str_lossy().into_owned());
-            output::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+            output::json(&EffectOut::new(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -224,10 +224,10 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
     let snapshot = &context.snapshot;
     let overlay = Overlay::from([(source.shown.clone(), after.to_vec())]);
     let mut notes = in_vain(context, source, &overlay, new)?;
-    let effect = Effect::of(snapshot, snapshot.tree()?, overlay, &[])?;
+    let effect = Effect::compute(snapshot, snapshot.tree()?, overlay, &[])?;
     notes.extend(losses(context, &effect)?);
     let tracked = new.iter().map(|pattern| {
-        let proposed = Proposed::of(snapshot, source, pattern);
+        let proposed = Proposed::new(snapshot, source, pattern);
         Ok((pattern, proposed.tracked(snapshot.tree()?)))
     });
     for (pattern, tracked) in tracked.collect::<Result<Vec<_>>>()? {
@@ -259,7 +259,7 @@ fn table_of(
     ];
     let mut table = Table::new(&columns);
     for (breadth, pattern) in offers {
-        let proposed = Proposed::of(&context.snapshot, &target.source, pattern);
+        let proposed = Proposed::new(&context.snapshot, &target.source, pattern);
         let stats = proposed.candidates(tree);
         let tracked = match proposed.tracked(tree) {
             0 => String::new(),

@@ -212,19 +212,19 @@ impl Report for Checked<'_> {
     }
 
     fn document(&self) -> CheckOut {
-        let summary = Summary::of(&self.result.findings);
+        let summary = Summary::from_findings(&self.result.findings);
         CheckOut {
             schema: "redshank.check/1",
             root: root(self.top),
             findings: self.rows().collect(),
-            summary: SummaryOut::of(&summary, self.result.accepted),
+            summary: SummaryOut::new(&summary, self.result.accepted),
             unread: self.result.unread.iter().map(Into::into).collect(),
             unopened: self.result.unopened,
             submodules: self
                 .result
                 .submodules
                 .iter()
-                .map(|path| PathOut::of(path.as_bstr()))
+                .map(|path| PathOut::new(path.as_bstr()))
                 .collect(),
             history_cut: self
                 .result
@@ -365,7 +365,7 @@ impl Checked<'_> {
     }
 
     fn counts(&self) -> String {
-        let summary = Summary::of(&self.result.findings);
+        let summary = Summary::from_findings(&self.result.findings);
         let counts = text::level_counts(summary.errors, summary.warnings, summary.notes);
         Paint::Head.on(counts)
     }
@@ -388,7 +388,7 @@ impl Checked<'_> {
 
     fn text_of_sums(&self) -> Result<String> {
         let mut text = format!("{}\n", self.counts());
-        let summary = Summary::of(&self.result.findings);
+        let summary = Summary::from_findings(&self.result.findings);
         if summary.notes > 0 && !self.with_notes {
             let command = Paint::Type.on("redshank check --level note");
             writeln!(

@@ -76,14 +76,14 @@ impl Draft {
         context.recover(self.write || context.is_interactive())?;
         let snapshot = &context.snapshot;
         let settings = snapshot.settings()?;
-        let all = Collection::of(snapshot)?;
+        let all = Collection::load(snapshot)?;
         let choices = self.choices(&settings.draft, &all)?;
         let draft = self.compose(&context, all, &choices)?;
         let notes = self.notes(&draft);
         let summary = summary(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {
-            let target = RuleTarget::of(snapshot, RuleScope::Folder, &folder)?;
+            let target = RuleTarget::find(snapshot, RuleScope::Folder, &folder)?;
             edits.push(Edit::of_rules(target, file.after));
         }
         if let Some((before, after)) = draft.memory {
@@ -109,7 +109,7 @@ impl Draft {
                 .added
                 .iter()
                 .map(|rule| rule.to_str_lossy().into_owned());
-            output::json(&EffectOut::of(&snapshot.top, rules.collect(), outcome))?;
+            output::json(&EffectOut::new(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }
@@ -117,7 +117,7 @@ impl Draft {
     /// How many rules it would write.
     pub(super) fn rules_to_come(&self, context: &Context) -> Result<usize> {
         let snapshot = &context.snapshot;
-        let all = Collection::of(snapshot)?;
+        let all = Collection::load(snapshot)?;
         let choices = self.choices(&snapshot.settings()?.draft, &all)?;
         Ok(self.compose(context, all, &choices)?.added.len())
     }
@@ -274,6 +274,6 @@ fn request<'a>(
         None => (text, None),
     };
     let folder = folder.as_deref();
-    let requests = TemplateRequest::of(&context.snapshot, collection, name, folder)?;
+    let requests = TemplateRequest::find(&context.snapshot, collection, name, folder)?;
     Ok(requests)
 }

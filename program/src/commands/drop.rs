@@ -56,7 +56,7 @@ impl Drop {
         .carry_out(&context)?;
         if !context.for_people {
             let rules = self.patterns.clone();
-            output::json(&EffectOut::of(&context.snapshot.top, rules, outcome))?;
+            output::json(&EffectOut::new(&context.snapshot.top, rules, outcome))?;
         }
         Ok(ExitCode::SUCCESS)
     }

@@ -103,7 +103,7 @@ impl Files {
             write_raw(&listed, prefix)?;
         } else if let Some(levels) = self.tree {
             self.format
-                .print_list(&Folders::of(&context, &listed, levels))?;
+                .print_list(&Folders::new(&context, &listed, levels))?;
         } else {
             let list = List {
                 listed: &listed,
@@ -216,7 +216,7 @@ impl Listing for List<'_> {
 
     fn rows(&self) -> impl Iterator<Item = FileOut> {
         self.listed.iter().map(|entry| FileOut {
-            path: PathOut::of(self.relative(entry)),
+            path: PathOut::new(self.relative(entry)),
             state: entry.state,
             size: entry.size,
         })
@@ -240,7 +240,7 @@ struct FolderRow {
 }
 
 impl<'a> Folders<'a> {
-    fn of(context: &'a Context, listed: &[&Entry], levels: usize) -> Self {
+    fn new(context: &'a Context, listed: &[&Entry], levels: usize) -> Self {
         let mut folders = Self {
             top: &context.snapshot.top,
             rows: Vec::new(),
@@ -248,7 +248,7 @@ impl<'a> Folders<'a> {
         let at = context.prefix.len();
         folders.add_below(listed, (at, at), 1, levels);
         let is_here = |entry: &Entry| folder_name_at(entry, at).is_none();
-        let here = FileStats::of(listed.iter().copied().filter(|entry| is_here(entry)));
+        let here = FileStats::sum(listed.iter().copied().filter(|entry| is_here(entry)));
         if levels > 0 && here.files > 0 {
             folders.rows.push(FolderRow {
                 path: RepoPathBuf::default(),
@@ -337,6 +337,6 @@ impl Listing for Folders<'_> {
 
     fn rows(&self) -> impl Iterator<Item = FolderRowOut> {
         let rows = self.rows.iter();
-        rows.map(|row| FolderRowOut::of(&row.path, row.level, row.stats))
+        rows.map(|row| FolderRowOut::new(&row.path, row.level, row.stats))
     }
 }

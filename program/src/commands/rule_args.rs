@@ -40,10 +40,10 @@ pub fn in_vain(
 ) -> Result<Vec<String>> {
     let snapshot = &context.snapshot;
     let text = bstr::join("\n", new);
-    if !Proposed::of(snapshot, source, &text).has_idle(snapshot.tree()?) {
+    if !Proposed::new(snapshot, source, &text).has_idle(snapshot.tree()?) {
         return Ok(Vec::new());
     }
-    let usage = FileUsage::of(snapshot, source, overlay.clone())?;
+    let usage = FileUsage::compute(snapshot, source, overlay.clone())?;
     let new = usage.rules.iter().filter(|usage| {
         let rule = usage.rule().text.as_slice();
         new.iter().any(|new| new.as_ref() == rule)
@@ -106,7 +106,7 @@ impl RuleArgs {
             Some(folder) => context.resolve_folder(folder)?,
             None => context.prefix.clone(),
         };
-        let target = RuleTarget::of(&context.snapshot, scope, &folder)?;
+        let target = RuleTarget::find(&context.snapshot, scope, &folder)?;
         if scope == RuleScope::Personal && target.contents.is_none() && !self.create {
             bail!(
                 "you have no ignore file of your own yet: {} is not there\n  --create makes it",

@@ -155,7 +155,7 @@ fn names() -> ArgValueCandidates {
 }
 
 impl Row {
-    fn of(name: &'static str, value: impl ToString, from: Origin) -> Self {
+    fn new(name: &'static str, value: impl ToString, from: Origin) -> Self {
         let value = value.to_string();
         Self { name, value, from }
     }
@@ -168,7 +168,7 @@ impl Row {
         word: impl Fn(T) -> String,
     ) -> Self {
         let from = set.map_or(Origin::BuiltIn, |_| Origin::Personal);
-        Self::of(name, word(set.unwrap_or(usual)), from)
+        Self::new(name, word(set.unwrap_or(usual)), from)
     }
 }
 
@@ -176,7 +176,7 @@ fn of_person(args: &GlobalArgs) -> Vec<Row> {
     let own = &args.preferences;
     let color = |color: Color| value_word(&color);
     let color = match args.color {
-        Some(given) => Row::of("color", color(given), Origin::Option("--color")),
+        Some(given) => Row::new("color", color(given), Origin::Option("--color")),
         None => Row::personal("color", own.color, Color::Auto, color),
     };
     let (pager, from) = preferences::pager(own);
@@ -184,7 +184,7 @@ fn of_person(args: &GlobalArgs) -> Vec<Row> {
     vec![
         color,
         Row::personal("links", own.links, When::Auto, |when| value_word(&when)),
-        Row::of("pager", pager, from),
+        Row::new("pager", pager, from),
         Row::personal("add.for", own.add.reach, ReachArg::Team, |reach| {
             value_word(&reach)
         }),
@@ -203,22 +203,22 @@ fn of_limits(team: &SettingsFile, args: &GlobalArgs) -> Vec<Row> {
         (false, false) => Origin::BuiltIn,
     };
     vec![
-        Row::of(
+        Row::new(
             "limits.file_warning",
             limits.file_warning,
             from(|given| given.file_warning.is_some()),
         ),
-        Row::of(
+        Row::new(
             "limits.file_error",
             limits.file_error,
             from(|given| given.file_error.is_some()),
         ),
-        Row::of(
+        Row::new(
             "limits.folder_warning",
             limits.folder_warning,
             from(|given| given.folder_warning.is_some()),
         ),
-        Row::of(
+        Row::new(
             "limits.folder_files",
             limits.folder_files,
             from(|given| given.folder_files.is_some()),
@@ -244,30 +244,30 @@ fn of_repository(team: &SettingsFile) -> Vec<Row> {
         [] => "none".to_owned(),
         all => all.join(", "),
     };
-    let many = |name, count: usize| Row::of(name, count, from(count > 0));
+    let many = |name, count: usize| Row::new(name, count, from(count > 0));
     vec![
-        Row::of("visibility", visibility, from(team.visibility.is_some())),
-        Row::of(
+        Row::new("visibility", visibility, from(team.visibility.is_some())),
+        Row::new(
             "draft.layout",
             draft.layout.word(),
             from(draft.layout != usual.layout),
         ),
-        Row::of(
+        Row::new(
             "draft.explain",
             draft.explain.word(),
             from(draft.explain != usual.explain),
         ),
-        Row::of(
+        Row::new(
             "draft.variants",
             list(&draft.variants),
             from(!draft.variants.is_empty()),
         ),
-        Row::of(
+        Row::new(
             "draft.without",
             list(&draft.without),
             from(!draft.without.is_empty()),
         ),
-        Row::of(
+        Row::new(
             "hook.level",
             team.hook.level.word(),
             from(team.hook != settings::HookSettings::default()),

@@ -58,9 +58,9 @@ impl Try {
             return self.on_paths(&context, overlay);
         }
         let tree = snapshot.tree()?;
-        let proposed = Proposed::of(snapshot, &source, added.as_bytes());
+        let proposed = Proposed::new(snapshot, &source, added.as_bytes());
         let mut in_vain = in_vain(&context, &source, &overlay, &patterns)?;
-        let effect = Effect::of(snapshot, tree, overlay, &[])?;
+        let effect = Effect::compute(snapshot, tree, overlay, &[])?;
         in_vain.extend(losses(&context, &effect)?);
         let keepers = proposed.keepers(tree);
         self.format.print(&Tried {

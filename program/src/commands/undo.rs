@@ -42,7 +42,7 @@ pub struct Undo {
 impl Undo {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        let journal = Journal::of(&context.snapshot)?;
+        let journal = Journal::open(&context.snapshot)?;
         if self.list {
             return self.list(&context, &journal);
         }

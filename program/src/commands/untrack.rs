@@ -70,10 +70,11 @@ impl Untrack {
             applied = may && context.confirm(&question)?;
         }
         if applied {
-            Journal::of(snapshot)?.apply(&context.journal_name("untrack"), &untracking.changes)?;
+            Journal::open(snapshot)?
+                .apply(&context.journal_name("untrack"), &untracking.changes)?;
         }
         if !context.for_people {
-            output::json(&UntrackOut::of(&snapshot.top, &untracking, applied))?;
+            output::json(&UntrackOut::new(&snapshot.top, &untracking, applied))?;
         } else if context.speaks() {
             say_end(&untracking, applied)?;
         }

@@ -265,7 +265,7 @@ impl Page<'_> {
 
     fn findings(&self) -> Markup {
         let findings = &self.result.findings;
-        let sums = Summary::of(findings);
+        let sums = Summary::from_findings(findings);
         let groups = findings.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class()));
         html! {
             section aria-labelledby="findings" {

@@ -71,7 +71,7 @@ impl Treemap<'_> {
             ("what rules keep out", HEIGHT / 2.0)
         };
         let whole = Rect::from_points(0.0, 0.0, WIDTH, height);
-        if self.weight(self.of(sum)) == 0 {
+        if self.weight(self.stats_of(sum)) == 0 {
             return html! { p.quiet { "Nothing." } };
         }
         html! {
@@ -83,7 +83,7 @@ impl Treemap<'_> {
     }
 
     /// What of a folder belongs into this picture.
-    fn of(&self, sum: &FolderSum) -> FileStats {
+    fn stats_of(&self, sum: &FolderSum) -> FileStats {
         if !self.is_kept_out {
             sum.to_commit
         } else {
@@ -100,7 +100,7 @@ impl Treemap<'_> {
 
     fn stats(&self, cell: &Cell) -> FileStats {
         match cell {
-            Cell::Folder(sum) => self.of(sum),
+            Cell::Folder(sum) => self.stats_of(sum),
             Cell::File(entry) => entry.stats(),
             Cell::Rest(stats) => *stats,
         }
@@ -130,7 +130,7 @@ impl Treemap<'_> {
 
     /// The cells of a folder, the heaviest first; what would be too small goes together.
     fn cells<'s, 't>(&self, sum: &'s FolderSum<'t>, area: &Rect) -> Vec<Cell<'s, 't>> {
-        let all = self.weight(self.of(sum)) as f64;
+        let all = self.weight(self.stats_of(sum)) as f64;
         let smallest = (all * SMALLEST / (area.w * area.h).max(1.0))
             .ceil()
             .max(1.0);
@@ -159,7 +159,7 @@ impl Treemap<'_> {
             self.worries.contains(&*folder.path)
         };
         if is_whole || area.w < OPEN.0 || area.h < OPEN.1 {
-            return self.of_cell(&name, self.of(folder), &folder.path, area);
+            return self.of_cell(&name, self.stats_of(folder), &folder.path, area);
         }
         let inner = Rect::from_points(
             area.x + 2.0,
@@ -167,7 +167,7 @@ impl Treemap<'_> {
             area.w - 4.0,
             area.h - NAME - 2.0,
         );
-        let stats = self.of(folder);
+        let stats = self.stats_of(folder);
         html! {
             g {
                 title { (Said(&name)) ": " (files(stats.files)) ", " (stats.size) }

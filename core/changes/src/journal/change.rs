@@ -71,7 +71,7 @@ pub enum Mode {
 impl FileChange {
     /// A file of the working tree, from what it held (nothing if it wasn't there) to what it is to
     /// hold.
-    pub fn of(path: BString, before: Option<Vec<u8>>, after: Vec<u8>) -> Self {
+    pub fn new(path: BString, before: Option<Vec<u8>>, after: Vec<u8>) -> Self {
         let before = before.map_or(Content::Nothing, Content::File);
         Self {
             area: Area::Worktree,

@@ -57,7 +57,7 @@ impl<'a> Way<'a> {
             root.create_folders(path[..slash].as_bstr())
                 .map_err(refused(&shown(&root, path.as_bstr())))?;
         }
-        let folder = redshank_files::Folder::of(&root, path.as_bstr())
+        let folder = redshank_files::Folder::open(&root, path.as_bstr())
             .and_then(|folder| folder.meta(BStr::new("")));
         let folder = folder.map_err(refused(&shown(&root, path.as_bstr())))?;
         let beside = store
@@ -96,7 +96,7 @@ impl<'a> Way<'a> {
     }
 
     /// The way of a file that a record tells of.
-    pub(super) fn of(
+    pub(super) fn from_record(
         worktree: &Worktree,
         store: &'a Root,
         (number, nth): (u32, usize),

@@ -99,7 +99,7 @@ impl<'a> Journal<'a> {
     ///
     /// # Errors
     /// If the place is not a repository.
-    pub fn of(worktree: &'a Worktree) -> Result<Self> {
+    pub fn open(worktree: &'a Worktree) -> Result<Self> {
         let repository = worktree.needs_repository(Purpose::Journal)?;
         let git = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
         Ok(Self {

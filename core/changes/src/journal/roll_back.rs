@@ -133,7 +133,7 @@ impl Journal<'_> {
         let is_begun = record.state == RecordState::Begun;
         let mut ways = Vec::new();
         for (nth, file) in record.files.iter().enumerate() {
-            let way = Way::of(self.worktree, store, (number, nth), file)?;
+            let way = Way::from_record(self.worktree, store, (number, nth), file)?;
             let status = way.status(is_begun)?;
             way.check_saved(&status)?;
             ways.push((file, way, status));

@@ -62,7 +62,7 @@ impl<'a> PlanBuilder<'a> {
             tree: snapshot.tree()?,
             remove: options.remove,
             large: options.large,
-            edits: FileEdits::of(snapshot),
+            edits: FileEdits::new(snapshot),
             untracked: BTreeSet::new(),
             moved: BTreeSet::new(),
             needed,
@@ -218,7 +218,7 @@ impl<'a> PlanBuilder<'a> {
             .filter(|entry| !self.untracked.contains(&entry.path))
             .collect();
         if !tracked.is_empty() {
-            let stats = FileStats::of(tracked.iter().copied());
+            let stats = FileStats::sum(tracked.iter().copied());
             let reason = StepReason::TrackedFiles;
             self.step(finding, StepKind::StopTracking, reason, stats);
             let paths = tracked.into_iter().map(|entry| entry.path.clone());
@@ -251,7 +251,7 @@ impl<'a> PlanBuilder<'a> {
             return Ok(());
         }
         let text = self.snapshot.read_if_there(path)?.unwrap_or_default();
-        if let Some(made) = sample::of(&text) {
+        if let Some(made) = sample::sample(&text) {
             let stats = FileStats::one(Bytes(made.text.len() as u64));
             self.steps.push(Step {
                 kind: StepKind::Sample(name.clone()),
@@ -406,7 +406,7 @@ impl<'a> PlanBuilder<'a> {
         }
         let untracked: Vec<RepoPathBuf> = self.untracked.iter().cloned().collect();
         let overlay = self.edits.overlay();
-        let mut effect = Effect::of(self.snapshot, self.tree, overlay.clone(), &untracked)?;
+        let mut effect = Effect::compute(self.snapshot, self.tree, overlay.clone(), &untracked)?;
         let breach = Breach::find(
             self.snapshot,
             &self.steps,

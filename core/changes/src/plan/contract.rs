@@ -33,7 +33,7 @@ impl Claims {
     }
 
     /// The ids of the findings that a path belongs to, and the uppermost path that they name.
-    fn of(&self, path: &RepoPath) -> (Vec<&String>, Option<RepoPathBuf>) {
+    fn claimants(&self, path: &RepoPath) -> (Vec<&String>, Option<RepoPathBuf>) {
         let named = path
             .parts()
             .filter_map(|part| self.paths.get_key_value(part));
@@ -76,7 +76,7 @@ impl Breach {
             Verdicts::new(snapshot, overlay)?,
         );
         for entry in effect.kept_out.iter().chain(&effect.let_in) {
-            let (ids, claimed) = claims.of(&entry.path);
+            let (ids, claimed) = claims.claimants(&entry.path);
             let ruling = is.query(&entry.path)?.ruling;
             let is_as_meant = || is_as_meant(steps, ruling.as_ref());
             let is_claimed = claimed.is_some() || entry.state != State::Tracked && is_as_meant();

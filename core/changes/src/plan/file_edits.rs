@@ -90,7 +90,7 @@ impl FileEdit {
 }
 
 impl<'a> FileEdits<'a> {
-    pub(super) fn of(snapshot: &'a Snapshot) -> Self {
+    pub(super) fn new(snapshot: &'a Snapshot) -> Self {
         Self {
             snapshot,
             files: BTreeMap::new(),
@@ -218,7 +218,7 @@ impl<'a> FileEdits<'a> {
         let changed = self.files.iter().filter(|(_, file)| file.is_changed());
         changed
             .map(|(path, file)| {
-                FileChange::of(path.clone().into(), file.before.clone(), file.after())
+                FileChange::new(path.clone().into(), file.before.clone(), file.after())
             })
             .collect()
     }
@@ -252,8 +252,8 @@ mod tests {
     fn a_rule_is_added_once_below_what_stands() {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join(".gitignore"), "*.log\n").unwrap();
-        let snapshot = Snapshot::of(folder.path()).unwrap();
-        let mut edits = FileEdits::of(&snapshot);
+        let snapshot = Snapshot::open(folder.path()).unwrap();
+        let mut edits = FileEdits::new(&snapshot);
         assert!(edits.changes().is_empty());
         assert!(edits.add(".gitignore".into(), rule("*.raw")).unwrap());
         assert!(!edits.add(".gitignore".into(), rule("*.raw")).unwrap());

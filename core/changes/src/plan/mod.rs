@@ -142,13 +142,17 @@ impl Plan {
     /// If large-file storage is asked for and no program for it is set up, an
     /// ignore file can't be read, a path to stop tracking is in conflict, or git is in the middle
     /// of something that touches a path of the plan.
-    pub fn of(snapshot: &Snapshot, findings: Vec<Finding>, options: PlanOptions) -> Result<Self> {
+    pub fn build(
+        snapshot: &Snapshot,
+        findings: Vec<Finding>,
+        options: PlanOptions,
+    ) -> Result<Self> {
         let phase = redshank_progress::Phase::Plan.begin();
         let mut findings = findings;
         let mut refused: Vec<Finding> = Vec::new();
         // Each round leaves out the findings whose steps do more than fix them.
         let mut plan = loop {
-            let (plan, breach) = Self::build(snapshot, findings.clone(), options)?;
+            let (plan, breach) = Self::build_once(snapshot, findings.clone(), options)?;
             let Some(breach) = breach else {
                 break plan;
             };
@@ -165,7 +169,7 @@ impl Plan {
         Ok(plan)
     }
 
-    fn build(
+    fn build_once(
         snapshot: &Snapshot,
         findings: Vec<Finding>,
         options: PlanOptions,

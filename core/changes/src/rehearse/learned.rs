@@ -205,7 +205,7 @@ fn in_folder(folder: &RepoPath) -> BString {
 
 impl<'s> Scene<'s> {
     fn units(&self) -> Vec<Unit<'s>> {
-        let needed = NeededPaths::of(&self.survey.projects);
+        let needed = NeededPaths::collect(&self.survey.projects);
         let recognised = self
             .survey
             .projects
@@ -327,7 +327,7 @@ impl<'s> Scene<'s> {
             .and_then(|unit| Some(unit.template.as_ref()?.1.to_owned()));
         let seen = paths
             .iter()
-            .filter_map(|path| self.seen.of(path))
+            .filter_map(|path| self.seen.last_write(path))
             .reduce(Sighting::and);
         let is_work = || paths.iter().any(|path| looks_like_work(self.survey, path));
         let standing = match () {

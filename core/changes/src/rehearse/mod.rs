@@ -34,7 +34,7 @@ impl ScratchClone {
     ///
     /// # Errors
     /// If there is no repository, git would never end, or git or the disk refuses.
-    pub fn of(snapshot: &Snapshot, staged_only: bool) -> Result<Self> {
+    pub fn create(snapshot: &Snapshot, staged_only: bool) -> Result<Self> {
         if let Some(path) = snapshot.tree()?.endless_attributes(snapshot) {
             return Err(Error::Endless(path));
         }
@@ -44,9 +44,9 @@ impl ScratchClone {
         let name = snapshot.top.file_name().unwrap_or("clone".as_ref());
         let top = folder.join("clone").join(name);
         repository.lay_out_next(&folder, &top, !staged_only)?;
-        let clone = Snapshot::of(&top)?;
+        let clone = Snapshot::open(&top)?;
         Ok(Self {
-            stats: FileStats::of(clone.tree()?.in_state(State::Tracked)),
+            stats: FileStats::sum(clone.tree()?.in_state(State::Tracked)),
             worktree: clone.worktree().clone(),
             _scratch: scratch,
         })

@@ -68,7 +68,7 @@ impl PastRuns {
     ///
     /// # Errors
     /// If it can't be read, or isn't in its format.
-    pub fn of(worktree: &Worktree) -> Result<Self> {
+    pub fn read(worktree: &Worktree) -> Result<Self> {
         let Some((root, folder)) = own_folder(worktree)? else {
             return Ok(Self::default());
         };

@@ -87,7 +87,7 @@ impl RunSnapshot {
             .collect();
         let earlier: Vec<&PastRun> = past.of_command(&run.command).collect();
         let remade = self.left_by(&earlier);
-        let collection = Collection::of(&snapshot)?.chosen(&snapshot.settings()?.draft)?;
+        let collection = Collection::load(&snapshot)?.chosen(&snapshot.settings()?.draft)?;
         let survey = recognise(&snapshot, snapshot.tree()?, &collection);
         let is_known = |path: &RepoPath| {
             let mut parts = path.parts();

@@ -72,7 +72,7 @@ impl Sightings {
     }
 
     /// What was seen of a path; of a folder, all that was seen in it.
-    pub fn of(&self, path: &RepoPath) -> Option<Sighting> {
+    pub fn last_write(&self, path: &RepoPath) -> Option<Sighting> {
         let below = path.as_folder();
         let own = self.0.get_key_value(path.bare());
         let in_it = self
@@ -101,10 +101,10 @@ mod tests {
         seen.held(RepoPath::new("out/a.js"), at(300), "bundler");
         seen.written(RepoPath::new("out-2/a.js"), at(900));
         seen.written(RepoPath::new("out/a.js"), at(5_000));
-        let out = seen.of(RepoPath::new("out/")).unwrap();
+        let out = seen.last_write(RepoPath::new("out/")).unwrap();
         assert_eq!((out.first, out.last, out.times), (at(100), at(5_000), 2));
         assert_eq!(out.by, BTreeSet::from(["bundler".to_owned()]));
-        assert_eq!(seen.of(RepoPath::new("ou/")), None);
-        assert_eq!(seen.of(RepoPath::new("out")).unwrap().last, at(100));
+        assert_eq!(seen.last_write(RepoPath::new("ou/")), None);
+        assert_eq!(seen.last_write(RepoPath::new("out")).unwrap().last, at(100));
     }
 }

@@ -52,7 +52,7 @@ impl Ground {
     }
 
     pub(crate) fn snapshot(&self) -> Snapshot {
-        Snapshot::of(&self.top).unwrap()
+        Snapshot::open(&self.top).unwrap()
     }
 
     /// Every file with its contents, and the index file.
@@ -74,9 +74,9 @@ impl Ground {
 
     pub(crate) fn tidy(&self) -> Plan {
         let snapshot = self.snapshot();
-        let plan = Plan::of(&snapshot, self.findings(), PlanOptions::default()).unwrap();
+        let plan = Plan::build(&snapshot, self.findings(), PlanOptions::default()).unwrap();
         if !plan.changes.is_empty() {
-            Journal::of(&snapshot)
+            Journal::open(&snapshot)
                 .unwrap()
                 .apply("tidy", &plan.changes)
                 .unwrap();
@@ -85,7 +85,7 @@ impl Ground {
     }
 
     fn undo(&self) -> Result<(), Error> {
-        Journal::of(&self.snapshot())?
+        Journal::open(&self.snapshot())?
             .undo(None, IfEdited::Refuse)
             .map(drop)
     }
@@ -222,7 +222,7 @@ proptest! {
         let snapshot = ground.snapshot();
         let tree = snapshot.tree().unwrap();
         let is: Vec<&RepoPathBuf> = tree.to_commit().map(|entry| &entry.path).collect();
-        let all = FileStats::of(tree.to_commit());
+        let all = FileStats::sum(tree.to_commit());
         prop_assert_eq!(plan.effect.after, all, "{:?}", is);
         for entry in &plan.effect.kept_out {
             prop_assert!(!is.contains(&&entry.path), "{}", entry.path);
@@ -232,7 +232,7 @@ proptest! {
 
 /// The ignore file, from what it holds here to something else.
 fn theirs() -> FileChange {
-    FileChange::of(
+    FileChange::new(
         ".gitignore".into(),
         Some(b"mine\n".to_vec()),
         b"theirs\n".to_vec(),
@@ -251,7 +251,7 @@ fn done() -> (Ground, Picture, PathBuf) {
         untracked: vec!["uplink.log".into()],
         ..Changes::default()
     };
-    Journal::of(&ground.snapshot())
+    Journal::open(&ground.snapshot())
         .unwrap()
         .apply("tidy", &changes)
         .unwrap();
@@ -284,7 +284,7 @@ fn a_change_that_cannot_be_saved_is_not_made() {
     let before = ground.picture();
     let changes = Changes::of_files(vec![theirs()]);
     assert!(
-        Journal::of(&ground.snapshot())
+        Journal::open(&ground.snapshot())
             .unwrap()
             .apply("tidy", &changes)
             .is_err()
@@ -305,7 +305,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
         moved: vec!["target/".into(), "gone meanwhile/".into()],
         untracked: vec!["uplink.log".into()],
     };
-    let error = Journal::of(&ground.snapshot())
+    let error = Journal::open(&ground.snapshot())
         .unwrap()
         .apply("tidy", &changes)
         .unwrap_err();
@@ -323,7 +323,7 @@ fn permissions_and_times_come_back() {
     std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o640)).unwrap();
     let modified = std::fs::metadata(&path).unwrap().modified().unwrap();
     let changes = Changes::of_files(vec![theirs()]);
-    Journal::of(&ground.snapshot())
+    Journal::open(&ground.snapshot())
         .unwrap()
         .apply("draft", &changes)
         .unwrap();

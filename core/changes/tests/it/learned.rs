@@ -96,8 +96,8 @@ fn kept_out(top: &Path, rules: &[BString], paths: &BTreeSet<BString>) -> BTreeSe
 }
 
 fn run(top: &Path, files: &[BString], nth: usize) -> (RunDifference, BTreeSet<BString>) {
-    let worktree = Snapshot::of(top).unwrap().worktree().clone();
-    let past = PastRuns::of(&worktree).unwrap();
+    let worktree = Snapshot::open(top).unwrap().worktree().clone();
+    let past = PastRuns::read(&worktree).unwrap();
     let before = RunSnapshot::take(&worktree).unwrap();
     // No two runs write the same, so that sizes differ where times are too coarse to.
     let text = "x".repeat(nth + 2);
@@ -186,8 +186,8 @@ fn only_the_last_runs_of_a_command_are_kept() {
         let name = format!("part-{}", ["a", "b"][nth % 2]);
         run(&top, &[name.into()], nth);
     }
-    let worktree = Snapshot::of(&top).unwrap().worktree().clone();
-    let past = PastRuns::of(&worktree).unwrap();
+    let worktree = Snapshot::open(&top).unwrap().worktree().clone();
+    let past = PastRuns::read(&worktree).unwrap();
     assert_eq!(past.of_command("make").count(), 10);
     assert_eq!(past.of_command("other").count(), 0);
     assert_eq!(past.last().unwrap().rules(), b"/part-b");
@@ -201,7 +201,7 @@ fn watched(files: &[(&str, &str)]) -> Vec<(String, Standing)> {
     for folder in ["a", "b", "data"] {
         assert!(write(&top, &format!("{folder}/there.csv").into(), "1"));
     }
-    let worktree = Snapshot::of(&top).unwrap().worktree().clone();
+    let worktree = Snapshot::open(&top).unwrap().worktree().clone();
     let before = RunSnapshot::take(&worktree).unwrap();
     let mut seen = Sightings::default();
     for (path, program) in files {

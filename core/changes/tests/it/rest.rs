@@ -95,7 +95,7 @@ fn draft(ground: &Ground) -> bool {
     let draft = Draft::compose(&snapshot, &survey, &[], DraftOptions::default()).unwrap();
     let mut edits = Vec::new();
     for (folder, file) in draft.files {
-        let target = RuleTarget::of(&snapshot, RuleScope::Folder, &folder).unwrap();
+        let target = RuleTarget::find(&snapshot, RuleScope::Folder, &folder).unwrap();
         edits.push(Edit::of_rules(target, file.after));
     }
     if let Some((before, after)) = draft.memory {
@@ -111,8 +111,8 @@ fn tidy(ground: &Ground) -> bool {
     let templates = collection(&snapshot);
     let survey = recognise(&snapshot, snapshot.tree().unwrap(), &templates);
     let found = scan(&snapshot, &survey, &ScanOptions::default()).unwrap();
-    let plan = Plan::of(&snapshot, found.findings, PlanOptions::default()).unwrap();
-    let journal = redshank_changes::journal::Journal::of(&snapshot).unwrap();
+    let plan = Plan::build(&snapshot, found.findings, PlanOptions::default()).unwrap();
+    let journal = redshank_changes::journal::Journal::open(&snapshot).unwrap();
     if !plan.changes.is_empty() {
         journal.apply("tidy", &plan.changes).unwrap();
     }

@@ -17,7 +17,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let mut findings = Vec::new();
     for project in &scan.survey.projects {
         for pair in &project.template.companion {
-            let pairs = Pairs::of(scan, project, pair);
+            let pairs = Pairs::find(scan, project, pair);
             let extension = || pair.extension.clone();
             let missing = Cause::CompanionMissing {
                 extension: extension(),
@@ -70,7 +70,7 @@ struct Pairs<'t> {
 }
 
 impl<'t> Pairs<'t> {
-    fn of(scan: &ScanContext<'t>, project: &'t Project, pair: &'t Companion) -> Self {
+    fn find(scan: &ScanContext<'t>, project: &'t Project, pair: &'t Companion) -> Self {
         let mut pairs = Self {
             extension: &pair.extension,
             assets: BTreeSet::new(),

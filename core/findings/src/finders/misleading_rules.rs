@@ -37,7 +37,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
 
 /// What is wrong with a rule; that it has nothing to catch yet is fine.
 fn on_rule(rule: &RuleUsage) -> Option<Finding> {
-    let by_hand = |class, name, what| Some(of(rule, class, name).by_hand(what));
+    let by_hand = |class, name, what| Some(misleading(rule, class, name).by_hand(what));
     match &rule.status {
         RuleStatus::Works
         | RuleStatus::CatchesNothing
@@ -60,7 +60,7 @@ fn on_rule(rule: &RuleUsage) -> Option<Finding> {
                 from: text.to_owned(),
                 with: mended_lines(text, mended.as_bstr()),
             };
-            Some(of(rule, Class::Rule, "misread").with_remedy(remedy))
+            Some(misleading(rule, Class::Rule, "misread").with_remedy(remedy))
         }
         RuleStatus::Misread { mended, .. } => {
             by_hand(Class::Rule, "misread", ByHand::SeeMeant(mended.clone()))
@@ -78,7 +78,7 @@ fn mended_lines(text: &BStr, mended: &BStr) -> BString {
     }
 }
 
-fn of(usage: &RuleUsage, class: Class, name: &str) -> Finding {
+fn misleading(usage: &RuleUsage, class: Class, name: &str) -> Finding {
     let (file, cause) = (&usage.list.source.shown, Cause::Rule(usage.status.clone()));
     Finding::new(class, name, Level::Warning, RepoPath::new(file), cause)
         .with_cause(&usage.rule().text)

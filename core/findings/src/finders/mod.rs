@@ -61,5 +61,5 @@ pub(crate) fn by_start(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
 
 /// The script that a file is by its name and start, if its lines end wrongly.
 pub(crate) fn script(entry: &Entry, head: &[u8]) -> Option<Script> {
-    script_ends::of(entry, head)
+    script_ends::script_in(entry, head)
 }

@@ -199,7 +199,7 @@ fn folders(scan: &ScanContext, is_counted_elsewhere: &dyn Fn(&Entry) -> bool) ->
     let limits = &scan.limits;
     let is_heavy =
         |stats: FileStats| stats.size > limits.folder_warning || stats.files > limits.folder_files;
-    let heavy = HeavyFolders::of(
+    let heavy = HeavyFolders::find(
         scan.tree
             .to_commit()
             .filter(|entry| entry.kind == EntryKind::File && !is_counted_elsewhere(entry)),
@@ -260,7 +260,7 @@ struct HeavyFolders<'t, 'f> {
 
 impl<'t, 'f> HeavyFolders<'t, 'f> {
     /// Goes over files, which come sorted.
-    fn of(
+    fn find(
         files: impl Iterator<Item = &'t Entry>,
         is_heavy: &'f dyn Fn(FileStats) -> bool,
     ) -> Vec<FolderSum<'t>> {

@@ -32,7 +32,7 @@ fn is_named(path: &BStr, extensions: &[&str]) -> bool {
 }
 
 /// The script that a file is by its name and start, if its lines end wrongly.
-pub(super) fn of(entry: &Entry, head: &[u8]) -> Option<Script> {
+pub(super) fn script_in(entry: &Entry, head: &[u8]) -> Option<Script> {
     let path: &RepoPath = &entry.path;
     let first = head.lines_with_terminator().next()?;
     let has_crlf = first.ends_with(b"\r\n");

@@ -60,7 +60,7 @@ const HEAD: u64 = 16 << 10;
 
 impl ContentScan {
     /// Looks into every file of a scan.
-    pub(crate) fn of(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
+    pub(crate) fn run(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
         // What is made by tools and not tracked will be kept out as it is.
         let is_open = |entry: &&Entry| {
             let class = templates.class(entry);

@@ -17,7 +17,7 @@ pub(crate) fn fill_in_exposure(worktree: &Worktree, findings: &mut [Finding]) ->
     let Some(repository) = repository.filter(|_| !tracked.is_empty()) else {
         return Ok(());
     };
-    let git = WhatGitKnows::of(repository, findings, &tracked)?;
+    let git = WhatGitKnows::ask(repository, findings, &tracked)?;
     for finding in findings.iter_mut() {
         finding.each_place(&mut |place| git.fill_in(place));
     }
@@ -69,7 +69,7 @@ struct WhatGitKnows {
 }
 
 impl WhatGitKnows {
-    fn of(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
+    fn ask(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
         let stays = |place: &Finding| {
             let stays = matches!(place.class(), Class::Secret | Class::Oversized);
             // git tells the past of files.

@@ -29,7 +29,7 @@ pub(crate) fn group(scan: &ScanContext, templates: &TemplatePaths, findings: &mu
     let mut groups: BTreeMap<Key, Vec<Finding>> = BTreeMap::new();
     let mut others = Vec::new();
     for finding in std::mem::take(findings) {
-        match Key::of(&finding) {
+        match Key::from_finding(&finding) {
             Some(key) => groups.entry(key).or_default().push(finding),
             None => others.push(finding),
         }
@@ -45,7 +45,7 @@ pub(crate) fn group(scan: &ScanContext, templates: &TemplatePaths, findings: &mu
 
 impl Key {
     /// The key of a finding on a single file that a tool made; nothing if it must stand alone.
-    fn of(finding: &Finding) -> Option<Self> {
+    fn from_finding(finding: &Finding) -> Option<Self> {
         let path = &finding.path;
         let is_single =
             finding.class() == Class::Generated && finding.line.is_none() && !path.is_folder();

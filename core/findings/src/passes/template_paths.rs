@@ -27,7 +27,7 @@ impl<'a> TemplatePaths<'a> {
 
     /// Matches every path that would be committed; gives a finding for the uppermost folder or file
     /// of each.
-    pub(crate) fn of(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
+    pub(crate) fn find(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
         let mut known = HashMap::default();
         let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();
         let mut paths = HashMap::default();

@@ -66,7 +66,7 @@ pub(crate) struct DraftedFile {
 
 impl DraftedFile {
     /// A file as it is: what it holds, and its rules.
-    pub(crate) fn of(
+    pub(crate) fn new(
         folder: &RepoPath,
         contents: &[u8],
         rules: Option<Arc<RuleList>>,

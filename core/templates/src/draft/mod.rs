@@ -458,14 +458,14 @@ impl<'a> Composer<'_, 'a> {
             let held = self.snapshot.ignore_file(folder)?;
             let contents = held.as_ref().map_or(&[][..], |file| &file.contents);
             let rules = self.snapshot.own_rules(folder)?;
-            let file = DraftedFile::of(folder, contents, rules, self.snapshot.case());
+            let file = DraftedFile::new(folder, contents, rules, self.snapshot.case());
             self.files.insert(folder.to_owned(), file);
         }
         // It is there by now.
         Ok(self
             .files
             .entry(folder.to_owned())
-            .or_insert_with(|| DraftedFile::of(folder, &[], None, self.snapshot.case())))
+            .or_insert_with(|| DraftedFile::new(folder, &[], None, self.snapshot.case())))
     }
 
     /// The rules that everyone has in a folder, as drafted so far.
@@ -604,7 +604,7 @@ impl<'a> TemplateRequest<'a> {
     ///
     /// # Errors
     /// If there is no such template or folder.
-    pub fn of(
+    pub fn find(
         snapshot: &Snapshot,
         collection: &'a Collection,
         name: &str,

@@ -107,7 +107,7 @@ pub(crate) fn fit_to(pattern: &str, place: &BStr) -> BString {
 mod tests {
     use super::*;
 
-    fn of(folders: &[&str]) -> Vec<String> {
+    fn patterns_of(folders: &[&str]) -> Vec<String> {
         let folders: Vec<RepoPathBuf> = folders
             .iter()
             .map(|folder| RepoPath::new(folder).to_owned())
@@ -117,15 +117,24 @@ mod tests {
 
     #[test]
     fn many_folders_are_told_in_few_patterns() {
-        assert_eq!(of(&["", "web/"]), ["/", "/web/"]);
-        assert_eq!(of(&["a/", "b [x]/"]), ["/a/", r"/b \[x]/"]);
-        assert_eq!(of(&["", "p/a/", "p/b/", "p/c/"]), ["/", "/p/*/"]);
-        assert_eq!(of(&["n/", "n/p/a/", "n/p/b/"]), ["/n/", "/n/p/*/"]);
-        assert_eq!(of(&["p/a/", "p/b/", "p/c/", "q/c/"]), ["/p/*/", "/q/c/"]);
-        assert_eq!(of(&["p/a/", "p/b/", "q/c/", "r/d/"]), ["/**/"]);
-        assert_eq!(of(&["p/a/", "p/x/b/", "p/y/c/", "p/z/d/e/"]), ["/p/**/"]);
-        assert_eq!(of(&["p/", "p/x/b/", "p/y/c/", "p/z/d/e/"]), ["/p/**/"]);
-        assert_eq!(of(&["a/", "b/", "c/"]), ["/**/"]);
+        assert_eq!(patterns_of(&["", "web/"]), ["/", "/web/"]);
+        assert_eq!(patterns_of(&["a/", "b [x]/"]), ["/a/", r"/b \[x]/"]);
+        assert_eq!(patterns_of(&["", "p/a/", "p/b/", "p/c/"]), ["/", "/p/*/"]);
+        assert_eq!(patterns_of(&["n/", "n/p/a/", "n/p/b/"]), ["/n/", "/n/p/*/"]);
+        assert_eq!(
+            patterns_of(&["p/a/", "p/b/", "p/c/", "q/c/"]),
+            ["/p/*/", "/q/c/"]
+        );
+        assert_eq!(patterns_of(&["p/a/", "p/b/", "q/c/", "r/d/"]), ["/**/"]);
+        assert_eq!(
+            patterns_of(&["p/a/", "p/x/b/", "p/y/c/", "p/z/d/e/"]),
+            ["/p/**/"]
+        );
+        assert_eq!(
+            patterns_of(&["p/", "p/x/b/", "p/y/c/", "p/z/d/e/"]),
+            ["/p/**/"]
+        );
+        assert_eq!(patterns_of(&["a/", "b/", "c/"]), ["/**/"]);
         assert!(
             is_at("/p/*/", "p/a/".into())
                 && !is_at("/p/*/", "p/a/b/".into())

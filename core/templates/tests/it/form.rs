@@ -45,9 +45,9 @@ fn a_repository_of_many_packages_needs_no_longer_a_file_than_one_of_three() {
 fn at_most_a_third_of_the_lines_are_comments_unless_all_is_to_be_explained() {
     let collection = Collection::built_in().unwrap();
     let ground = Ground::new(&[("north/x", "")]);
-    let snapshot = Snapshot::of(&ground.top).unwrap();
+    let snapshot = Snapshot::open(&ground.top).unwrap();
     for template in collection.iter() {
-        let requests = TemplateRequest::of(
+        let requests = TemplateRequest::find(
             &snapshot,
             &collection,
             &template.name,
@@ -132,7 +132,7 @@ reason = "the first level"
         ("gauge.ini", ""),
         (".redshank/templates/gauge.toml", template),
     ]);
-    let collection = Collection::of(&Snapshot::of(&ground.top).unwrap()).unwrap();
+    let collection = Collection::load(&Snapshot::open(&ground.top).unwrap()).unwrap();
     let draft = ground.draft_with(&collection, &[], DraftOptions::default());
     ground.takes(&draft);
     assert!(ground.ignored_by_git("levels/second.csv"));

@@ -37,7 +37,7 @@ impl Ground {
 
     /// The projects, as `template@folder`, and the folders known by what lies in them.
     pub(crate) fn found(&self) -> (Vec<String>, Vec<String>) {
-        let snapshot = Snapshot::of(&self.top).unwrap();
+        let snapshot = Snapshot::open(&self.top).unwrap();
         let collection = Collection::built_in().unwrap();
         let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
         let projects = survey
@@ -62,7 +62,7 @@ impl Ground {
         requests: &[TemplateRequest],
         options: DraftOptions,
     ) -> Draft {
-        let snapshot = Snapshot::of(&self.top).unwrap();
+        let snapshot = Snapshot::open(&self.top).unwrap();
         let survey = recognise(&snapshot, snapshot.tree().unwrap(), collection);
         Draft::compose(&snapshot, &survey, requests, options).unwrap()
     }
@@ -81,7 +81,7 @@ impl Ground {
     /// Those of these paths that a template of the projects here speaks of, as they are judged
     /// wherever git has them.
     pub(crate) fn spoken_of(&self, paths: &[String]) -> Vec<String> {
-        let snapshot = Snapshot::of(&self.top).unwrap();
+        let snapshot = Snapshot::open(&self.top).unwrap();
         let collection = Collection::built_in().unwrap();
         let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
         let is_it = |path: &&String| survey.matches.speaks_of(RepoPath::new(path.as_bytes()));

@@ -6,7 +6,7 @@ use redshank_templates::{Collection, ShownBy, practices, recognise};
 use redshank_worktree::Snapshot;
 
 fn followed(ground: &Ground) -> Vec<(String, bool, ShownBy)> {
-    let snapshot = Snapshot::of(&ground.top).unwrap();
+    let snapshot = Snapshot::open(&ground.top).unwrap();
     let collection = Collection::built_in().unwrap();
     let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
     let found = practices(&snapshot, &survey.projects).unwrap();

@@ -90,7 +90,7 @@ fn what_comes_along_is_told_by_its_own_marker_and_once() {
         ("package.json", "{}"),
         ("src/admin/tsconfig.json", "{}"),
     ]);
-    let snapshot = Snapshot::of(&ground.top).unwrap();
+    let snapshot = Snapshot::open(&ground.top).unwrap();
     let collection = Collection::built_in().unwrap();
     let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
     let of_node = survey
@@ -134,11 +134,11 @@ fn a_request_counts_where_it_is_made() {
         ("two/Cargo.toml", ""),
         ("three/x", ""),
     ]);
-    let snapshot = Snapshot::of(&ground.top).unwrap();
+    let snapshot = Snapshot::open(&ground.top).unwrap();
     let all = Collection::built_in().unwrap();
     let labels_of = |name: &str, folder: Option<&str>| {
         let requests =
-            TemplateRequest::of(&snapshot, &all, name, folder.map(RepoPath::new)).unwrap();
+            TemplateRequest::find(&snapshot, &all, name, folder.map(RepoPath::new)).unwrap();
         let draft = ground.draft_with(&all, &requests, DraftOptions::default());
         labels(&draft.files[RepoPath::top()].after)
             .iter()
@@ -153,7 +153,7 @@ fn a_request_counts_where_it_is_made() {
         ["macos"],
         "litter lies anywhere"
     );
-    assert!(TemplateRequest::of(&snapshot, &all, "rust", Some("four".into())).is_err());
+    assert!(TemplateRequest::find(&snapshot, &all, "rust", Some("four".into())).is_err());
 }
 
 /// The marker of a project type, and what the type must ignore and keep, relative to the project.

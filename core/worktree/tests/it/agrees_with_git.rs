@@ -337,7 +337,7 @@ fn agrees(case: &Case) -> Result<(), TestCaseError> {
     let folder = tempfile::tempdir().unwrap();
     let top = folder.path().canonicalize().unwrap();
     let made = lay_out(case, &top);
-    let snapshot = Snapshot::of(&top).unwrap();
+    let snapshot = Snapshot::open(&top).unwrap();
 
     let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
     let mut asked = made;
@@ -405,7 +405,7 @@ fn every_class_has_the_bytes_that_git_has_in_it() {
             for start in ["x[", "x[!"] {
                 let rule = format!("{start}[:{class}:]]\n");
                 std::fs::write(top.join(".gitignore"), &rule).unwrap();
-                let snapshot = Snapshot::of(&top).unwrap();
+                let snapshot = Snapshot::open(&top).unwrap();
                 let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
                 let answer = |path| verdicts.query(RepoPath::new(path)).unwrap();
                 let ours: Vec<Row> = asked
@@ -433,7 +433,7 @@ proptest! {
         let folder = tempfile::tempdir().unwrap();
         let top = folder.path().canonicalize().unwrap();
         lay_out(&case, &top);
-        let snapshot = Snapshot::of(&top).unwrap();
+        let snapshot = Snapshot::open(&top).unwrap();
         let overlay = Overlay::from([(".gitignore".into(), other.to_vec())]);
         let verdicts = Verdicts::new(&snapshot, overlay.clone()).unwrap();
         let ruled = verdicts.ruled_anew(snapshot.whole_tree().unwrap()).unwrap();

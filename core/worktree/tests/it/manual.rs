@@ -242,7 +242,7 @@ fn every_sentence_of_the_manual_holds_for_us_and_for_git() {
             std::fs::create_dir_all(top.join(path).parent().unwrap()).unwrap();
             std::fs::write(top.join(path), contents).unwrap();
         }
-        let snapshot = Snapshot::of(&top).unwrap();
+        let snapshot = Snapshot::open(&top).unwrap();
         let verdicts = Verdicts::new(&snapshot, Overlay::new()).unwrap();
         let rows = sentence
             .ignored

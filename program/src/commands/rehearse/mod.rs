@@ -130,7 +130,7 @@ impl Rehearse {
             return Ok(None);
         }
         signals::clears_up(clear_up);
-        let clone = ScratchClone::of(&context.snapshot, self.staged)?;
+        let clone = ScratchClone::create(&context.snapshot, self.staged)?;
         if context.speaks() {
             let holds = format!("{}, {}", files(clone.stats.files), clone.stats.size);
             let head = Paint::Head.on("a clone of the next commit holds");
@@ -151,7 +151,7 @@ fn run(
     folder: &Path,
     (program, words): (&OsString, &[OsString]),
 ) -> Result<Ran> {
-    let past = PastRuns::of(&context.snapshot)?;
+    let past = PastRuns::read(&context.snapshot)?;
     let before = RunSnapshot::take(worktree)?;
     let recorder = Recorder::start(&worktree.top);
     let mut command = Command::new(program);

@@ -31,7 +31,7 @@ pub fn can_be_ended() -> Result<()> {
 /// Watches until Enter or Ctrl-C.
 pub fn watch(context: &Context) -> Result<Ran> {
     let worktree = context.snapshot.worktree();
-    let past = PastRuns::of(worktree)?;
+    let past = PastRuns::read(worktree)?;
     let before = RunSnapshot::take(worktree)?;
     let recorder = Recorder::start(&worktree.top);
     let start = Instant::now();

@@ -115,7 +115,7 @@ impl Walk<'_> {
             with_samples: true,
             ..PlanOptions::default()
         };
-        let samples = Plan::of(&self.context()?.snapshot, Vec::new(), options)?;
+        let samples = Plan::build(&self.context()?.snapshot, Vec::new(), options)?;
         let question = "Write a sample without values beside the environment file?";
         let answers = Self::preferred(self.args.preferences.setup.sample);
         if !samples.steps.is_empty() && self.asked(question, answers)? == 'y' {

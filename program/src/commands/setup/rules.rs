@@ -206,7 +206,7 @@ impl Walk<'_> {
             line_ends: true,
             ..PlanOptions::default()
         };
-        let plan = Plan::of(&context.snapshot, Vec::new(), options)?;
+        let plan = Plan::build(&context.snapshot, Vec::new(), options)?;
         let Some(step) = plan.steps.first() else {
             return Ok(());
         };

@@ -76,7 +76,7 @@ impl Survey {
             || tree.with_ignored(snapshot, &folder),
         );
         let (result, all) = (result?, all?);
-        let ignored = FileStats::of(all.in_state(State::Ignored));
+        let ignored = FileStats::sum(all.in_state(State::Ignored));
         recognised
             .projects
             .retain(|one| folder.is_top() || one.folder == folder || one.folder.is_within(&folder));
@@ -87,8 +87,8 @@ impl Survey {
             ignored,
             quiet: args.quiet,
             verbose: args.verbose,
-            next: NextStep::of(snapshot, &recognised, &result.findings)?,
-            summary: Summary::of(&result.findings),
+            next: NextStep::choose(snapshot, &recognised, &result.findings)?,
+            summary: Summary::from_findings(&result.findings),
             practices: practices(snapshot, &recognised.projects)?,
             recognised: &recognised,
             result: &result,
@@ -138,7 +138,7 @@ impl Report for Picture<'_> {
         };
         let (name, standing) = (Paint::Head.on(self.name()), self.standing());
         writeln!(text, "{name}  {}", Paint::Quiet.on(standing))?;
-        let all = FileStats::of(self.to_commit());
+        let all = FileStats::sum(self.to_commit());
         let of_it = if self.folder.is_top() { "" } else { " of it" };
         write!(
             text,
@@ -175,20 +175,20 @@ impl Report for Picture<'_> {
             root: root(&self.snapshot.top),
             repository: self.snapshot.repository.is_some(),
             has_commit: self.snapshot.has_commit(),
-            folder: PathOut::of(self.folder).path,
-            to_commit: FileStats::of(self.to_commit()),
+            folder: PathOut::new(self.folder).path,
+            to_commit: FileStats::sum(self.to_commit()),
             tracked: self.in_state(State::Tracked),
             candidates: self.in_state(State::Candidate),
             ignored: self.ignored,
             folders: folders
                 .map(|(folder, stats)| FolderOut {
-                    path: PathOut::of(folder),
+                    path: PathOut::new(folder),
                     stats,
                 })
                 .collect(),
             projects: self.recognised.projects.iter().map(project_out).collect(),
             practices: self.practices.iter().map(practice_out).collect(),
-            summary: SummaryOut::of(&self.summary, 0),
+            summary: SummaryOut::new(&self.summary, 0),
             next: text::next_step(self.next).0.to_owned(),
             unread: self.result.unread.iter().map(Into::into).collect(),
         }
@@ -199,7 +199,7 @@ fn project_out(project: &Project) -> ProjectOut {
     ProjectOut {
         template: project.template.name.clone(),
         title: project.template.title.clone(),
-        folder: PathOut::of(&project.folder),
+        folder: PathOut::new(&project.folder),
         evidence: project.evidence.to_str_lossy().into_owned(),
         confidence: project.confidence,
     }
@@ -253,7 +253,7 @@ impl Picture<'_> {
 
     fn in_state(&self, state: State) -> FileStats {
         let entries = self.tree.below(self.folder);
-        FileStats::of(entries.filter(|entry| entry.state == state))
+        FileStats::sum(entries.filter(|entry| entry.state == state))
     }
 
     /// The folder right in the one that is looked at; the top for what lies right there.
@@ -306,7 +306,7 @@ impl Picture<'_> {
         let within = places.filter(|finding| {
             finding.state != State::Ignored && self.part(&finding.path) == folder
         });
-        let parts: Vec<String> = Summary::of(within)
+        let parts: Vec<String> = Summary::from_findings(within)
             .classes
             .iter()
             .map(|class| format!("{} {}", count(class.stats.files), class.class))
@@ -393,7 +393,7 @@ impl Picture<'_> {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Findings"))?;
-        let summary = Summary::of(self.serious());
+        let summary = Summary::from_findings(self.serious());
         let columns = [
             Align::Whole,
             Align::Right,

@@ -26,7 +26,7 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
     let page = Page {
         name: picture.name(),
         standing: picture.standing(),
-        sums: FolderSum::of(whole, picture.folder),
+        sums: FolderSum::below(whole, picture.folder),
         projects: &picture.recognised.projects,
         result: picture.result,
         usage: &rule_usage_in(snapshot, snapshot.whole_tree()?)?,

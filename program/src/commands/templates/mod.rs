@@ -56,7 +56,7 @@ impl Templates {
 
     fn list(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        let collection = Collection::of(&context.snapshot)?;
+        let collection = Collection::load(&context.snapshot)?;
         let listed: Vec<&Template> = collection
             .iter()
             .filter(|template| self.is_asked_for(&collection, template))
@@ -154,7 +154,7 @@ impl Listing for List<'_> {
 
     fn rows(&self) -> impl Iterator<Item = TemplateRowOut> {
         let listed = self.listed.iter();
-        listed.map(|template| TemplateRowOut::of(self.collection, template))
+        listed.map(|template| TemplateRowOut::new(self.collection, template))
     }
 }
 

@@ -73,7 +73,7 @@ impl New {
 
     fn text(&self, context: &Context) -> Result<String> {
         let Some(from) = &self.from else {
-            let past = PastRuns::of(&context.snapshot)?;
+            let past = PastRuns::read(&context.snapshot)?;
             let run = past.last().context(
                 "nothing was rehearsed here yet\n  `redshank rehearse -- COMMAND` first",
             )?;

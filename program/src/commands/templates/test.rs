@@ -24,7 +24,7 @@ pub struct Test {
 impl Test {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        let collection = Collection::of(&context.snapshot)?;
+        let collection = Collection::load(&context.snapshot)?;
         let chosen: Vec<&Template> = match self.names.as_slice() {
             [] => collection.iter().collect(),
             names => names
@@ -91,7 +91,7 @@ impl Report for Tried {
             templates: self.templates,
             tried: self.examples,
             failed: failed
-                .map(|(template, failure)| ExampleOut::of(template, failure))
+                .map(|(template, failure)| ExampleOut::new(template, failure))
                 .collect(),
         }
     }

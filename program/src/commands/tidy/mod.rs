@@ -86,7 +86,7 @@ impl Tidy {
             self.chosen(result.findings)?
         };
         let options = self.plan_options(&survey);
-        let mut plan = Plan::of(snapshot, findings.clone(), options)?;
+        let mut plan = Plan::build(snapshot, findings.clone(), options)?;
         if context.speaks() {
             put!("{}", show::plan(&plan)?)?;
         }
@@ -99,10 +99,10 @@ impl Tidy {
             }
         }
         if applied {
-            Journal::of(snapshot)?.apply(&context.journal_name("tidy"), &plan.changes)?;
+            Journal::open(snapshot)?.apply(&context.journal_name("tidy"), &plan.changes)?;
         }
         if !context.for_people {
-            output::json(&TidyOut::of(&snapshot.top, &plan, applied))?;
+            output::json(&TidyOut::new(&snapshot.top, &plan, applied))?;
         } else if applied && context.speaks() {
             put!("{}", show::done(&plan)?)?;
         } else if context.speaks() && !plan.changes.is_empty() {
@@ -162,7 +162,7 @@ fn choose_from(
                     continue;
                 };
                 findings.retain(|finding| !left_out.contains(&finding.id));
-                plan = Plan::of(&context.snapshot, findings.clone(), options)?;
+                plan = Plan::build(&context.snapshot, findings.clone(), options)?;
                 put!("{}", show::plan(&plan)?)?;
                 if plan.changes.is_empty() {
                     return Ok((plan, false));

@@ -112,7 +112,7 @@ impl<'a> Listing for &'a Answers<'_> {
     fn rows(&self) -> impl Iterator<Item = Self::Row> {
         self.answers.iter().map(|(given, _, answer)| {
             let rule = answer.ruling.as_ref().map(RuleOut::from);
-            AnswerOut::of(given.as_bstr(), answer.state, rule)
+            AnswerOut::new(given.as_bstr(), answer.state, rule)
         })
     }
 }

@@ -133,7 +133,7 @@ impl<'a> Worker<'a> {
                 .as_ref()
                 .map(|ruling| self.told.json(ruling))
                 .transpose()?;
-            serde_json::to_writer(&mut self.output, &AnswerOut::of(given, answer.state, rule))?;
+            serde_json::to_writer(&mut self.output, &AnswerOut::new(given, answer.state, rule))?;
             self.output.push(b'\n');
         }
         Ok(())
