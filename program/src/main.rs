@@ -50,7 +50,7 @@ fn main() -> ExitCode {
         Ok(code) => code,
         Err(error) if is_closed_pipe(&error) => ExitCode::SUCCESS,
         Err(error) => {
-            output::complain(&error);
+            output::render_error(&error);
             ExitCode::from(2)
         }
     }

@@ -30,7 +30,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// What there is to do.
-pub enum Job {
+pub enum WorkerRequest {
     /// These texts are open now.
     Open(Documents),
     /// Something changed on disk.
@@ -38,16 +38,16 @@ pub enum Job {
 }
 
 /// What was found.
-pub enum News {
+pub enum WorkerEvent {
     /// The picture of the tree.
-    Picture(Arc<Picture>),
+    WorkspaceIndex(Arc<WorkspaceIndex>),
     /// What is known of a text, in this state of it.
     Document(String, Arc<Analysis>),
 }
 
 /// What every open text is looked at against.
 #[derive(Default)]
-pub struct Picture {
+pub struct WorkspaceIndex {
     /// The top folder.
     pub top: PathBuf,
     /// The files that a commit of everything would take in, sorted, with their sizes.
@@ -127,7 +127,7 @@ pub struct RuleFacts {
 const FIRST: usize = 200;
 
 /// Works until the editor is gone.
-pub fn work(top: &Path, jobs: &Receiver<Job>, news: &Sender<News>) {
+pub fn work(top: &Path, jobs: &Receiver<WorkerRequest>, news: &Sender<WorkerEvent>) {
     let mut open = Documents::default();
     loop {
         match Snapshot::open(top) {
@@ -141,8 +141,8 @@ pub fn work(top: &Path, jobs: &Receiver<Job>, news: &Sender<News>) {
             Err(error) => {
                 tracing::warn!("{}", masked(&error.to_string()));
                 match jobs.recv() {
-                    Ok(Job::Open(documents)) => open = documents,
-                    Ok(Job::DiskChanged) => {}
+                    Ok(WorkerRequest::Open(documents)) => open = documents,
+                    Ok(WorkerRequest::DiskChanged) => {}
                     Err(_) => return,
                 }
             }
@@ -154,8 +154,8 @@ pub fn work(top: &Path, jobs: &Receiver<Job>, news: &Sender<News>) {
 fn look(
     snapshot: &Snapshot,
     open: &mut Documents,
-    jobs: &Receiver<Job>,
-    news: &Sender<News>,
+    jobs: &Receiver<WorkerRequest>,
+    news: &Sender<WorkerEvent>,
 ) -> Option<()> {
     let collection = chosen(snapshot);
     let tree = snapshot.whole_tree().ok();
@@ -171,14 +171,15 @@ fn look(
     let mut known: HashMap<String, i32> = HashMap::new();
     // What is open comes first: it is what the person looks at.
     here.look_at(open, &mut known, news)?;
-    news.send(News::Picture(Arc::new(here.picture()))).ok()?;
+    news.send(WorkerEvent::WorkspaceIndex(Arc::new(here.picture())))
+        .ok()?;
     loop {
         let mut is_disk_changed = false;
         // Only the newest state counts.
         for job in std::iter::once(jobs.recv().ok()?).chain(jobs.try_iter()) {
             match job {
-                Job::Open(documents) => *open = documents,
-                Job::DiskChanged => is_disk_changed = true,
+                WorkerRequest::Open(documents) => *open = documents,
+                WorkerRequest::DiskChanged => is_disk_changed = true,
             }
         }
         if is_disk_changed {
@@ -212,7 +213,7 @@ impl Here<'_> {
         &self,
         open: &Documents,
         known: &mut HashMap<String, i32>,
-        news: &Sender<News>,
+        news: &Sender<WorkerEvent>,
     ) -> Option<()> {
         let rules_changed = open.iter().any(|document| {
             let is_known = known.get(document.uri.as_str()) == Some(&document.version);
@@ -229,7 +230,7 @@ impl Here<'_> {
             }
             let analysis = Arc::new(self.analysis(document, open));
             known.insert(uri.clone(), document.version);
-            news.send(News::Document(uri, analysis)).ok()?;
+            news.send(WorkerEvent::Document(uri, analysis)).ok()?;
         }
         Some(())
     }
@@ -408,7 +409,7 @@ impl Here<'_> {
         faults
     }
 
-    fn picture(&self) -> Picture {
+    fn picture(&self) -> WorkspaceIndex {
         let tree = self.snapshot.tree();
         let candidates = tree.iter().flat_map(|tree| tree.in_state(State::Candidate));
         let personal = self
@@ -420,7 +421,7 @@ impl Here<'_> {
         let personal = personal.map(|personal| (RuleScope::Personal, personal.path.clone()));
         let candidates = candidates.map(|entry| (entry.path.clone(), entry.size));
         let candidates: Vec<(RepoPathBuf, Bytes)> = candidates.collect();
-        Picture {
+        WorkspaceIndex {
             top: self.snapshot.top.clone(),
             parts: Parts::collect(&candidates, RepoPath::top()),
             offers: self

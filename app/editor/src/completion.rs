@@ -1,7 +1,7 @@
 //! What could stand in a line: what exists and would be committed, with how much each would catch.
 
 use super::Server;
-use super::analysis::{Kind, Picture};
+use super::analysis::{Kind, WorkspaceIndex};
 use super::offers::of_template_key;
 use super::parts::Parts;
 use lsp_types::{
@@ -146,7 +146,7 @@ fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<Compl
 }
 
 /// Patterns that what was typed can become: extensions, and what lies in the folder that it names.
-fn offered(picture: &Picture, base: &RepoPath, typed: &str) -> Vec<(String, FileStats)> {
+fn offered(picture: &WorkspaceIndex, base: &RepoPath, typed: &str) -> Vec<(String, FileStats)> {
     let (folder, start) = typed.rsplit_once('/').unwrap_or(("", typed));
     let anchored = typed.contains('/');
     let folder = folder.trim_start_matches('/');

@@ -12,7 +12,7 @@ mod offers;
 mod parts;
 mod places;
 
-use analysis::{Analysis, Job, Kind, News, Picture, RuleFacts, RuleFile};
+use analysis::{Analysis, Kind, RuleFacts, RuleFile, WorkerEvent, WorkerRequest, WorkspaceIndex};
 use anyhow::{Context as _, Result, bail};
 use crossbeam_channel::{Receiver, Sender, select, unbounded};
 use documents::{Columns, Document, Documents, path_of};
@@ -87,7 +87,9 @@ pub fn serve(root: Option<&Path>) -> Result<()> {
     let here = top.clone();
     std::thread::spawn(move || analysis::work(&here, &todo, &found));
     let changed = jobs.clone();
-    let _watcher = watch::tree(&top, move || changed.send(Job::DiskChanged).is_ok());
+    let _watcher = watch::tree(&top, move || {
+        changed.send(WorkerRequest::DiskChanged).is_ok()
+    });
     let mut server = Server {
         connection: &connection,
         jobs,
@@ -166,7 +168,7 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
 /// The conversation with the editor.
 struct Server<'c> {
     connection: &'c Connection,
-    jobs: Sender<Job>,
+    jobs: Sender<WorkerRequest>,
     columns: Columns,
     /// The editor shows hints in its lines, not between them.
     has_hints: bool,
@@ -174,7 +176,7 @@ struct Server<'c> {
     refreshes_hints: bool,
     open: Documents,
     known: HashMap<String, Arc<Analysis>>,
-    picture: Arc<Picture>,
+    picture: Arc<WorkspaceIndex>,
     /// How many questions we have asked.
     asked: i32,
     /// Hints were given for what is no longer so.
@@ -182,7 +184,7 @@ struct Server<'c> {
 }
 
 impl Server<'_> {
-    fn serve(&mut self, news: &Receiver<News>) -> Result<()> {
+    fn serve(&mut self, news: &Receiver<WorkerEvent>) -> Result<()> {
         loop {
             select! {
                 recv(self.connection.receiver) -> message => match message {
@@ -276,24 +278,24 @@ impl Server<'_> {
                 self.publish(&uri, None, Vec::new())?;
             }
             DidSaveTextDocument::METHOD | DidChangeWatchedFiles::METHOD => {
-                return self.ask_for(Job::DiskChanged);
+                return self.ask_for(WorkerRequest::DiskChanged);
             }
             _ => return Ok(()),
         }
-        self.ask_for(Job::Open(self.open.clone()))
+        self.ask_for(WorkerRequest::Open(self.open.clone()))
     }
 
-    fn ask_for(&self, job: Job) -> Result<()> {
+    fn ask_for(&self, job: WorkerRequest) -> Result<()> {
         self.jobs.send(job).context("the working tree is gone")
     }
 
-    fn learn(&mut self, found: News) -> Result<()> {
+    fn learn(&mut self, found: WorkerEvent) -> Result<()> {
         match found {
-            News::Picture(picture) => {
+            WorkerEvent::WorkspaceIndex(picture) => {
                 self.picture = picture;
                 Ok(())
             }
-            News::Document(uri, analysis) => {
+            WorkerEvent::Document(uri, analysis) => {
                 let Some(document) = self.open.iter().find(|one| one.uri.to_string() == uri) else {
                     return Ok(());
                 };

@@ -4,7 +4,7 @@ use anyhow::Result;
 use bstr::{BString, ByteSlice};
 use crossbeam_channel::{Receiver, Sender};
 use redshank_changes::journal::{IfEdited, Journal};
-use redshank_changes::rehearse::{Learned, Scene, learned};
+use redshank_changes::rehearse::{Learned, RunContext, learned};
 use redshank_changes::{Edit, RuleTarget, write};
 use redshank_findings::{Finding, ScanOptions, scan};
 use redshank_rules::RuleScope;
@@ -23,7 +23,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 /// What the window wants.
-pub enum Job {
+pub enum WorkerRequest {
     /// What this would do.
     Try(Proposal),
     /// Write it.
@@ -48,9 +48,9 @@ pub struct Proposal {
 }
 
 /// What the window gets.
-pub enum News {
+pub enum WorkerEvent {
     /// What there is to see.
-    Look(Arc<Look>),
+    View(Arc<View>),
     /// Why a path is what it is, a line each.
     Reason(RepoPathBuf, Vec<String>),
     /// What was found here.
@@ -62,7 +62,7 @@ pub enum News {
 }
 
 /// The tree, as it is and as it would be.
-pub struct Look {
+pub struct View {
     /// The name of the top folder.
     pub name: String,
     /// The file that the pattern would stand in.
@@ -101,7 +101,7 @@ pub enum RowKind {
     File(State, State, u64),
 }
 
-impl Look {
+impl View {
     /// The rows that show, with these folders open.
     pub fn rows(&self, open: &HashSet<RepoPathBuf>) -> Vec<Row> {
         let mut rows = Vec::new();
@@ -183,7 +183,7 @@ impl Row {
 }
 
 /// What lasts while the tree changes.
-struct Lookout<'l> {
+struct Worker<'l> {
     top: &'l Path,
     limits: GivenLimits,
     /// What is written and by whom; from the first picture on, which waits for nothing else.
@@ -193,19 +193,19 @@ struct Lookout<'l> {
     proposal: Proposal,
     /// The last pictures are held, so that the window, which has the older one until it draws the
     /// newer, is never the one to take a tree apart.
-    held: [Option<Arc<Look>>; 2],
-    jobs: &'l Receiver<Job>,
-    news: &'l Sender<News>,
+    held: [Option<Arc<View>>; 2],
+    jobs: &'l Receiver<WorkerRequest>,
+    news: &'l Sender<WorkerEvent>,
 }
 
 /// Works until the window is gone. It tells itself that the disk has changed.
 pub fn work(
     top: &Path,
     limits: GivenLimits,
-    (jobs, own): (&Receiver<Job>, &Sender<Job>),
-    news: &Sender<News>,
+    (jobs, own): (&Receiver<WorkerRequest>, &Sender<WorkerRequest>),
+    news: &Sender<WorkerEvent>,
 ) {
-    let mut lookout = Lookout {
+    let mut lookout = Worker {
         top,
         limits,
         recorder: None,
@@ -222,13 +222,13 @@ pub fn work(
     while let Some(()) = lookout.look(own) {}
 }
 
-impl Lookout<'_> {
+impl Worker<'_> {
     /// Looks, until the disk changes; nothing once the window is gone.
-    fn look(&mut self, own: &Sender<Job>) -> Option<()> {
+    fn look(&mut self, own: &Sender<WorkerRequest>) -> Option<()> {
         let snapshot = match Snapshot::open(self.top) {
             Ok(snapshot) => snapshot,
             Err(error) => {
-                self.news.send(News::Said(error.to_string())).ok()?;
+                self.news.send(WorkerEvent::Said(error.to_string())).ok()?;
                 // It may be gone for a moment.
                 self.jobs.recv().ok()?;
                 return Some(());
@@ -239,7 +239,7 @@ impl Lookout<'_> {
             let recorder = Recorder::start(self.top);
             let changed = own.clone();
             watch::when_quiet(recorder.changed().clone(), move || {
-                changed.send(Job::DiskChanged).is_ok()
+                changed.send(WorkerRequest::DiskChanged).is_ok()
             });
             self.recorder = Some(recorder);
             // Something may have come before it was watched.
@@ -251,28 +251,32 @@ impl Lookout<'_> {
             if owes_more && self.jobs.is_empty() {
                 owes_more = false;
                 if let Ok((learned, found)) = self.beside(&snapshot) {
-                    self.news.send(News::Learned(Arc::new(learned))).ok()?;
-                    self.news.send(News::Findings(Arc::new(found))).ok()?;
+                    self.news
+                        .send(WorkerEvent::Learned(Arc::new(learned)))
+                        .ok()?;
+                    self.news
+                        .send(WorkerEvent::Findings(Arc::new(found)))
+                        .ok()?;
                 }
             }
             let (mut tries, mut explains, mut is_disk_changed) = (None, None, false);
             // Of what can be overtaken, only the newest counts.
             for job in std::iter::once(self.jobs.recv().ok()?).chain(self.jobs.try_iter()) {
                 match job {
-                    Job::Try(new) => tries = Some(new),
-                    Job::Explain(path) => explains = Some(path),
-                    Job::DiskChanged => is_disk_changed = true,
-                    Job::Write(new) => {
+                    WorkerRequest::Try(new) => tries = Some(new),
+                    WorkerRequest::Explain(path) => explains = Some(path),
+                    WorkerRequest::DiskChanged => is_disk_changed = true,
+                    WorkerRequest::Write(new) => {
                         let said = match written(&snapshot, &new) {
                             Ok(()) => "written; Ctrl-R takes it back".to_owned(),
                             Err(error) => format!("{error:#}"),
                         };
                         self.proposal.pattern.clear();
-                        self.news.send(News::Said(said)).ok()?;
+                        self.news.send(WorkerEvent::Said(said)).ok()?;
                         is_disk_changed = true;
                     }
-                    Job::Undo => {
-                        self.news.send(News::Said(undone(&snapshot))).ok()?;
+                    WorkerRequest::Undo => {
+                        self.news.send(WorkerEvent::Said(undone(&snapshot))).ok()?;
                         is_disk_changed = true;
                     }
                 }
@@ -290,7 +294,7 @@ impl Lookout<'_> {
             if let Some(path) = explains {
                 let reason = reason(&snapshot, &self.proposal, &path);
                 let lines = reason.unwrap_or_else(|error| vec![format!("{error:#}")]);
-                self.news.send(News::Reason(path, lines)).ok()?;
+                self.news.send(WorkerEvent::Reason(path, lines)).ok()?;
             }
         }
     }
@@ -302,9 +306,9 @@ impl Lookout<'_> {
                 let look = Arc::new(look);
                 self.held.rotate_right(1);
                 self.held[0] = Some(Arc::clone(&look));
-                News::Look(look)
+                WorkerEvent::View(look)
             }
-            Err(error) => News::Said(format!("{error:#}")),
+            Err(error) => WorkerEvent::Said(format!("{error:#}")),
         };
         self.news.send(found).ok()
     }
@@ -320,7 +324,7 @@ impl Lookout<'_> {
             .iter()
             .partition(|entry| first.is_none_or(|first| first.contains(&entry.path)));
         let learned = match &self.recorder {
-            Some(recorder) if !new.is_empty() => learned(&Scene {
+            Some(recorder) if !new.is_empty() => learned(&RunContext {
                 tree,
                 survey: &survey,
                 came: &new,
@@ -373,7 +377,7 @@ fn seen(
     snapshot: &Snapshot,
     proposal: &Proposal,
     first: &mut Option<HashSet<RepoPathBuf>>,
-) -> Result<Look> {
+) -> Result<View> {
     let target = target(snapshot, proposal)?;
     let whole = snapshot.whole_tree()?;
     let overlay = overlay(&target, proposal);
@@ -390,7 +394,7 @@ fn seen(
     let known = first.get_or_insert_with(|| paths().collect());
     let new = paths().filter(|path| !known.contains(path)).collect();
     let name = snapshot.top.file_name().unwrap_or_default();
-    Ok(Look {
+    Ok(View {
         name: name.to_string_lossy().into_owned(),
         file: target.source.shown,
         before: whole.entries.iter().map(|entry| entry.state).collect(),

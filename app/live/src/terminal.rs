@@ -1,6 +1,6 @@
 //! The terminal: taken, drawn on, and given back as it was, whatever happens.
 
-use super::look::{Job, News};
+use super::look::{WorkerEvent, WorkerRequest};
 use super::view;
 use super::window::{Next, Window};
 use anyhow::Result;
@@ -13,7 +13,7 @@ use rustix::process::{Signal, getpid, kill_process};
 use std::io::stdout;
 
 /// Shows the view until somebody leaves it.
-pub fn show(jobs: &Sender<Job>, news: &Receiver<News>) -> Result<()> {
+pub fn show(jobs: &Sender<WorkerRequest>, news: &Receiver<WorkerEvent>) -> Result<()> {
     signals::clears_up(give_back);
     give_back_before_a_crash();
     let mut terminal = take();
@@ -65,8 +65,8 @@ fn give_back() {
 fn converse(
     window: &mut Window,
     terminal: &mut DefaultTerminal,
-    jobs: &Sender<Job>,
-    news: &Receiver<News>,
+    jobs: &Sender<WorkerRequest>,
+    news: &Receiver<WorkerEvent>,
     keys: &Receiver<Event>,
 ) -> Result<()> {
     loop {

@@ -1,7 +1,7 @@
 //! How the window looks. Colour and place only repeat what signs and words say; letters of ASCII
 //! are enough for all but names.
 
-use super::look::{Look, Row, RowKind};
+use super::look::{Row, RowKind, View};
 use super::window::{Question, Window};
 use bstr::ByteSlice;
 use ratatui::Frame;
@@ -101,7 +101,7 @@ fn safe(text: &str) -> String {
     screen::harmless_text(text).replace('\t', " ")
 }
 
-fn totals(look: &Look) -> Line<'static> {
+fn totals(look: &View) -> Line<'static> {
     let all = look.sums.folder(RepoPath::top());
     let of = |files_: u64, size: Bytes| format!("{}, {size}", files(files_));
     let mut parts = vec![
@@ -121,7 +121,7 @@ fn totals(look: &Look) -> Line<'static> {
     Line::from(parts)
 }
 
-fn draw_rule(window: &Window, look: &Look, frame: &mut Frame, area: Rect) {
+fn draw_rule(window: &Window, look: &View, frame: &mut Frame, area: Rect) {
     let ask = "pattern: ";
     let whom = text::scope(window.scope);
     let place = safe(&shown(look.file.as_slice().into()));
@@ -139,7 +139,7 @@ fn draw_rule(window: &Window, look: &Look, frame: &mut Frame, area: Rect) {
     frame.set_cursor_position(Position::new(column, area.y));
 }
 
-fn message(window: &Window, look: &Look) -> Line<'static> {
+fn message(window: &Window, look: &View) -> Line<'static> {
     let all = look.sums.folder(RepoPath::top());
     match window.asks {
         Some(Question::Write) => {

@@ -1,11 +1,11 @@
 //! What the window holds: what a person has typed and chosen; all else comes from [`super::look`].
 
-use super::look::{Job, Look, News, Proposal, Row, RowKind};
+use super::look::{Proposal, Row, RowKind, View, WorkerEvent, WorkerRequest};
 use crossbeam_channel::Sender;
 use ratatui::crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind,
 };
-use redshank_changes::rehearse::{Learned, Standing};
+use redshank_changes::rehearse::{Learned, LearnedStatus};
 use redshank_findings::Finding;
 use redshank_rules::Breadth;
 use redshank_rules::RuleScope;
@@ -20,7 +20,7 @@ pub struct Window {
     /// Who it is for.
     pub scope: RuleScope,
     /// The tree, once it is known.
-    pub look: Option<Arc<Look>>,
+    pub look: Option<Arc<View>>,
     /// The rows that show.
     pub rows: Vec<Row>,
     /// Which of them is chosen.
@@ -90,21 +90,21 @@ impl Window {
     }
 
     /// Takes in what was worked out.
-    pub fn learn(&mut self, found: News, jobs: &Sender<Job>) {
+    pub fn learn(&mut self, found: WorkerEvent, jobs: &Sender<WorkerRequest>) {
         match found {
-            News::Look(look) => {
+            WorkerEvent::View(look) => {
                 self.look = Some(look);
                 self.arrange(jobs);
             }
-            News::Reason(path, lines) => self.reason = Some((path, lines)),
-            News::Findings(findings) => self.findings = findings,
-            News::Learned(learned) => self.learned = learned,
-            News::Said(said) => self.said = said,
+            WorkerEvent::Reason(path, lines) => self.reason = Some((path, lines)),
+            WorkerEvent::Findings(findings) => self.findings = findings,
+            WorkerEvent::Learned(learned) => self.learned = learned,
+            WorkerEvent::Said(said) => self.said = said,
         }
     }
 
     /// The rows anew; the same one stays chosen.
-    fn arrange(&mut self, jobs: &Sender<Job>) {
+    fn arrange(&mut self, jobs: &Sender<WorkerRequest>) {
         let Some(look) = &self.look else {
             return;
         };
@@ -118,11 +118,11 @@ impl Window {
         self.choose(same.unwrap_or(self.chosen), jobs);
     }
 
-    fn choose(&mut self, at: usize, jobs: &Sender<Job>) {
+    fn choose(&mut self, at: usize, jobs: &Sender<WorkerRequest>) {
         self.chosen = at.min(self.rows.len().saturating_sub(1));
         if let Some(row) = self.rows.get(self.chosen) {
             // The window is gone with the program.
-            let _ = jobs.send(Job::Explain(row.path.clone()));
+            let _ = jobs.send(WorkerRequest::Explain(row.path.clone()));
         }
     }
 
@@ -143,13 +143,13 @@ impl Window {
         }
     }
 
-    fn tries(&mut self, jobs: &Sender<Job>) {
+    fn tries(&mut self, jobs: &Sender<WorkerRequest>) {
         self.said.clear();
-        let _ = jobs.send(Job::Try(self.proposal()));
+        let _ = jobs.send(WorkerRequest::Try(self.proposal()));
     }
 
     /// Takes in what was pressed.
-    pub fn take_in(&mut self, event: Event, jobs: &Sender<Job>) -> Next {
+    pub fn take_in(&mut self, event: Event, jobs: &Sender<WorkerRequest>) -> Next {
         match event {
             Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key, jobs),
             Event::Mouse(mouse) => {
@@ -160,7 +160,7 @@ impl Window {
         }
     }
 
-    fn point(&mut self, mouse: MouseEvent, jobs: &Sender<Job>) {
+    fn point(&mut self, mouse: MouseEvent, jobs: &Sender<WorkerRequest>) {
         match mouse.kind {
             MouseEventKind::Down(_) => {
                 self.has_chosen = true;
@@ -180,7 +180,7 @@ impl Window {
         }
     }
 
-    fn press(&mut self, key: KeyEvent, jobs: &Sender<Job>) -> Next {
+    fn press(&mut self, key: KeyEvent, jobs: &Sender<WorkerRequest>) -> Next {
         let is_ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         if is_ctrl && key.code == KeyCode::Char('c') {
             return Next::Leave;
@@ -250,10 +250,10 @@ impl Window {
         Next::Stay
     }
 
-    fn do_it(&mut self, question: Question, jobs: &Sender<Job>) {
+    fn do_it(&mut self, question: Question, jobs: &Sender<WorkerRequest>) {
         let _ = match question {
-            Question::Write => jobs.send(Job::Write(self.proposal())),
-            Question::Undo => jobs.send(Job::Undo),
+            Question::Write => jobs.send(WorkerRequest::Write(self.proposal())),
+            Question::Undo => jobs.send(WorkerRequest::Undo),
         };
         if question == Question::Write {
             self.pattern.clear();
@@ -261,7 +261,7 @@ impl Window {
     }
 
     /// Opens or shuts the chosen folder.
-    fn toggle(&mut self, jobs: &Sender<Job>) {
+    fn toggle(&mut self, jobs: &Sender<WorkerRequest>) {
         let is_open = match self.rows.get(self.chosen).map(|row| &row.kind) {
             Some(RowKind::Folder(_, is_open)) => *is_open,
             _ => return,
@@ -269,7 +269,7 @@ impl Window {
         self.unfold(!is_open, jobs);
     }
 
-    fn unfold(&mut self, opens: bool, jobs: &Sender<Job>) {
+    fn unfold(&mut self, opens: bool, jobs: &Sender<WorkerRequest>) {
         let Some(row) = self.rows.get(self.chosen) else {
             return;
         };
@@ -297,7 +297,7 @@ impl Window {
     }
 
     /// A pattern from the chosen row; each time the next width.
-    fn next_width(&mut self, jobs: &Sender<Job>) {
+    fn next_width(&mut self, jobs: &Sender<WorkerRequest>) {
         let Some(row) = self.rows.get(self.chosen) else {
             return;
         };
@@ -324,11 +324,11 @@ impl Window {
     /// The rules for what came that are proposed.
     pub fn proposed(&self) -> impl Iterator<Item = &Learned> {
         let learned = self.learned.iter();
-        learned.filter(|new| new.standing == Standing::Proposed)
+        learned.filter(|new| new.status == LearnedStatus::Proposed)
     }
 
     /// A rule for what came; each time the next.
-    fn next_learned(&mut self, jobs: &Sender<Job>) {
+    fn next_learned(&mut self, jobs: &Sender<WorkerRequest>) {
         let rules: Vec<String> = self.proposed().map(|new| new.rule.to_string()).collect();
         let now = rules.iter().position(|rule| *rule == self.pattern);
         let next = now.map_or(0, |at| (at + 1) % rules.len());
@@ -342,7 +342,7 @@ impl Window {
         }
     }
 
-    fn next_scope(&mut self, jobs: &Sender<Job>) {
+    fn next_scope(&mut self, jobs: &Sender<WorkerRequest>) {
         self.scope = match self.scope {
             RuleScope::Team => RuleScope::Folder,
             RuleScope::Folder => RuleScope::Clone,

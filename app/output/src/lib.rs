@@ -28,9 +28,9 @@ use serde::Serialize;
 use std::io::Write;
 
 /// Writes an error: what went wrong, then what to do about it.
-pub fn complain(error: &anyhow::Error) {
-    let explained = text::explained(error);
-    let mut lines = explained.lines();
+pub fn render_error(error: &anyhow::Error) {
+    let describe = text::describe(error);
+    let mut lines = describe.lines();
     eputln!(
         "{} {}",
         Paint::Bad.on("error:"),

@@ -138,7 +138,7 @@ mod tests {
             ("templates-new", schema_for!(NewTemplateOut)),
             ("why", schema_for!(Vec<AnswerOut<RuleOut>>)),
         ];
-        let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../docs/schemas");
+        let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");
         for (name, schema) in schemas {
             let text = serde_json::to_string_pretty(&schema).unwrap() + "\n";
             let path = folder.join(format!("{name}.json"));

@@ -2,7 +2,7 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_changes::rehearse::{Learned, LearnedStatus, Missing, RunDifference};
 use redshank_rules::RepoPathBuf;
 use redshank_text as text;
 use redshank_worktree::FileStats;
@@ -116,7 +116,8 @@ pub struct NewOut {
     /// `work`, it came with work in the first run (`with-work`), somebody may have
     /// made it `by-hand` while it was watched, some runs of the command leave it behind and others do
     /// not (`not-every-time`).
-    pub standing: &'static str,
+    #[serde(rename = "standing")]
+    pub status: &'static str,
     /// The template that has the rule, if one does.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub template: Option<String>,
@@ -151,13 +152,13 @@ impl From<&Learned> for NewOut {
             path: PathOut::new(&new.path),
             stats: new.stats,
             rule: new.rule.to_string(),
-            standing: match new.standing {
-                Standing::Proposed => "proposed",
-                Standing::Needed => "needed",
-                Standing::Work => "work",
-                Standing::WithWork => "with-work",
-                Standing::ByHand => "by-hand",
-                Standing::NotEveryTime => "not-every-time",
+            status: match new.status {
+                LearnedStatus::Proposed => "proposed",
+                LearnedStatus::Needed => "needed",
+                LearnedStatus::Work => "work",
+                LearnedStatus::WithWork => "with-work",
+                LearnedStatus::ByHand => "by-hand",
+                LearnedStatus::NotEveryTime => "not-every-time",
             },
             template: new.template.clone(),
             first: seen.map(|seen| seen.first.as_secs_f64()),

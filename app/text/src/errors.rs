@@ -9,7 +9,7 @@ use std::path::Path;
 type Lines = Vec<String>;
 
 /// An error in words: what went wrong in the first line, what to do in those below.
-pub fn explained(error: &anyhow::Error) -> String {
+pub fn describe(error: &anyhow::Error) -> String {
     let lines = if let Some(error) = error.downcast_ref() {
         of_changes(error)
     } else if let Some(error) = error.downcast_ref() {

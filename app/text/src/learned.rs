@@ -2,18 +2,18 @@
 
 use crate::shown;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Learned, Sighting, Standing};
+use redshank_changes::rehearse::{Learned, LearnedStatus, WriteEvent};
 use std::collections::BTreeSet;
 
 /// Why a rule for it is proposed, or not; when and by whom it was written; in how many runs.
 pub fn learned(new: &Learned) -> String {
-    let standing = match new.standing {
-        Standing::Proposed => None,
-        Standing::Needed => Some("every clone needs it".to_owned()),
-        Standing::Work => Some("looks like work".to_owned()),
-        Standing::WithWork => Some("came with work; another run tells".to_owned()),
-        Standing::ByHand => Some("perhaps by hand".to_owned()),
-        Standing::NotEveryTime => Some("not every run leaves it behind".to_owned()),
+    let status = match new.status {
+        LearnedStatus::Proposed => None,
+        LearnedStatus::Needed => Some("every clone needs it".to_owned()),
+        LearnedStatus::Work => Some("looks like work".to_owned()),
+        LearnedStatus::WithWork => Some("came with work; another run tells".to_owned()),
+        LearnedStatus::ByHand => Some("perhaps by hand".to_owned()),
+        LearnedStatus::NotEveryTime => Some("not every run leaves it behind".to_owned()),
     };
     let template = new
         .template
@@ -24,12 +24,12 @@ pub fn learned(new: &Learned) -> String {
         (runs, all) if runs == all => Some(format!("in each of {all} runs")),
         (runs, all) => Some(format!("in {runs} of {all} runs")),
     };
-    let all = [standing, template, new.seen.as_ref().map(seen), runs];
+    let all = [status, template, new.seen.as_ref().map(seen), runs];
     all.into_iter().flatten().collect::<Vec<_>>().join("; ")
 }
 
 /// When and by whom.
-fn seen(seen: &Sighting) -> String {
+fn seen(seen: &WriteEvent) -> String {
     let (first, last) = (seen.first.as_secs_f64(), seen.last.as_secs_f64());
     let when = match (last < 0.1, last - first < 0.1) {
         (true, _) => "at once".to_owned(),

@@ -16,7 +16,7 @@ mod steps;
 mod style;
 
 pub use answer::{answer, difference, marked_line, whole};
-pub use errors::{example, explained};
+pub use errors::{describe, example};
 pub use escape::{cut, escaped, is_invisible, shortened, shown};
 pub use findings::{
     class, evidence, history_cut, level, level_counts, message, next_step, not_scanned, place,

@@ -5,7 +5,7 @@ use super::watcher;
 use crossbeam_channel::{Receiver, unbounded};
 use notify::{EventKind, RecommendedWatcher};
 use parking_lot::Mutex;
-use redshank_changes::rehearse::Sightings;
+use redshank_changes::rehearse::WriteEvents;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
@@ -16,7 +16,7 @@ use std::time::{Duration, Instant};
 pub struct Recorder {
     /// Where the system can't watch so much, nothing is seen.
     _watcher: Option<RecommendedWatcher>,
-    seen: Arc<Mutex<Sightings>>,
+    seen: Arc<Mutex<WriteEvents>>,
     start: Start,
     changed: Receiver<()>,
 }
@@ -34,7 +34,7 @@ impl Recorder {
     /// Begins.
     pub fn start(top: &Path) -> Self {
         let start = Start::new(Mutex::new(Instant::now()));
-        let seen = Arc::new(Mutex::new(Sightings::default()));
+        let seen = Arc::new(Mutex::new(WriteEvents::default()));
         let (wake, woken) = unbounded();
         let (tell, changed) = unbounded();
         let (folder, noted) = (top.to_owned(), Arc::clone(&seen));
@@ -68,7 +68,7 @@ impl Recorder {
     }
 
     /// What was seen so far.
-    pub fn seen(&self) -> Sightings {
+    pub fn seen(&self) -> WriteEvents {
         std::thread::sleep(LATE);
         self.seen.lock().clone()
     }
@@ -92,7 +92,7 @@ fn below(top: &Path, path: &Path) -> Option<RepoPathBuf> {
 fn ask_who(
     top: &Path,
     start: &Mutex<Instant>,
-    seen: &Mutex<Sightings>,
+    seen: &Mutex<WriteEvents>,
     woken: &Receiver<Vec<RepoPathBuf>>,
 ) {
     let mut programs = Programs::default();

@@ -32,13 +32,13 @@ pub(crate) fn replace(root: &Root, path: &BStr, contents: &[u8]) -> std::io::Res
     sync(root.create(scratch.as_bstr(), 0o666)?, contents)?;
     // A new file gets what the person's mask leaves; an old one keeps what it had.
     let moded = mode.map_or(Ok(()), |mode| root.set_mode(scratch.as_bstr(), mode));
-    boundary();
+    crash_point();
     let put = moded.and_then(|()| root.rename(scratch.as_bstr(), (root, path), Put::Over));
     if put.is_err() {
         let _ = root.remove_file(scratch.as_bstr());
     }
     put?;
-    boundary();
+    crash_point();
     root.sync_parent(path)
 }
 
@@ -54,8 +54,8 @@ pub(crate) fn sync(mut file: File, contents: &[u8]) -> std::io::Result<()> {
 /// # Errors
 /// If it can't be read, or something lies at the new name already, or that can't be written.
 pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<()> {
-    boundary();
-    let disk = |at: (&Root, &BStr)| refused(&at.0.path().join(at.1.to_path_lossy()));
+    crash_point();
+    let disk = |at: (&Root, &BStr)| io_error_at(&at.0.path().join(at.1.to_path_lossy()));
     let found = from.0.meta(from.1).map_err(disk(from))?;
     // A second name of a FIFO, or of whatever else it became, is of no use.
     if found.kind != FileKind::File && found.kind != FileKind::Link {
@@ -87,7 +87,7 @@ pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<(
 /// Between two steps that change the disk: here the program may be killed, and tests of it do so.
 /// With `REDSHANK_KILLED_AT=7` in the environment, a program built without optimisation ends at the
 /// seventh.
-pub fn boundary() {
+pub fn crash_point() {
     #[cfg(debug_assertions)]
     {
         static PASSED: AtomicU32 = AtomicU32::new(0);
@@ -103,7 +103,7 @@ pub fn boundary() {
 }
 
 /// What the disk said of a path, as an error.
-pub(crate) fn refused(path: &Path) -> impl FnOnce(std::io::Error) -> Error + use<> {
-    let refused = redshank_worktree::refused(path);
-    move |cause| refused(cause).into()
+pub(crate) fn io_error_at(path: &Path) -> impl FnOnce(std::io::Error) -> Error + use<> {
+    let wrap = redshank_worktree::io_error_at(path);
+    move |cause| wrap(cause).into()
 }

@@ -264,7 +264,7 @@ impl<'a> Hook<'a> {
     }
 
     fn content(&self, path: &BStr) -> Result<Content> {
-        Content::at(&self.root, path).map_err(crate::disk::refused(
+        Content::at(&self.root, path).map_err(crate::disk::io_error_at(
             &self.root.path().join(path.to_path_lossy()),
         ))
     }
@@ -272,7 +272,7 @@ impl<'a> Hook<'a> {
     /// The permissions of a file; none of a link or where nothing is.
     fn mode(&self, path: &BStr) -> Result<Option<u32>> {
         let found = self.root.meta_if_there(path);
-        let found = found.map_err(crate::disk::refused(
+        let found = found.map_err(crate::disk::io_error_at(
             &self.root.path().join(path.to_path_lossy()),
         ))?;
         Ok(found
@@ -312,7 +312,7 @@ fn home(
 ) -> Result<Option<(Area, Root, BString)>> {
     let common = &repository.common_folder;
     if folder == common.join("hooks") {
-        let root = Root::open(common).map_err(crate::disk::refused(common))?;
+        let root = Root::open(common).map_err(crate::disk::io_error_at(common))?;
         return Ok(Some((Area::Git, root, "hooks/".into())));
     }
     let Ok(below) = folder.strip_prefix(&worktree.top) else {

@@ -2,7 +2,7 @@
 //! with a disk mounted in it.
 
 use crate::Result;
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{FileKind, Root};
 
@@ -33,7 +33,7 @@ impl std::fmt::Display for Obstacle {
 /// If a folder in it can't be listed.
 pub(crate) fn keeps(root: &Root, path: &BStr) -> Result<Option<Obstacle>> {
     let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-    let disk = |at: &BStr| refused(&root.path().join(at.to_path_lossy()));
+    let disk = |at: &BStr| io_error_at(&root.path().join(at.to_path_lossy()));
     let mut waiting = vec![bare.to_owned()];
     while let Some(folder) = waiting.pop() {
         if root.kind(folder.as_bstr()) != Some(FileKind::Folder) {

@@ -1,7 +1,7 @@
 //! What to do next in a repository, by what was found.
 
 use crate::{Finding, Level};
-use redshank_templates::{Survey, without_rules};
+use redshank_templates::{Survey, first_uncovered_project};
 use redshank_worktree::Snapshot;
 use redshank_worktree::tree::State;
 
@@ -33,14 +33,16 @@ impl NextStep {
         if snapshot.repository.is_none() {
             return Ok(Self::Init);
         }
-        Ok(if without_rules(snapshot, &survey.projects)?.is_some() {
-            Self::Draft
-        } else if findings.iter().any(|one| one.level < Level::Note) {
-            Self::Check
-        } else if snapshot.tree()?.in_state(State::Candidate).next().is_some() {
-            Self::AddAll
-        } else {
-            Self::Nothing
-        })
+        Ok(
+            if first_uncovered_project(snapshot, &survey.projects)?.is_some() {
+                Self::Draft
+            } else if findings.iter().any(|one| one.level < Level::Note) {
+                Self::Check
+            } else if snapshot.tree()?.in_state(State::Candidate).next().is_some() {
+                Self::AddAll
+            } else {
+                Self::Nothing
+            },
+        )
     }
 }

@@ -26,10 +26,10 @@ impl Repository {
         let (index, objects) = (scratch.join("index"), scratch.join("objects"));
         let own = self.index_file()?;
         if own.exists() {
-            std::fs::copy(&own, &index).map_err(refused(&index))?;
+            std::fs::copy(&own, &index).map_err(io_error_at(&index))?;
             self.make_whole(&index)?;
         }
-        std::fs::create_dir_all(&objects).map_err(refused(&objects))?;
+        std::fs::create_dir_all(&objects).map_err(io_error_at(&objects))?;
         let known = self
             .git()
             .args([
@@ -53,7 +53,7 @@ impl Repository {
                 .args(sparse)
                 .output()?;
         }
-        std::fs::create_dir_all(into).map_err(refused(into))?;
+        std::fs::create_dir_all(into).map_err(io_error_at(into))?;
         let mut prefix = OsString::from("--prefix=");
         prefix.push(into);
         prefix.push("/");
@@ -79,7 +79,7 @@ impl Repository {
             .output()?;
         if index.exists() {
             let copy = into.join(".git").join("index");
-            std::fs::copy(index, &copy).map_err(refused(&copy))?;
+            std::fs::copy(index, &copy).map_err(io_error_at(&copy))?;
         }
         let alternates = into
             .join(".git")
@@ -87,8 +87,8 @@ impl Repository {
             .join("info")
             .join("alternates");
         let folder = alternates.parent().unwrap_or(into);
-        std::fs::create_dir_all(folder).map_err(refused(folder))?;
-        std::fs::write(&alternates, bstr::join("\n", objects)).map_err(refused(&alternates))?;
+        std::fs::create_dir_all(folder).map_err(io_error_at(folder))?;
+        std::fs::write(&alternates, bstr::join("\n", objects)).map_err(io_error_at(&alternates))?;
         // Where these files lie now, and when they were written, is news to the index.
         git()
             .args(["update-index", "-q", "--really-refresh"])
@@ -114,7 +114,7 @@ fn quoted(path: &Path) -> BString {
     text
 }
 
-fn refused(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
+fn io_error_at(path: &Path) -> impl FnOnce(std::io::Error) -> Error {
     let path = path.to_owned();
     move |cause| Error::Disk { path, cause }
 }

@@ -26,19 +26,19 @@ const HASH: FixedState = FixedState::with_seed(0);
 
 pub(super) struct Lookup {
     fold: bool,
-    names: Drawers,
-    paths: Drawers,
+    names: Buckets,
+    paths: Buckets,
     /// For each rule, the one before it that is filed in the same place.
     before: Vec<u32>,
 }
 
 /// The rules that are matched against one kind of text. Each place holds the last rule of a chain.
-struct Drawers {
+struct Buckets {
     is_empty: bool,
     whole: Literals,
     /// By the length of the end.
     ends: Vec<(usize, Literals)>,
-    grams: Grams,
+    grams: TrigramIndex,
     rest: u32,
 }
 
@@ -48,7 +48,7 @@ struct Literals(HashTable<u32>);
 
 /// Rules filed by three bytes in a row that their texts hold.
 #[derive(Default)]
-struct Grams {
+struct TrigramIndex {
     filed: HashMap<Gram, u32, FixedState>,
     /// A bit for each gram's hash that is filed; most grams of most texts end here. Empty if
     /// nothing is filed.
@@ -65,15 +65,15 @@ impl Lookup {
     pub(super) fn build(rules: &[Rule], case: Case) -> Self {
         let mut lookup = Self {
             fold: case == Case::Blind,
-            names: Drawers::new(),
-            paths: Drawers::new(),
+            names: Buckets::new(),
+            paths: Buckets::new(),
             before: vec![NONE; rules.len()],
         };
         let few = rules.len() < WORTH_INDEXING;
         let held = if few {
-            HeldGrams::default()
+            HeldTrigrams::default()
         } else {
-            HeldGrams::build(rules)
+            HeldTrigrams::build(rules)
         };
         let mut held_of_rules = held.of_rules.iter();
         if !few {
@@ -208,7 +208,7 @@ impl Lookup {
 
 /// The grams that must be held by the texts of rules that can't be filed by a literal.
 #[derive(Default)]
-struct HeldGrams {
+struct HeldTrigrams {
     grams: Vec<Gram>,
     /// Those of each such rule, in the order of the rules.
     of_rules: Vec<std::ops::Range<usize>>,
@@ -216,7 +216,7 @@ struct HeldGrams {
     counts: HashMap<Gram, u32, FixedState>,
 }
 
-impl HeldGrams {
+impl HeldTrigrams {
     fn build(rules: &[Rule]) -> Self {
         let mut held = Self::default();
         for rule in rules {
@@ -275,13 +275,13 @@ fn literal(rules: &[Rule], at: u32) -> &[u8] {
     literal.unwrap_or_default()
 }
 
-impl Drawers {
+impl Buckets {
     fn new() -> Self {
         Self {
             is_empty: true,
             whole: Literals::default(),
             ends: Vec::new(),
-            grams: Grams::default(),
+            grams: TrigramIndex::default(),
             rest: NONE,
         }
     }
@@ -311,7 +311,7 @@ impl Drawers {
     }
 }
 
-impl Grams {
+impl TrigramIndex {
     fn file(&mut self, gram: Gram, at: u32, before: &mut [u32]) {
         if self.seen.is_empty() {
             self.seen = vec![0; 1 << (SEEN_BITS - 6)];

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use redshank_files::{FileKind, Root};
 use redshank_rules::RepoPath;
 use redshank_worktree::settings::Choices;
-use redshank_worktree::{Snapshot, personal, refused, toml_file};
+use redshank_worktree::{Snapshot, io_error_at, personal, toml_file};
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -207,8 +207,8 @@ pub fn personal_folder() -> Option<PathBuf> {
 /// If no home folder is known, or the disk refuses.
 pub fn open_personal_folder() -> Result<Root> {
     let folder = personal_folder().ok_or(Error::NoHome)?;
-    redshank_files::create_own_folder(&folder).map_err(refused(&folder))?;
-    Ok(Root::open(&folder).map_err(refused(&folder))?)
+    redshank_files::create_own_folder(&folder).map_err(io_error_at(&folder))?;
+    Ok(Root::open(&folder).map_err(io_error_at(&folder))?)
 }
 
 fn is_named(path: &Path, name: &str) -> bool {
@@ -233,7 +233,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
         .concat()
     {
         let text = redshank_files::read_trusted(&path, LARGEST_TEMPLATE);
-        let text = text.map_err(|cause| refused(&path)(cause).into());
+        let text = text.map_err(|cause| io_error_at(&path)(cause).into());
         files.push((path.clone(), Origin::Personal(path), text));
     }
     // What a repository brings along may not lead out of it.
@@ -242,7 +242,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
         Err(error) if redshank_files::is_link_on_the_way(&error) => {
             return Err(Error::TemplateLink(snapshot.path(TEAM_FOLDER.into())));
         }
-        listed => listed.map_err(refused(&snapshot.path(TEAM_FOLDER.into())))?,
+        listed => listed.map_err(io_error_at(&snapshot.path(TEAM_FOLDER.into())))?,
     };
     names.retain(|(name, _)| name.ends_with(b".toml"));
     names.sort_by(|a, b| a.0.cmp(&b.0));
@@ -255,7 +255,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
         let text = snapshot
             .root
             .read(&below, LARGEST_TEMPLATE)
-            .map_err(|cause| refused(&path)(cause).into());
+            .map_err(|cause| io_error_at(&path)(cause).into());
         files.push((path.clone(), Origin::Team(path), text));
     }
     Ok(files)
@@ -266,7 +266,7 @@ const LARGEST_TEMPLATE: u64 = 4 << 20;
 
 #[allow(clippy::disallowed_methods, reason = "the person's own folder")]
 fn toml_files(folder: &Path) -> Result<Vec<PathBuf>> {
-    let disk = |cause| Error::from(refused(folder)(cause));
+    let disk = |cause| Error::from(io_error_at(folder)(cause));
     let listed = match std::fs::read_dir(folder) {
         Ok(listed) => listed,
         Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::NotADirectory) => {

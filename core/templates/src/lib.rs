@@ -21,6 +21,7 @@
 
 mod build;
 mod collection;
+mod convention;
 mod draft;
 mod error;
 mod examples;
@@ -30,7 +31,6 @@ mod matches;
 mod needed;
 mod other_names;
 mod outputs;
-mod practice;
 mod recognise;
 mod sign;
 mod start;
@@ -40,7 +40,8 @@ mod validity;
 pub use build::builds;
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
 pub use draft::{
-    BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest, without_rules,
+    BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest,
+    first_uncovered_project,
 };
 
 pub use error::{Error, Result};
@@ -52,9 +53,9 @@ pub use format::{
 pub use guard::{is_keep_file, is_work_kept_out, looks_like_work, takes_work, work_kept_out};
 pub use matches::{TemplateMatch, TemplateMatches};
 
+pub use convention::{Convention, ShownBy, conventions};
 pub use needed::{NeededPaths, SwallowedFile, swallowed};
 pub use outputs::setting;
-pub use practice::{Practice, ShownBy, practices};
 pub use recognise::{KnownPlace, Project, Survey, recognise};
 pub use start::started;
 pub use taken::{Loss, TakenFile, taken_away};

@@ -81,7 +81,7 @@ pub enum Purpose {
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
 /// What the disk said of a path, as an error.
-pub fn refused(path: &Path) -> impl FnOnce(std::io::Error) -> Error + use<> {
+pub fn io_error_at(path: &Path) -> impl FnOnce(std::io::Error) -> Error + use<> {
     let path = path.to_owned();
     move |cause| Error::Disk { path, cause }
 }

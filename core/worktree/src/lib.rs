@@ -43,7 +43,7 @@ pub mod tree;
 pub mod usage;
 
 pub use class::Class;
-pub use error::{Error, Purpose, Result, refused};
+pub use error::{Error, Purpose, Result, io_error_at};
 pub use in_vain::tell_exceptions_in_vain;
 pub use snapshot::{Overlay, RuleFile, Snapshot};
 pub use stats::{FileStats, grouped};

@@ -1,6 +1,6 @@
 //! What a person set for themselves, in every repository.
 
-use crate::{Result, refused, toml_file};
+use crate::{Result, io_error_at, toml_file};
 use etcetera::BaseStrategy;
 use serde::de::DeserializeOwned;
 use std::io::ErrorKind;
@@ -34,6 +34,6 @@ pub fn settings<T: DeserializeOwned + Default>() -> Result<T> {
     match std::fs::read(&path) {
         Ok(bytes) => toml_file::read(&toml_file::text(bytes, &path)?, &path),
         Err(error) if error.kind() == ErrorKind::NotFound => Ok(T::default()),
-        Err(error) => Err(refused(&path)(error)),
+        Err(error) => Err(io_error_at(&path)(error)),
     }
 }

@@ -1,7 +1,7 @@
 //! `redshank.toml`, the repository's own settings.
 
 use crate::size::Bytes;
-use crate::{Error, Result, Worktree, refused, toml_file};
+use crate::{Error, Result, Worktree, io_error_at, toml_file};
 use jiff::civil::Date;
 use redshank_rules::PatternSet;
 use redshank_rules::RepoPath;
@@ -335,7 +335,7 @@ impl SettingsFile {
         let bytes = worktree
             .root
             .read_if_there(FILE.into(), LARGEST)
-            .map_err(refused(&path))?;
+            .map_err(io_error_at(&path))?;
         let text = bytes
             .map(|bytes| toml_file::text(bytes, &path))
             .transpose()?;

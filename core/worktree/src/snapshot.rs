@@ -8,7 +8,7 @@ use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
 use crate::walk::{Depth, WalkOptions};
 use crate::worktree::LARGEST_IGNORE_FILE;
-use crate::{Error, Result, Worktree, refused};
+use crate::{Error, Result, Worktree, io_error_at};
 use bstr::{BString, ByteSlice};
 use foldhash::fast::FixedState;
 use once_cell::sync::OnceCell;
@@ -282,7 +282,7 @@ impl Snapshot {
     /// If it can't be read.
     pub fn own_rules(&self, folder: &RepoPath) -> Result<Option<Arc<RuleList>>> {
         let rules = self.rules_of(folder, &Overlay::new(), self.index()?);
-        rules.map_err(|cause| refused(&self.path(folder).join(IGNORE_FILE))(cause))
+        rules.map_err(|cause| io_error_at(&self.path(folder).join(IGNORE_FILE))(cause))
     }
 
     /// A chain with the rules of one more folder.
@@ -295,7 +295,7 @@ impl Snapshot {
     ) -> Result<Chain> {
         let rules = self.rules_of(folder, overlay, index);
         let path = || self.path(folder).join(IGNORE_FILE);
-        let rules = rules.map_err(|cause| refused(&path())(cause))?;
+        let rules = rules.map_err(|cause| io_error_at(&path())(cause))?;
         Ok(rules.into_iter().fold(chain, Chain::with))
     }
 
@@ -318,7 +318,7 @@ impl Snapshot {
             Ok(Read::File(file)) => Ok(Some(file)),
             Ok(Read::Absent) => Ok(None),
             Ok(Read::Link | Read::NoFile) => Err(Error::NotAFile(path())),
-            Err(cause) => Err(refused(&path())(cause)),
+            Err(cause) => Err(io_error_at(&path())(cause)),
         }
     }
 }

@@ -509,7 +509,7 @@ fn missed(
     let candidates = entries
         .iter()
         .filter(|entry| entry.state == State::Candidate);
-    let grams = Grams::build(candidates.map(|entry| &*entry.path));
+    let grams = TrigramIndex::build(candidates.map(|entry| &*entry.path));
     let rules = (0..list.rules().len()).into_par_iter().filter(|at| {
         catches[*at].files == 0
             && facts
@@ -554,9 +554,9 @@ fn missed(
 
 /// Every three bytes in a row that some paths hold, in lower case, as bits of their hashes: what a
 /// rule needs that isn't there, no rule with another anchor or case finds either.
-struct Grams(Vec<u64>);
+struct TrigramIndex(Vec<u64>);
 
-impl Grams {
+impl TrigramIndex {
     /// How many bits tell grams apart, as a power of two.
     const BITS: u32 = 16;
 

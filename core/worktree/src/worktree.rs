@@ -1,6 +1,6 @@
 //! The working tree: where it lies, and the one way to what lies in it.
 
-use crate::{Error, Result, refused};
+use crate::{Error, Result, io_error_at};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_files::{Root, read_trusted};
 use redshank_git::{Discovered, Personal, Repository};
@@ -30,7 +30,7 @@ impl Worktree {
     /// # Errors
     /// If it can't be entered, or git refuses.
     pub fn find(folder: &Path) -> Result<Self> {
-        let open = |top: &Path| Root::open(top).map_err(refused(top));
+        let open = |top: &Path| Root::open(top).map_err(io_error_at(top));
         Ok(match redshank_git::find(folder)? {
             Discovered::Repository(repository) => Self {
                 root: open(&repository.top)?,
@@ -108,7 +108,7 @@ impl Worktree {
     pub fn read(&self, path: &BStr) -> Result<Vec<u8>> {
         self.root
             .read(path, LARGEST_IGNORE_FILE)
-            .map_err(refused(&self.path(path)))
+            .map_err(io_error_at(&self.path(path)))
     }
 
     /// The same, with nothing for a file that isn't there.
@@ -118,7 +118,7 @@ impl Worktree {
     pub fn read_if_there(&self, path: &BStr) -> Result<Option<Vec<u8>>> {
         self.root
             .read_if_there(path, LARGEST_IGNORE_FILE)
-            .map_err(refused(&self.path(path)))
+            .map_err(io_error_at(&self.path(path)))
     }
 
     /// The file system's name of a path relative to the top.

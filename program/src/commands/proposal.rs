@@ -34,7 +34,7 @@ impl Proposal<'_> {
     pub fn carry_out(self, context: &Context) -> Result<Outcome> {
         let snapshot = &context.snapshot;
         if self.write {
-            screen::goes_on_without_a_reader();
+            screen::ignore_broken_pipe();
         }
         let effect = if self.on_rules {
             effect_of(snapshot, &self.edits)?

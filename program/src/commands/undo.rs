@@ -54,7 +54,7 @@ impl Undo {
         }
         let change = journal.at(self.change)?;
         if args.yes {
-            screen::goes_on_without_a_reader();
+            screen::ignore_broken_pipe();
         }
         if context.speaks() {
             put!("{}", text(&change, self.keep_mine))?;
@@ -106,7 +106,7 @@ impl Undo {
             );
         }
         if context.args.yes {
-            screen::goes_on_without_a_reader();
+            screen::ignore_broken_pipe();
         }
         if context.speaks() {
             for change in &of_setup {

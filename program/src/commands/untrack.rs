@@ -42,7 +42,7 @@ impl Untrack {
         context.recover(self.apply || context.is_interactive())?;
         let snapshot = &context.snapshot;
         if self.apply {
-            output::screen::goes_on_without_a_reader();
+            output::screen::ignore_broken_pipe();
         }
         snapshot.needs_repository(Purpose::Journal)?;
         let paths: Result<Vec<RepoPathBuf>> = self

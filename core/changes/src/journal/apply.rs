@@ -6,12 +6,12 @@
 )]
 
 use super::change::hash;
-use super::file::Way;
+use super::file::FileTransaction;
 use super::record::{EntryRecord, IndexRecord, Record, RecordState, Schema};
 use super::{
     Area, Changes, Content, FOLDER, FileChange, IfEdited, Journal, entry, in_entry, numbers,
 };
-use crate::disk::{boundary, refused};
+use crate::disk::{crash_point, io_error_at};
 use crate::{Error, Obstacle, Result, removable};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{Put, Root};
@@ -24,14 +24,14 @@ impl Journal<'_> {
     /// back.
     ///
     /// # Errors
-    /// If the way back can't be saved, something isn't any more what it was when the changes were
+    /// If the transaction back can't be saved, something isn't any more what it was when the changes were
     /// decided ([`Error::ChangedMeanwhile`]), or a change can't be made; all is as it was then, or
     /// the error says what isn't.
     pub fn apply(&self, command: &str, changes: &Changes) -> Result<()> {
         self.git
             .create_private_folders(FOLDER.into())
             .map_err(self.disk(FOLDER))?;
-        let Some((store, _alone)) = self.alone()? else {
+        let Some((store, _lock)) = self.lock()? else {
             return Err(Error::NothingToUndo);
         };
         if let Some(cut_short) = self.cut_short()? {
@@ -47,13 +47,13 @@ impl Journal<'_> {
         store
             .create_private_folders(entry(number).as_str().into())
             .map_err(self.disk(FOLDER))?;
-        let saved = self
-            .save(&store, number, command, changes)
-            .and_then(|(record, ways)| {
-                self.put(&store, number, &record)?;
-                Ok((record, ways))
-            });
-        let (mut record, ways) = match saved {
+        let saved =
+            self.save(&store, number, command, changes)
+                .and_then(|(record, transactions)| {
+                    self.put(&store, number, &record)?;
+                    Ok((record, transactions))
+                });
+        let (mut record, transactions) = match saved {
             Ok(saved) => saved,
             Err(error) => {
                 // Nothing was changed yet; what can't be cleared away is cleared by the next run.
@@ -61,10 +61,12 @@ impl Journal<'_> {
                 return Err(error);
             }
         };
-        let made = self.make(&store, number, &record, &ways).and_then(|()| {
-            record.state = RecordState::Done;
-            self.put(&store, number, &record)
-        });
+        let made = self
+            .make(&store, number, &record, &transactions)
+            .and_then(|()| {
+                record.state = RecordState::Done;
+                self.put(&store, number, &record)
+            });
         if let Err(error) = made {
             record.state = RecordState::Begun;
             return Err(
@@ -85,24 +87,26 @@ impl Journal<'_> {
         Ok(())
     }
 
-    /// Saves what the changes will replace; gives the record of it, and the way of each file.
+    /// Saves what the changes will replace; gives the record of it, and the transaction of each file.
     fn save<'s>(
         &self,
         store: &'s Root,
         number: u32,
         command: &str,
         changes: &Changes,
-    ) -> Result<(Record, Vec<Way<'s>>)> {
-        let (mut ways, mut files) = (Vec::new(), Vec::new());
+    ) -> Result<(Record, Vec<FileTransaction<'s>>)> {
+        let (mut transactions, mut files) = (Vec::new(), Vec::new());
         for (nth, change) in changes.files.iter().enumerate() {
-            match Way::prepare(self.worktree, store, (number, nth), change) {
-                Ok((way, file)) => {
-                    ways.push(way);
+            match FileTransaction::prepare(self.worktree, store, (number, nth), change) {
+                Ok((transaction, file)) => {
+                    transactions.push(transaction);
                     files.push(file);
                 }
                 Err(error) => {
                     // What waits beside files on another disk isn't found again.
-                    ways.iter().for_each(|way| drop(way.clear()));
+                    transactions
+                        .iter()
+                        .for_each(|transaction| drop(transaction.clear()));
                     return Err(error);
                 }
             }
@@ -130,7 +134,7 @@ impl Journal<'_> {
                 moved,
                 index,
             },
-            ways,
+            transactions,
         ))
     }
 
@@ -166,7 +170,7 @@ impl Journal<'_> {
             .iter()
             .filter_map(|path| index.get(path.as_bstr()));
         let entries: Vec<_> = known.map(|tracked| tracked.entry_to_put_back()).collect();
-        boundary();
+        crash_point();
         let blobs = entries.iter().filter_map(|entry| entry.blob());
         self.repository
             .pack(blobs, &self.path_in(number, "objects.pack"))?;
@@ -174,12 +178,12 @@ impl Journal<'_> {
             self.path_in(number, "index"),
             self.path_in(number, "index-new"),
         );
-        boundary();
+        crash_point();
         self.repository.save_index(&saved)?;
-        boundary();
+        crash_point();
         self.repository
             .index_without(changes.untracked.iter().map(|path| path.as_bstr()), &new)?;
-        let read = |path: &Path| std::fs::read(path).map_err(refused(path));
+        let read = |path: &Path| std::fs::read(path).map_err(io_error_at(path));
         let (before, written) = (hash(&read(&saved)?), hash(&read(&new)?));
         Ok(IndexRecord {
             before,
@@ -188,12 +192,18 @@ impl Journal<'_> {
         })
     }
 
-    fn make(&self, store: &Root, number: u32, record: &Record, ways: &[Way]) -> Result<()> {
+    fn make(
+        &self,
+        store: &Root,
+        number: u32,
+        record: &Record,
+        transactions: &[FileTransaction],
+    ) -> Result<()> {
         if let Some(index) = &record.index
             && !self
                 .repository
                 .put_index(&self.path_in(number, "index-new"), |_| {
-                    boundary();
+                    crash_point();
                     self.index_hash()
                         .is_ok_and(|is| is.as_ref() == Some(&index.before))
                 })?
@@ -201,7 +211,7 @@ impl Journal<'_> {
             return Err(Error::IndexMoved);
         }
         for (nth, path) in record.moved.iter().enumerate() {
-            boundary();
+            crash_point();
             let (root, bare) = Area::Worktree.open(
                 self.worktree,
                 path.strip_suffix(b"/").unwrap_or(path).as_bstr(),
@@ -214,14 +224,15 @@ impl Journal<'_> {
                 std::io::ErrorKind::NotFound => Error::ChangedMeanwhile {
                     path: shown.clone(),
                 },
-                _ => refused(&shown)(error),
+                _ => io_error_at(&shown)(error),
             })?;
-            boundary();
-            root.sync_parent(bare.as_bstr()).map_err(refused(&shown))?;
+            crash_point();
+            root.sync_parent(bare.as_bstr())
+                .map_err(io_error_at(&shown))?;
             store.sync_parent(to.as_bstr()).map_err(self.disk(FOLDER))?;
         }
-        ways.iter().try_for_each(Way::go)?;
-        ways.iter().try_for_each(Way::clear)
+        transactions.iter().try_for_each(FileTransaction::apply)?;
+        transactions.iter().try_for_each(FileTransaction::clear)
     }
 
     pub(super) fn index_hash(&self) -> Result<Option<String>> {
@@ -229,7 +240,7 @@ impl Journal<'_> {
         match std::fs::read(&path) {
             Ok(bytes) => Ok(Some(hash(&bytes))),
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-            Err(error) => Err(refused(&path)(error)),
+            Err(error) => Err(io_error_at(&path)(error)),
         }
     }
 }
@@ -244,7 +255,7 @@ pub(crate) fn write_without_journal(worktree: &Worktree, change: &FileChange) ->
     let (Content::File(after), shown) = (&change.after, worktree.path(path)) else {
         return Ok(());
     };
-    let disk = |error| refused(&shown)(error);
+    let disk = |error| io_error_at(&shown)(error);
     let held = Content::at(&worktree.root, path).map_err(disk)?;
     let is_added_to = match &change.before {
         Content::File(before) => after.starts_with(before),

@@ -169,7 +169,7 @@ impl Area {
                 }
                 let folder = &repository.common_folder;
                 Ok((
-                    Root::open(folder).map_err(crate::disk::refused(folder))?,
+                    Root::open(folder).map_err(crate::disk::io_error_at(folder))?,
                     path.to_owned(),
                 ))
             }
@@ -185,12 +185,13 @@ impl Area {
                 // wherever it is.
                 let file = own.path.canonicalize().unwrap_or_else(|_| own.path.clone());
                 let folder = file.parent().ok_or_else(not_here)?;
-                redshank_files::create_own_folder(folder).map_err(crate::disk::refused(folder))?;
+                redshank_files::create_own_folder(folder)
+                    .map_err(crate::disk::io_error_at(folder))?;
                 let name = Vec::from_path_lossy(std::path::Path::new(
                     file.file_name().ok_or_else(not_here)?,
                 ));
                 Ok((
-                    Root::open(folder).map_err(crate::disk::refused(folder))?,
+                    Root::open(folder).map_err(crate::disk::io_error_at(folder))?,
                     name.into_owned().into(),
                 ))
             }
@@ -208,7 +209,7 @@ impl Area {
         let (root, path) = self.open(worktree, path)?;
         let shown = root.path().join(path.to_path_lossy());
         root.read_if_there(path.as_bstr(), LARGEST)
-            .map_err(crate::disk::refused(&shown))
+            .map_err(crate::disk::io_error_at(&shown))
     }
 }
 

@@ -1,4 +1,4 @@
-//! One file of a change on its way: from what it held to what it is to hold, and back, with nothing
+//! One file of a change on its transaction: from what it held to what it is to hold, and back, with nothing
 //! lost in between whoever else writes to it meanwhile.
 //!
 //! What is to come waits in a *slot*, and changes places with what is there in one step
@@ -9,7 +9,7 @@
 use super::change::{Content, Digest, FileChange, Mode};
 use super::entry;
 use super::record::FileRecord;
-use crate::disk::{boundary, refused, stamped_copy, sync};
+use crate::disk::{crash_point, io_error_at, stamped_copy, sync};
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{FileKind, Put, Root};
@@ -18,7 +18,7 @@ use std::io::ErrorKind;
 use std::path::PathBuf;
 
 /// A file of a change, with all that is needed to go forth and back.
-pub(super) struct Way<'a> {
+pub(super) struct FileTransaction<'a> {
     store: &'a Root,
     number: u32,
     nth: usize,
@@ -41,8 +41,8 @@ pub(super) enum FileStatus {
     Edited,
 }
 
-impl<'a> Way<'a> {
-    /// The way of a file that is to be changed: what it holds now is saved, and what it is to hold
+impl<'a> FileTransaction<'a> {
+    /// The transaction of a file that is to be changed: what it holds now is saved, and what it is to hold
     /// waits.
     pub(super) fn prepare(
         worktree: &Worktree,
@@ -55,21 +55,21 @@ impl<'a> Way<'a> {
             && let Some(slash) = path.rfind_byte(b'/')
         {
             root.create_folders(path[..slash].as_bstr())
-                .map_err(refused(&shown(&root, path.as_bstr())))?;
+                .map_err(io_error_at(&shown(&root, path.as_bstr())))?;
         }
         let folder = redshank_files::Folder::open(&root, path.as_bstr())
             .and_then(|folder| folder.meta(BStr::new("")));
-        let folder = folder.map_err(refused(&shown(&root, path.as_bstr())))?;
+        let folder = folder.map_err(io_error_at(&shown(&root, path.as_bstr())))?;
         let beside = store
             .meta(BStr::new(""))
-            .map_err(refused(store.path()))?
+            .map_err(io_error_at(store.path()))?
             .identity
             .0
             != folder.identity.0;
         let (before, after) = (change.before.digest(), change.after.digest());
         let found = root
             .meta_if_there(path.as_bstr())
-            .map_err(refused(&shown(&root, path.as_bstr())))?;
+            .map_err(io_error_at(&shown(&root, path.as_bstr())))?;
         let original = found.map(|found| found.identity);
         let record = FileRecord {
             area: change.area,
@@ -79,7 +79,7 @@ impl<'a> Way<'a> {
             original,
             beside,
         };
-        let way = Self {
+        let transaction = Self {
             store,
             number,
             nth,
@@ -90,12 +90,12 @@ impl<'a> Way<'a> {
             original,
             beside,
         };
-        way.save()?;
-        way.fill_slot(change)?;
-        Ok((way, record))
+        transaction.save()?;
+        transaction.stage_new(change)?;
+        Ok((transaction, record))
     }
 
-    /// The way of a file that a record tells of.
+    /// The transaction of a file that a record tells of.
     pub(super) fn from_record(
         worktree: &Worktree,
         store: &'a Root,
@@ -157,7 +157,7 @@ impl<'a> Way<'a> {
 
     fn at(&self, root: &Root, path: &BStr) -> Result<Digest> {
         Ok(Content::at(root, path)
-            .map_err(refused(&shown(root, path)))?
+            .map_err(io_error_at(&shown(root, path)))?
             .digest())
     }
 
@@ -184,10 +184,10 @@ impl<'a> Way<'a> {
         Error::ChangedMeanwhile { path: self.shown() }
     }
 
-    fn fill_slot(&self, change: &FileChange) -> Result<()> {
+    fn stage_new(&self, change: &FileChange) -> Result<()> {
         let (root, slot) = self.slot("new");
-        let disk = |error| refused(&shown(root, slot.as_bstr()))(error);
-        boundary();
+        let disk = |error| io_error_at(&shown(root, slot.as_bstr()))(error);
+        crash_point();
         match &change.after {
             Content::Nothing => Ok(()),
             Content::Link(target) => root.symlink(target.as_bstr(), slot.as_bstr()).map_err(disk),
@@ -195,7 +195,7 @@ impl<'a> Way<'a> {
                 let found = self
                     .root
                     .meta_if_there(self.path.as_bstr())
-                    .map_err(refused(&self.shown()))?;
+                    .map_err(io_error_at(&self.shown()))?;
                 let had = found
                     .filter(|found| found.kind == FileKind::File)
                     .map(|found| found.mode);
@@ -218,7 +218,7 @@ impl<'a> Way<'a> {
     ///
     /// # Errors
     /// If the file holds something else by now (then it still does), or the disk refuses.
-    pub(super) fn go(&self) -> Result<()> {
+    pub(super) fn apply(&self) -> Result<()> {
         let (root, slot) = self.slot("new");
         self.exchange((root, slot.as_bstr()), &self.before, &self.after)
     }
@@ -226,8 +226,8 @@ impl<'a> Way<'a> {
     /// Puts what waits in a slot, which may be nothing, in the place of what is there, which goes
     /// into the slot.
     fn exchange(&self, slot: (&Root, &BStr), was: &Digest, is_to_be: &Digest) -> Result<()> {
-        boundary();
-        let disk = |error| refused(&self.shown())(error);
+        crash_point();
+        let disk = |error| io_error_at(&self.shown())(error);
         let swap = || match (was.is_nothing(), is_to_be.is_nothing()) {
             (true, true) => Ok(()),
             (true, false) => slot
@@ -250,7 +250,7 @@ impl<'a> Way<'a> {
             }
             Err(error) => return Err(disk(error)),
         }
-        boundary();
+        crash_point();
         if !was.is_nothing() && self.at(slot.0, slot.1)? != *was {
             // Somebody wrote in the last moment: theirs goes back.
             let back = if is_to_be.is_nothing() {
@@ -278,7 +278,7 @@ impl<'a> Way<'a> {
                 .rename(slot.1, (&self.root, self.path.as_bstr()), Put::Over)
         }
         .and_then(|()| self.root.sync_parent(self.path.as_bstr()))
-        .map_err(|error| refused(&self.shown())(error))
+        .map_err(|error| io_error_at(&self.shown())(error))
     }
 
     /// Clears the slots after the change was made or taken back: what is left there is kept
@@ -287,7 +287,7 @@ impl<'a> Way<'a> {
         for what in ["new", "back"] {
             let (root, slot) = self.slot(what);
             root.remove_file_if_there(slot.as_bstr())
-                .map_err(refused(&shown(root, slot.as_bstr())))?;
+                .map_err(io_error_at(&shown(root, slot.as_bstr())))?;
         }
         Ok(())
     }
@@ -320,7 +320,7 @@ impl<'a> Way<'a> {
         let Some(found) = self
             .store
             .meta_if_there(saved.as_bstr())
-            .map_err(refused(&shown(self.store, saved.as_bstr())))?
+            .map_err(io_error_at(&shown(self.store, saved.as_bstr())))?
         else {
             return Ok(None);
         };
@@ -373,10 +373,10 @@ impl<'a> Way<'a> {
             return slot
                 .0
                 .rename(slot.1, to, put)
-                .map_err(refused(&self.shown()));
+                .map_err(io_error_at(&self.shown()));
         }
         let kept = self.name("edited");
-        let disk = |error| refused(&shown(slot.0, slot.1))(error);
+        let disk = |error| io_error_at(&shown(slot.0, slot.1))(error);
         self.store
             .remove_file_if_there(kept.as_bstr())
             .map_err(disk)?;
@@ -388,7 +388,7 @@ impl<'a> Way<'a> {
     ///
     /// # Errors
     /// If it holds something else by now (then it still does), or the disk refuses.
-    pub(super) fn back(&self) -> Result<()> {
+    pub(super) fn revert(&self) -> Result<()> {
         self.back_from(&self.after)
     }
 
@@ -397,7 +397,7 @@ impl<'a> Way<'a> {
         let slot = (root, slot.as_bstr());
         slot.0
             .remove_file_if_there(slot.1)
-            .map_err(refused(&shown(slot.0, slot.1)))?;
+            .map_err(io_error_at(&shown(slot.0, slot.1)))?;
         if !self.before.is_nothing() {
             stamped_copy((self.store, self.saved().as_bstr()), slot)?;
         }
@@ -406,7 +406,7 @@ impl<'a> Way<'a> {
 
     /// Takes the change back though somebody changed the file since; what it held is kept in the
     /// journal. Gives where.
-    pub(super) fn back_over_edit(&self) -> Result<PathBuf> {
+    pub(super) fn force_revert(&self) -> Result<PathBuf> {
         let held = self.now()?;
         self.back_from(&held)?;
         let (root, slot) = self.slot("back");
@@ -414,7 +414,7 @@ impl<'a> Way<'a> {
         if !held.is_nothing() {
             self.store
                 .remove_file_if_there(kept.as_bstr())
-                .map_err(refused(&shown(self.store, kept.as_bstr())))?;
+                .map_err(io_error_at(&shown(self.store, kept.as_bstr())))?;
             stamped_copy((root, slot.as_bstr()), (self.store, kept.as_bstr()))?;
         }
         Ok(shown(self.store, kept.as_bstr()))

@@ -4,7 +4,7 @@
 use super::record::Record;
 use super::{FOLDER, Journal, RECORD, entry, in_entry, numbers};
 use crate::Result;
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{FileKind, Root};
 use std::path::PathBuf;
@@ -16,7 +16,7 @@ impl Journal<'_> {
     /// # Errors
     /// If the disk or git refuses.
     pub fn forget(&self, only: Option<u32>) -> Result<Vec<PathBuf>> {
-        let Some((store, _alone)) = self.alone()? else {
+        let Some((store, _lock)) = self.lock()? else {
             return Ok(Vec::new());
         };
         let mut left = Vec::new();
@@ -82,7 +82,7 @@ impl Journal<'_> {
                 Err(error) if error.kind() == std::io::ErrorKind::CrossesDevices => {
                     left.push(shown);
                 }
-                deleted => deleted.map_err(refused(&shown))?,
+                deleted => deleted.map_err(io_error_at(&shown))?,
             }
         }
         if left.is_empty() {

@@ -15,7 +15,7 @@ pub use change::{Area, Changes, Content, FileChange, Mode};
 pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
 pub use seal::KeyPlace;
 
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use crate::{Error, Result};
 use bstr::{BStr, BString};
 use record::{Record, RecordState};
@@ -101,7 +101,8 @@ impl<'a> Journal<'a> {
     /// If the place is not a repository.
     pub fn open(worktree: &'a Worktree) -> Result<Self> {
         let repository = worktree.needs_repository(Purpose::Journal)?;
-        let git = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
+        let git =
+            Root::open(&repository.git_folder).map_err(io_error_at(&repository.git_folder))?;
         Ok(Self {
             worktree,
             repository,
@@ -149,7 +150,7 @@ impl<'a> Journal<'a> {
 
     /// Waits until no other Redshank changes this repository, and keeps others waiting as long as
     /// what it gives is held. Nothing where there is no journal.
-    fn alone(&self) -> Result<Option<(Root, File)>> {
+    fn lock(&self) -> Result<Option<(Root, File)>> {
         let Some(store) = self.store()? else {
             return Ok(None);
         };
@@ -254,7 +255,7 @@ impl<'a> Journal<'a> {
 
     /// What the disk said of something in the git folder, as an error.
     fn disk(&self, path: &str) -> impl FnOnce(std::io::Error) -> Error + use<> {
-        refused(&self.repository.git_folder.join(path))
+        io_error_at(&self.repository.git_folder.join(path))
     }
 }
 
@@ -270,7 +271,9 @@ fn shown_in_store(path: &BString) -> String {
 
 /// The numbers of the entries, the oldest first.
 fn numbers(store: &Root) -> Result<Vec<u32>> {
-    let listed = store.list(BStr::new("")).map_err(refused(store.path()))?;
+    let listed = store
+        .list(BStr::new(""))
+        .map_err(io_error_at(store.path()))?;
     let number = |name: &BString| {
         std::str::from_utf8(name)
             .ok()

@@ -6,10 +6,10 @@
 )]
 
 use super::change::hash;
-use super::file::{FileStatus, Way};
+use super::file::{FileStatus, FileTransaction};
 use super::record::{IndexRecord, Record, RecordState};
 use super::{Entry, FOLDER, Journal, Known, in_entry};
-use crate::disk::{boundary, refused};
+use crate::disk::{crash_point, io_error_at};
 use crate::journal::Area;
 use crate::{EditedSince, Error, Result};
 use bstr::{BString, ByteSlice};
@@ -70,7 +70,7 @@ impl Journal<'_> {
     /// If there is nothing to take back, a later change touches the same, or a file was changed
     /// since and `if_edited` refuses (then nothing is touched).
     pub fn undo(&self, number: Option<u32>, if_edited: IfEdited) -> Result<Undone> {
-        let Some((store, _alone)) = self.alone()? else {
+        let Some((store, _lock)) = self.lock()? else {
             return Err(Error::NothingToUndo);
         };
         let mut known = self.find(number)?;
@@ -100,7 +100,7 @@ impl Journal<'_> {
             return Ok(None);
         }
         // Another Redshank may be making it; it ends before this one goes on.
-        let Some((store, _alone)) = self.alone()? else {
+        let Some((store, _lock)) = self.lock()? else {
             return Ok(None);
         };
         let Some(entry) = self.cut_short()? else {
@@ -131,19 +131,20 @@ impl Journal<'_> {
         if_edited: IfEdited,
     ) -> Result<Vec<NotRestored>> {
         let is_begun = record.state == RecordState::Begun;
-        let mut ways = Vec::new();
+        let mut transactions = Vec::new();
         for (nth, file) in record.files.iter().enumerate() {
-            let way = Way::from_record(self.worktree, store, (number, nth), file)?;
-            let status = way.status(is_begun)?;
-            way.check_saved(&status)?;
-            ways.push((file, way, status));
+            let transaction =
+                FileTransaction::from_record(self.worktree, store, (number, nth), file)?;
+            let status = transaction.status(is_begun)?;
+            transaction.check_saved(&status)?;
+            transactions.push((file, transaction, status));
         }
         let mut edited = Vec::new();
-        for (_, way, status) in &ways {
+        for (_, transaction, status) in &transactions {
             if matches!(status, FileStatus::Edited) {
                 edited.push(EditedSince {
-                    path: way.shown(),
-                    kept: way.saved_shown(),
+                    path: transaction.shown(),
+                    kept: transaction.saved_shown(),
                 });
             }
         }
@@ -169,25 +170,25 @@ impl Journal<'_> {
         for moved in &away {
             left.extend(self.move_back(store, number, moved, if_edited)?);
         }
-        for (file, way, status) in &ways {
+        for (file, transaction, status) in &transactions {
             let how = match (status, if_edited) {
                 (FileStatus::AsBefore, _) => None,
                 (FileStatus::AsWritten, _) => {
-                    way.back()?;
+                    transaction.revert()?;
                     None
                 }
                 (FileStatus::Edited, IfEdited::Replace) => {
-                    Some(StandsAs::Replaced(way.back_over_edit()?))
+                    Some(StandsAs::Replaced(transaction.force_revert()?))
                 }
-                (FileStatus::Edited, _) => Some(StandsAs::Edited(way.saved_shown())),
+                (FileStatus::Edited, _) => Some(StandsAs::Edited(transaction.saved_shown())),
             };
             left.extend(how.map(|how| NotRestored {
                 path: file.path.clone(),
                 how,
             }));
         }
-        for (_, way, _) in &ways {
-            way.clear()?;
+        for (_, transaction, _) in &transactions {
+            transaction.clear()?;
         }
         // Our own folder, if nothing is left in it; else the disk refuses.
         let _ = self.worktree.root.remove_folder(OWN_FOLDER.into());
@@ -264,7 +265,7 @@ impl Journal<'_> {
         if_edited: IfEdited,
     ) -> Result<Option<NotRestored>> {
         let (root, bare) = (&self.worktree.root, moved.bare.as_bstr());
-        let disk = |error| refused(&self.worktree.path(bare))(error);
+        let disk = |error| io_error_at(&self.worktree.path(bare))(error);
         let left = |how| {
             Ok(Some(NotRestored {
                 path: moved.bare.clone(),
@@ -277,7 +278,7 @@ impl Journal<'_> {
         if let Some(slash) = bare.rfind_byte(b'/') {
             root.create_folders(bare[..slash].as_bstr()).map_err(disk)?;
         }
-        boundary();
+        crash_point();
         if moved.is_taken {
             let name = format!("moved-edited-{}", moved.nth);
             root.rename(bare, (store, in_entry(number, &name).as_bstr()), Put::Free)
@@ -291,7 +292,7 @@ impl Journal<'_> {
             }
             renamed => renamed.map_err(disk)?,
         }
-        boundary();
+        crash_point();
         root.sync_parent(bare).map_err(disk)?;
         store
             .sync_parent(moved.saved.as_bstr())
@@ -333,7 +334,7 @@ impl Journal<'_> {
         let is_sound = || std::fs::read(&saved).is_ok_and(|bytes| hash(&bytes) == index.before);
         let is_own = is.as_ref() == Some(&index.written) && is_whole && is_sound();
         let unchanged = |hash: &Option<String>| {
-            boundary();
+            crash_point();
             self.index_hash().is_ok_and(|is| is == *hash)
         };
         if is_own && self.repository.can_read_index(&saved) {

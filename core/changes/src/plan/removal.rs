@@ -1,6 +1,6 @@
 //! What may be moved out of the way: generated, kept out, and with a known way to be made again.
 
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use crate::{Result, removable};
 use bstr::ByteSlice;
 use redshank_files::{FileKind, Root};
@@ -38,7 +38,7 @@ pub(super) fn stats(root: &Root, path: &RepoPath) -> Result<Option<FileStats>> {
     let mut sum = FileStats::default();
     let mut waiting = vec![path.to_owned()];
     while let Some(path) = waiting.pop() {
-        let disk = |error| refused(&root.path().join(path.to_path_lossy()))(error);
+        let disk = |error| io_error_at(&root.path().join(path.to_path_lossy()))(error);
         let found = root.meta(&path).map_err(disk)?;
         if found.kind == FileKind::Folder {
             let names = root.list(&path).map_err(disk)?;

@@ -2,7 +2,7 @@
 //! take work away.
 
 use super::shape::shape;
-use super::{PastRun, Sighting, Sightings};
+use super::{PastRun, WriteEvent, WriteEvents};
 use bstr::{BString, ByteSlice};
 use redshank_rules::{Case, Rule, exactly, fit};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
@@ -25,9 +25,9 @@ pub struct Learned {
     /// Which template has that rule, if one does.
     pub template: Option<String>,
     /// What speaks for the rule, or against it.
-    pub standing: Standing,
+    pub status: LearnedStatus,
     /// When and by whom they were written, where it was seen.
-    pub seen: Option<Sighting>,
+    pub seen: Option<WriteEvent>,
     /// How many runs of the command left them behind, this one counted.
     pub runs: u32,
     /// Of how many.
@@ -51,7 +51,7 @@ impl Learned {
 
 /// What speaks for a learned rule, or against it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Standing {
+pub enum LearnedStatus {
     /// A tool made it, as far as is known.
     Proposed,
     /// A project needs it in every clone.
@@ -67,7 +67,7 @@ pub enum Standing {
 }
 
 /// What is known where something came.
-pub struct Scene<'s> {
+pub struct RunContext<'s> {
     /// All that is there now.
     pub tree: &'s Tree,
     /// What is known of the projects.
@@ -81,7 +81,7 @@ pub struct Scene<'s> {
     /// The earlier runs of the same command, the oldest first.
     pub earlier: &'s [&'s PastRun],
     /// What was seen.
-    pub seen: &'s Sightings,
+    pub seen: &'s WriteEvents,
     /// A command made it, rather than whoever was at work.
     pub is_command: bool,
 }
@@ -106,12 +106,12 @@ const SEVERAL: usize = 3;
 const ALIKE: usize = 2;
 
 /// What came, taken together where one rule is for all of it.
-pub fn learned(scene: &Scene) -> Vec<Learned> {
-    let came = scene.came.iter().map(|entry| &*entry.path);
-    let came: HashSet<&RepoPath> = came.chain(scene.left.iter().copied()).collect();
+pub fn learned(run_context: &RunContext) -> Vec<Learned> {
+    let came = run_context.came.iter().map(|entry| &*entry.path);
+    let came: HashSet<&RepoPath> = came.chain(run_context.left.iter().copied()).collect();
     let mut groups: BTreeMap<BString, Vec<Unit>> = BTreeMap::new();
     let mut plain = Vec::new();
-    for unit in scene.units() {
+    for unit in run_context.units() {
         match &unit.template {
             Some((rule, _)) => groups.entry(rule.clone()).or_default().push(unit),
             None => plain.push(unit),
@@ -119,34 +119,34 @@ pub fn learned(scene: &Scene) -> Vec<Learned> {
     }
     let known = groups.into_iter().flat_map(|(rule, units)| {
         // Of one place, no more is known than that place.
-        if units.len() > 1 && scene.takes_only(&rule, &came) {
+        if units.len() > 1 && run_context.takes_only(&rule, &came) {
             vec![(rule, units)]
         } else {
             units.into_iter().map(by_itself).collect()
         }
     });
-    let all = known.chain(scene.in_groups(plain, &came));
-    let learned = all.map(|(rule, units)| scene.judged(rule, &units));
+    let all = known.chain(run_context.in_groups(plain, &came));
+    let learned = all.map(|(rule, units)| run_context.judged(rule, &units));
     let mut learned: Vec<Learned> = learned.collect();
     let work: Vec<Vec<String>> = learned
         .iter()
-        .filter(|new| new.standing == Standing::Work && new.runs == 1)
+        .filter(|new| new.status == LearnedStatus::Work && new.runs == 1)
         .map(Learned::programs)
         .collect();
     for new in &mut learned {
         let own = new.programs();
-        let is_doubtful = new.standing == Standing::Proposed && new.template.is_none();
+        let is_doubtful = new.status == LearnedStatus::Proposed && new.template.is_none();
         if is_doubtful
             && new.runs == 1
             && work.iter().any(|work| {
-                if scene.is_command && (own.is_empty() || work.is_empty()) {
+                if run_context.is_command && (own.is_empty() || work.is_empty()) {
                     true
                 } else {
                     own.iter().any(|program| work.contains(program))
                 }
             })
         {
-            new.standing = Standing::WithWork;
+            new.status = LearnedStatus::WithWork;
         }
     }
     learned.sort_by(|a, b| a.path.cmp(&b.path));
@@ -203,7 +203,7 @@ fn in_folder(folder: &RepoPath) -> BString {
     }
 }
 
-impl<'s> Scene<'s> {
+impl<'s> RunContext<'s> {
     fn units(&self) -> Vec<Unit<'s>> {
         let needed = NeededPaths::collect(&self.survey.projects);
         let recognised = self
@@ -328,15 +328,15 @@ impl<'s> Scene<'s> {
         let seen = paths
             .iter()
             .filter_map(|path| self.seen.last_write(path))
-            .reduce(Sighting::and);
+            .reduce(WriteEvent::and);
         let is_work = || paths.iter().any(|path| looks_like_work(self.survey, path));
-        let standing = match () {
-            () if template.is_some() => Standing::Proposed,
-            () if units.iter().any(|unit| unit.is_needed) => Standing::Needed,
-            () if units.iter().any(|unit| unit.is_project) || is_work() => Standing::Work,
-            () if !self.is_command && is_by_hand(seen.as_ref()) => Standing::ByHand,
-            () if !is_steady => Standing::NotEveryTime,
-            () => Standing::Proposed,
+        let status = match () {
+            () if template.is_some() => LearnedStatus::Proposed,
+            () if units.iter().any(|unit| unit.is_needed) => LearnedStatus::Needed,
+            () if units.iter().any(|unit| unit.is_project) || is_work() => LearnedStatus::Work,
+            () if !self.is_command && is_by_hand(seen.as_ref()) => LearnedStatus::ByHand,
+            () if !is_steady => LearnedStatus::NotEveryTime,
+            () => LearnedStatus::Proposed,
         };
         Learned {
             stats: units.iter().map(|unit| unit.stats).sum(),
@@ -344,7 +344,7 @@ impl<'s> Scene<'s> {
             paths,
             rule,
             template,
-            standing,
+            status,
             seen,
             runs: runs as u32,
             of_runs: of_runs as u32,
@@ -426,7 +426,7 @@ const HANDS: [&str; 60] = [
 ];
 
 /// Whether somebody may have made this by hand: no other program was seen to write it.
-fn is_by_hand(seen: Option<&Sighting>) -> bool {
+fn is_by_hand(seen: Option<&WriteEvent>) -> bool {
     // A shell that runs a script is a tool.
     let is_tool = |program: &String| !HANDS.contains(&&**program);
     !seen.is_some_and(|seen| seen.by.iter().chain(&seen.beside).any(is_tool))

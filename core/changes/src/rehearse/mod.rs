@@ -6,13 +6,13 @@ mod past_runs;
 mod run;
 pub mod scratch;
 mod shape;
-mod sightings;
+mod write_events;
 
-pub use learned::{Learned, Scene, Standing, learned};
+pub use learned::{Learned, LearnedStatus, RunContext, learned};
 pub use missing::{Missing, MissingReason, Reference, missing, references_in};
 pub use past_runs::{PastRun, PastRuns};
 pub use run::{Run, RunDifference, RunSnapshot};
-pub use sightings::{Sighting, Sightings};
+pub use write_events::{WriteEvent, WriteEvents};
 
 use crate::{Error, Result};
 use redshank_worktree::tree::State;

@@ -2,7 +2,7 @@
 //! from what only one made.
 
 use super::{Run, RunDifference};
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use crate::{Error, Result};
 use bstr::{BString, ByteSlice};
 use redshank_files::Root;
@@ -74,7 +74,7 @@ impl PastRuns {
         };
         let path = folder.with_file_name(RUNS);
         let text = root.read_if_there(RUNS.into(), LARGEST);
-        let Some(text) = text.map_err(refused(&path))? else {
+        let Some(text) = text.map_err(io_error_at(&path))? else {
             return Ok(Self::default());
         };
         serde_json::from_slice(&text).map_err(|error| Error::BadRuns {
@@ -139,8 +139,8 @@ impl PastRuns {
             said: error.to_string(),
         })?;
         root.create_private_folders(OWN.into())
-            .map_err(refused(&folder))?;
-        crate::disk::replace(&root, RUNS.into(), &text).map_err(refused(&folder))
+            .map_err(io_error_at(&folder))?;
+        crate::disk::replace(&root, RUNS.into(), &text).map_err(io_error_at(&folder))
     }
 
     /// Lets the oldest go where there are too many.
@@ -191,6 +191,6 @@ fn own_folder(worktree: &Worktree) -> Result<Option<(Root, PathBuf)>> {
     let Some(repository) = &worktree.repository else {
         return Ok(None);
     };
-    let root = Root::open(&repository.git_folder).map_err(refused(&repository.git_folder))?;
+    let root = Root::open(&repository.git_folder).map_err(io_error_at(&repository.git_folder))?;
     Ok(Some((root, repository.git_folder.join(OWN))))
 }

@@ -1,7 +1,7 @@
 //! What a run, or whatever happens while somebody watches, leaves behind.
 
-use super::learned::{Learned, Scene, learned};
-use super::{PastRun, PastRuns, Sightings};
+use super::learned::{Learned, RunContext, learned};
+use super::{PastRun, PastRuns, WriteEvents};
 use crate::Result;
 use bstr::BString;
 use redshank_rules::Ruling;
@@ -27,7 +27,7 @@ pub struct Run {
     /// As a person would type it; empty if whatever happened was watched.
     pub command: String,
     /// What was seen.
-    pub seen: Sightings,
+    pub seen: WriteEvents,
 }
 
 /// What a run left behind.
@@ -104,7 +104,7 @@ impl RunSnapshot {
             .keys()
             .filter(|path| !remade.contains(&***path))
             .chain(&changed);
-        let scene = Scene {
+        let run_context = RunContext {
             tree,
             survey: &survey,
             came: &new,
@@ -120,7 +120,7 @@ impl RunSnapshot {
                 && !is_known(&path.as_folder())
                 && verdicts.query(path)?.state == State::Candidate)
         };
-        let unruled = learned(&scene);
+        let unruled = learned(&run_context);
         let earlier_paths = earlier.iter().flat_map(|run| run.new_things());
         let paths = unruled.iter().flat_map(|new| new.paths.iter().cloned());
         let paths = paths.chain(earlier_paths.map(|(path, _)| path.to_owned()));
@@ -171,7 +171,7 @@ impl RunSnapshot {
     fn passing(
         &self,
         snapshot: &Snapshot,
-        seen: &Sightings,
+        seen: &WriteEvents,
         is_open: &dyn Fn(&RepoPath) -> Result<bool>,
     ) -> Result<Vec<RepoPathBuf>> {
         let mut passing = Vec::new();

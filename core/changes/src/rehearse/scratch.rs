@@ -2,7 +2,7 @@
 //! it goes with the rehearsal, however that ends. What one left behind that was killed, the next
 //! one deletes.
 
-use crate::disk::refused;
+use crate::disk::io_error_at;
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
@@ -28,21 +28,23 @@ impl Scratch {
     /// If the disk refuses, or the folder for all of this person's is somebody else's.
     pub fn new() -> Result<Self> {
         let temporary = std::env::temp_dir();
-        let temporary = temporary.canonicalize().map_err(refused(&temporary))?;
+        let temporary = temporary.canonicalize().map_err(io_error_at(&temporary))?;
         let me = rustix::process::geteuid().as_raw();
         let all = format!("redshank-{me}");
         let path = temporary.join(&all);
-        let root = Root::open(&temporary).map_err(refused(&temporary))?;
+        let root = Root::open(&temporary).map_err(io_error_at(&temporary))?;
         root.create_private_folders(all.as_str().into())
-            .map_err(refused(&path))?;
-        let found = root.meta(all.as_str().into()).map_err(refused(&path))?;
+            .map_err(io_error_at(&path))?;
+        let found = root.meta(all.as_str().into()).map_err(io_error_at(&path))?;
         if found.kind != FileKind::Folder || found.owner != me || found.mode & 0o077 != 0 {
             return Err(Error::NotPrivate(path));
         }
-        let root = root.beneath(all.as_str().into()).map_err(refused(&path))?;
+        let root = root
+            .beneath(all.as_str().into())
+            .map_err(io_error_at(&path))?;
         // Whoever makes one, or deletes what was left behind, is alone meanwhile.
-        let _alone = root.hold(BStr::new("")).map_err(refused(&path))?;
-        for (name, _) in root.list(BStr::new("")).map_err(refused(&path))? {
+        let _alone = root.hold(BStr::new("")).map_err(io_error_at(&path))?;
+        for (name, _) in root.list(BStr::new("")).map_err(io_error_at(&path))? {
             if let Ok(Some(_held)) = root.hold_if_free(name.as_ref()) {
                 // What can't be deleted now does no harm: nobody else can enter it.
                 let _ = root.remove_tree(name.as_ref());
@@ -54,8 +56,8 @@ impl Scratch {
             .find(|name| !root.is_there(name.as_ref()))
             .unwrap_or_default();
         root.create_private_folders(name.as_ref())
-            .map_err(refused(&path))?;
-        let held = root.hold(name.as_ref()).map_err(refused(&path))?;
+            .map_err(io_error_at(&path))?;
+        let held = root.hold(name.as_ref()).map_err(io_error_at(&path))?;
         OPEN.lock().push((root.clone(), name.clone()));
         Ok(Self {
             root,

@@ -3,7 +3,7 @@
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_changes::rehearse::{
-    Learned, PastRuns, Run, RunDifference, RunSnapshot, Sightings, Standing,
+    Learned, LearnedStatus, PastRuns, Run, RunDifference, RunSnapshot, WriteEvents,
 };
 use redshank_git::Git;
 use redshank_rules::RepoPath;
@@ -150,7 +150,7 @@ proptest! {
                 prop_assert!(new.runs >= 1 && new.runs <= new.of_runs);
                 prop_assert_eq!(new.of_runs as usize, nth + 1);
                 let is_in_all = new.runs == new.of_runs;
-                prop_assert!(!is_in_all || new.standing != Standing::NotEveryTime);
+                prop_assert!(!is_in_all || new.status != LearnedStatus::NotEveryTime);
             }
         }
     }
@@ -194,7 +194,7 @@ fn only_the_last_runs_of_a_command_are_kept() {
 }
 
 /// What a watch would propose for these files, each with the program that was seen to write it.
-fn watched(files: &[(&str, &str)]) -> Vec<(String, Standing)> {
+fn watched(files: &[(&str, &str)]) -> Vec<(String, LearnedStatus)> {
     let folder = tempfile::tempdir().unwrap();
     let top = folder.path().canonicalize().unwrap();
     Git::at(&top).args(["init", "--quiet"]).output().unwrap();
@@ -203,7 +203,7 @@ fn watched(files: &[(&str, &str)]) -> Vec<(String, Standing)> {
     }
     let worktree = Snapshot::open(&top).unwrap().worktree().clone();
     let before = RunSnapshot::take(&worktree).unwrap();
-    let mut seen = Sightings::default();
+    let mut seen = WriteEvents::default();
     for (path, program) in files {
         assert!(write(&top, &(*path).into(), "x = 1\n"));
         let at = Duration::from_millis(10);
@@ -217,17 +217,17 @@ fn watched(files: &[(&str, &str)]) -> Vec<(String, Standing)> {
         ..Run::default()
     };
     let left = before.difference(&run, &PastRuns::default()).unwrap();
-    let row = |new: Learned| (new.rule.to_string(), new.standing);
+    let row = |new: Learned| (new.rule.to_string(), new.status);
     left.unruled.into_iter().map(row).collect()
 }
 
 #[test]
 fn a_watch_proposes_what_tools_write_and_not_what_hands_do() {
-    use Standing::{ByHand, Proposed, WithWork, Work};
-    let proposed = |files: &[(&str, &str)], wanted: &[(&str, Standing)]| {
+    use LearnedStatus::{ByHand, Proposed, WithWork, Work};
+    let proposed = |files: &[(&str, &str)], wanted: &[(&str, LearnedStatus)]| {
         let wanted: Vec<_> = wanted
             .iter()
-            .map(|(rule, standing)| ((*rule).to_owned(), *standing))
+            .map(|(rule, status)| ((*rule).to_owned(), *status))
             .collect();
         assert_eq!(watched(files), wanted, "{files:?}");
     };

@@ -4,7 +4,7 @@
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::RepoPath;
-use redshank_worktree::{Snapshot, refused, toml_file};
+use redshank_worktree::{Snapshot, io_error_at, toml_file};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -61,7 +61,7 @@ impl Memory {
             Err(error) if redshank_files::is_link_on_the_way(&error) => {
                 return Err(Error::TemplateLink(path));
             }
-            read => read.map_err(refused(&path))?,
+            read => read.map_err(io_error_at(&path))?,
         };
         let Some(bytes) = text else {
             return Ok((Self::default(), None));

@@ -219,7 +219,7 @@ fn blocks_of(text: &[u8]) -> Vec<(BString, HashSet<BString>)> {
 ///
 /// # Errors
 /// If an ignore file or the memory of earlier drafts can't be read.
-pub fn without_rules<'p, 'a>(
+pub fn first_uncovered_project<'p, 'a>(
     snapshot: &Snapshot,
     projects: &'p [Project<'a>],
 ) -> Result<Option<&'p Project<'a>>> {

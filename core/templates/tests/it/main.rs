@@ -2,9 +2,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
+mod convention;
 mod examples;
 mod form;
 mod ground;
 mod guard;
-mod practice;
 mod projects;

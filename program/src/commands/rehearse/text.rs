@@ -2,7 +2,7 @@
 
 use super::Ran;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Learned, Missing, RunDifference, Standing};
+use redshank_changes::rehearse::{Learned, LearnedStatus, Missing, RunDifference};
 use redshank_output::{Align, Cell, Table};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text::{self as text, Paint, count, files, quoted, shown};
@@ -58,7 +58,7 @@ pub fn of_run(ran: &Ran) -> String {
     let (proposed, left): (Vec<&Learned>, Vec<&Learned>) = difference
         .unruled
         .iter()
-        .partition(|new| new.standing == Standing::Proposed);
+        .partition(|new| new.status == LearnedStatus::Proposed);
     if !left.is_empty() {
         let head = Paint::Warn.on("new, NOT kept out, and left to you");
         text += &format!("\n{head}\n{}", table_of(&left));

@@ -75,7 +75,7 @@ impl Setup {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, OutputFormat::Text)?;
         if args.yes {
-            screen::goes_on_without_a_reader();
+            screen::ignore_broken_pipe();
         }
         let mut args = args.clone();
         args.within = Some("setup");

@@ -9,7 +9,7 @@ use anyhow::Result;
 use clap::Parser;
 use redshank_changes::plan::{Plan, PlanOptions, StepReason};
 use redshank_output::putln;
-use redshank_templates::practices;
+use redshank_templates::conventions;
 use redshank_text::{Paint, files};
 use redshank_worktree::settings::Visibility;
 
@@ -64,7 +64,7 @@ impl Walk<'_> {
         if self.asks {
             (types, without) = self.other_types(&context, types)?;
         }
-        for practice in practices(&context.snapshot, &survey.projects)? {
+        for practice in conventions(&context.snapshot, &survey.projects)? {
             let name = format!("{}/{}", practice.template, practice.variant.name);
             let question = format!(
                 "{name}: {}, as here already. Keep to it?",

@@ -15,7 +15,9 @@ use redshank_report::{
     SurveyOut, root,
 };
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_templates::{Confidence, Practice, Project, ShownBy, Survey as Recognised, practices};
+use redshank_templates::{
+    Confidence, Convention, Project, ShownBy, Survey as Recognised, conventions,
+};
 use redshank_text::{self as text, Paint, class_paint, count, files, shortened, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{FileStats, Snapshot, grouped};
@@ -89,7 +91,7 @@ impl Survey {
             verbose: args.verbose,
             next: NextStep::choose(snapshot, &recognised, &result.findings)?,
             summary: Summary::from_findings(&result.findings),
-            practices: practices(snapshot, &recognised.projects)?,
+            conventions: conventions(snapshot, &recognised.projects)?,
             recognised: &recognised,
             result: &result,
         };
@@ -122,7 +124,7 @@ struct Picture<'a> {
     recognised: &'a Recognised<'a>,
     result: &'a ScanResult,
     summary: Summary,
-    practices: Vec<Practice<'a>>,
+    conventions: Vec<Convention<'a>>,
     next: NextStep,
 }
 
@@ -187,7 +189,7 @@ impl Report for Picture<'_> {
                 })
                 .collect(),
             projects: self.recognised.projects.iter().map(project_out).collect(),
-            practices: self.practices.iter().map(practice_out).collect(),
+            practices: self.conventions.iter().map(practice_out).collect(),
             summary: SummaryOut::new(&self.summary, 0),
             next: text::next_step(self.next).0.to_owned(),
             unread: self.result.unread.iter().map(Into::into).collect(),
@@ -205,7 +207,7 @@ fn project_out(project: &Project) -> ProjectOut {
     }
 }
 
-fn practice_out(practice: &Practice) -> PracticeOut {
+fn practice_out(practice: &Convention) -> PracticeOut {
     PracticeOut {
         template: practice.template.to_owned(),
         variant: practice.variant.name.clone(),
@@ -355,12 +357,12 @@ impl Picture<'_> {
     }
 
     fn text_of_practices(&self, text: &mut String) -> Result<()> {
-        if self.practices.is_empty() {
+        if self.conventions.is_empty() {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Practices"))?;
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
-        for practice in &self.practices {
+        for practice in &self.conventions {
             let variant = format!("{}/{}", practice.template, practice.variant.name);
             let followed = if practice.is_variant {
                 "followed"
@@ -374,7 +376,7 @@ impl Picture<'_> {
             ]);
         }
         text.push_str(&table.text());
-        if self.practices.iter().any(|practice| practice.is_variant) {
+        if self.conventions.iter().any(|practice| practice.is_variant) {
             let draft = Paint::Type.on("redshank draft --variant NAME");
             writeln!(text, "  {draft} makes drafts follow one, too")?;
         }

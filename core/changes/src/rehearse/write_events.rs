@@ -7,7 +7,7 @@ use std::time::Duration;
 
 /// What was seen of a path, or of all that lies in a folder.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Sighting {
+pub struct WriteEvent {
     /// When it was first written, from the start.
     pub first: Duration,
     /// And last.
@@ -20,7 +20,7 @@ pub struct Sighting {
     pub beside: BTreeSet<String>,
 }
 
-impl Sighting {
+impl WriteEvent {
     /// What was seen of two paths.
     pub(super) fn and(mut self, other: Self) -> Self {
         self.by.extend(other.by);
@@ -37,20 +37,20 @@ impl Sighting {
 
 /// What was seen, by path.
 #[derive(Debug, Clone, Default)]
-pub struct Sightings(BTreeMap<RepoPathBuf, Sighting>);
+pub struct WriteEvents(BTreeMap<RepoPathBuf, WriteEvent>);
 
 /// A pause this long ends a time of writing.
 const PAUSE: Duration = Duration::from_secs(2);
 
-impl Sightings {
+impl WriteEvents {
     /// Notes that a path was written, so long after the start.
     pub fn written(&mut self, path: &RepoPath, at: Duration) {
         let seen = self.0.entry(path.bare().to_owned());
-        let seen = seen.or_insert_with(|| Sighting {
+        let seen = seen.or_insert_with(|| WriteEvent {
             first: at,
             last: at,
             times: 1,
-            ..Sighting::default()
+            ..WriteEvent::default()
         });
         seen.times += u32::from(at.saturating_sub(seen.last) >= PAUSE);
         seen.last = seen.last.max(at);
@@ -72,7 +72,7 @@ impl Sightings {
     }
 
     /// What was seen of a path; of a folder, all that was seen in it.
-    pub fn last_write(&self, path: &RepoPath) -> Option<Sighting> {
+    pub fn last_write(&self, path: &RepoPath) -> Option<WriteEvent> {
         let below = path.as_folder();
         let own = self.0.get_key_value(path.bare());
         let in_it = self
@@ -80,7 +80,7 @@ impl Sightings {
             .range::<RepoPath, _>((Bound::Included(&*below), Bound::Unbounded));
         let in_it = in_it.take_while(|(inner, _)| path.is_folder() && inner.starts_with(&below));
         let all = own.into_iter().chain(in_it).map(|(_, seen)| seen);
-        all.cloned().reduce(Sighting::and)
+        all.cloned().reduce(WriteEvent::and)
     }
 
     /// Every path that was seen; one that is or was a folder has no slash at its end.
@@ -95,7 +95,7 @@ mod tests {
 
     #[test]
     fn a_folder_is_seen_where_something_in_it_is_and_no_other() {
-        let mut seen = Sightings::default();
+        let mut seen = WriteEvents::default();
         let at = Duration::from_millis;
         seen.written(RepoPath::new("out"), at(100));
         seen.held(RepoPath::new("out/a.js"), at(300), "bundler");

@@ -2,14 +2,14 @@
 
 use crate::ground::Ground;
 use redshank_git::Git;
-use redshank_templates::{Collection, ShownBy, practices, recognise};
+use redshank_templates::{Collection, ShownBy, conventions, recognise};
 use redshank_worktree::Snapshot;
 
 fn followed(ground: &Ground) -> Vec<(String, bool, ShownBy)> {
     let snapshot = Snapshot::open(&ground.top).unwrap();
     let collection = Collection::built_in().unwrap();
     let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
-    let found = practices(&snapshot, &survey.projects).unwrap();
+    let found = conventions(&snapshot, &survey.projects).unwrap();
     let named = found.into_iter().map(|one| {
         let name = format!("{}/{}", one.template, one.variant.name);
         (name, one.is_variant, one.shown_by)

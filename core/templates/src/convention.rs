@@ -10,7 +10,7 @@ use redshank_worktree::{Overlay, Snapshot, Verdicts};
 use std::collections::BTreeSet;
 
 /// One of two ways, and what shows that it is followed.
-pub struct Practice<'a> {
+pub struct Convention<'a> {
     /// The template.
     pub template: &'a str,
     /// The variant of it that stands for the other way.
@@ -35,7 +35,10 @@ pub enum ShownBy {
 ///
 /// # Errors
 /// If the tree or an ignore file can't be read.
-pub fn practices<'a>(snapshot: &Snapshot, projects: &[Project<'a>]) -> Result<Vec<Practice<'a>>> {
+pub fn conventions<'a>(
+    snapshot: &Snapshot,
+    projects: &[Project<'a>],
+) -> Result<Vec<Convention<'a>>> {
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let tracked: Vec<&Entry> = snapshot.tree()?.in_state(State::Tracked).collect();
     let chosen = &snapshot.settings()?.draft.variants;
@@ -48,19 +51,19 @@ pub fn practices<'a>(snapshot: &Snapshot, projects: &[Project<'a>]) -> Result<Ve
         {
             continue;
         }
-        let mut best: Option<(usize, Practice)> = None;
+        let mut best: Option<(usize, Convention)> = None;
         for variant in &template.variant {
-            let Some(practice) = followed(&verdicts, &tracked, project, variant)? else {
+            let Some(convention) = followed(&verdicts, &tracked, project, variant)? else {
                 continue;
             };
             let weight = differences(variant).count();
             if best.as_ref().is_none_or(|(known, _)| *known < weight) {
-                best = Some((weight, practice));
+                best = Some((weight, convention));
             }
         }
-        if let Some((_, practice)) = best {
+        if let Some((_, convention)) = best {
             seen.insert(&template.name);
-            found.push(practice);
+            found.push(convention);
         }
     }
     Ok(found)
@@ -84,9 +87,9 @@ fn followed<'a>(
     tracked: &[&Entry],
     project: &Project<'a>,
     variant: &'a Variant,
-) -> Result<Option<Practice<'a>>> {
+) -> Result<Option<Convention<'a>>> {
     let folder = project.rules_folder();
-    let practice = |is_variant, shown_by| Practice {
+    let convention = |is_variant, shown_by| Convention {
         template: &project.template.name,
         variant,
         is_variant,
@@ -108,7 +111,7 @@ fn followed<'a>(
                     .any(|part| rule.matches(part.bare(), part.is_folder()))
             })
         }) {
-            return Ok(Some(practice(
+            return Ok(Some(convention(
                 !keeps_out,
                 ShownBy::Tracked(entry.path.clone()),
             )));
@@ -121,5 +124,5 @@ fn followed<'a>(
         return Ok(None);
     };
     let all = kept_out.all(|(pattern, _)| is_kept(pattern));
-    Ok(all.then(|| practice(true, ShownBy::KeptOut(first.to_owned()))))
+    Ok(all.then(|| convention(true, ShownBy::KeptOut(first.to_owned()))))
 }
