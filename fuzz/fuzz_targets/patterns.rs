@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 fuzz_target!(|input: (&[u8], &[u8])| {
     let (file, path) = input;
     for block in redshank_rules::ignore_file::blocks(file) {
-        // A block that is written as it was read changes nothing but line ends.
+        // A block that is written as it was read changes nothing but line endings.
         redshank_rules::ignore_file::with_block(file, &block);
     }
     assert_eq!(

@@ -130,12 +130,12 @@ fn legend(answers: &[Answer]) -> String {
 fn explain(term: &Term, typed: &str, answers: &[Answer]) -> Result<()> {
     if !["?", "help", "h"].contains(&typed.trim()) {
         term.write_line(&format!(
-            "  \u{201c}{}\u{201d} is no answer",
+            "  \u{201c}{}\u{201d} isn't an answer",
             shown(typed.as_bytes().into())
         ))?;
     }
     Ok(term.write_line(&format!(
-        "  {}; then Enter, or Esc to leave it",
+        "  {}; then Enter, or Esc to stop",
         legend(answers)
     ))?)
 }

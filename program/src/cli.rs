@@ -14,13 +14,13 @@ pub struct GlobalArgs {
     /// When to colour it: on a terminal, always or never
     #[arg(long, global = true, value_enum, value_name = "WHEN")]
     pub color: Option<Color>,
-    /// Say less
+    /// Less output
     #[arg(short, long, global = true)]
     pub quiet: bool,
-    /// Say more
+    /// More output
     #[arg(short, long, global = true)]
     pub verbose: bool,
-    /// Ask nothing: what the other options ask for is done
+    /// Answer no question: do what the other options ask for
     #[arg(long, global = true)]
     pub yes: bool,
     /// The command that this one is a part of.

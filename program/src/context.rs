@@ -39,7 +39,7 @@ impl<'a> Context<'a> {
         Self::at(&folder, args, format)
     }
 
-    /// The working tree that a named folder lies in.
+    /// The working tree that a named folder is in.
     pub fn at(folder: &Path, args: &'a GlobalArgs, format: OutputFormat) -> Result<Self> {
         let snapshot = Snapshot::open(folder)?;
         let here = folder
@@ -123,7 +123,7 @@ impl<'a> Context<'a> {
         }
         let outside = || {
             format!(
-                "{given} lies outside {}\n  name a path inside it",
+                "{given} is outside {}\n  name a path inside it",
                 self.snapshot.top.display()
             )
         };
@@ -163,10 +163,10 @@ impl<'a> Context<'a> {
         if may_change {
             // Nothing is given where another Redshank was only still at it.
             if journal.recover()?.is_some() {
-                redshank_output::eputln!("{change}; what it had done is taken back now");
+                redshank_output::eputln!("{change}; what it had done is undone now");
             }
         } else {
-            redshank_output::eputln!("{change}; `redshank undo` takes back what it had done");
+            redshank_output::eputln!("{change}; `redshank undo` undoes what it had done");
         }
         Ok(())
     }

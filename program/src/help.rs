@@ -78,7 +78,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "setup",
         &[
-            ("setup", "asks its way to a clean first commit"),
+            (
+                "setup",
+                "goes to a clean first commit, question by question",
+            ),
             (
                 "setup --yes --commit 'Begin'",
                 "takes every step, without questions",
@@ -117,7 +120,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("try '*.raw' /build/", "what two patterns would do"),
             (
                 "try '*.raw' --on new.raw notes.txt",
-                "which of two paths they would keep out",
+                "which of two paths they would ignore",
             ),
         ],
     ),
@@ -132,14 +135,11 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ),
             (
                 "add --contents-of outbox --write",
-                "keeps the folder, drops what comes into it",
+                "keeps the folder, ignores its contents",
             ),
         ],
     ),
-    (
-        "drop",
-        &[("drop '*.raw' --write", "takes the rule out again")],
-    ),
+    ("drop", &[("drop '*.raw' --write", "removes the rule")]),
     (
         "why",
         &[
@@ -156,14 +156,17 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "rules",
         &[
-            ("rules", "each with what it catches"),
-            ("rules --idle", "those that don't do what they seem to"),
+            ("rules", "each with what it matches"),
+            ("rules --idle", "those that don't do what they look like"),
         ],
     ),
     (
         "prove",
         &[
-            ("prove --record --write", "records what holds today"),
+            (
+                "prove --record --write",
+                "records today's ignored and kept files",
+            ),
             ("prove --format junit", "for continuous integration"),
         ],
     ),
@@ -174,7 +177,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("files --tree 2", "by folder, biggest first"),
             (
                 "files --state ignored gateway",
-                "what rules keep out in a folder",
+                "what is ignored in a folder",
             ),
         ],
     ),
@@ -182,7 +185,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "check",
         &[
             ("check", "all there is"),
-            ("check --staged --level error", "what the hook looks for"),
+            ("check --staged --level error", "what the hook checks"),
             ("check --format sarif", "for a host's own view"),
             ("check --ids", "with ids, for `accept`"),
         ],
@@ -191,14 +194,14 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "accept",
         &[(
             "accept 3f9a1c --because 'a key for tests' --write",
-            "this finding is all right from now on",
+            "records that this finding is OK",
         )],
     ),
     (
         "tidy",
         &[
             ("tidy", "the plan"),
-            ("tidy --apply", "carries it out"),
+            ("tidy --apply", "applies it"),
             (
                 "tidy --only generated --remove --apply",
                 "moves away what can be made again, too",
@@ -222,7 +225,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "undo",
         &[
             ("undo", "the last change"),
-            ("undo --list", "all that can be taken back"),
+            ("undo --list", "all that can be undone"),
         ],
     ),
     (
@@ -251,15 +254,15 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "hook",
         &[
-            ("hook on", "checks what is staged before each commit"),
-            ("hook off", "takes the check out"),
+            ("hook on", "checks staged files before each commit"),
+            ("hook off", "removes the check"),
         ],
     ),
     (
         "live",
         &[(
             "live",
-            "type a pattern, watch the tree change; F1 tells the keys",
+            "type a pattern, watch the tree change; F1 shows the keys",
         )],
     ),
     (

@@ -60,8 +60,8 @@ fn run(mut arguments: Arguments) -> Result<ExitCode> {
     let home = std::env::var_os("HOME").filter(|home| !home.is_empty());
     if home.is_some_and(|home| std::path::Path::new(&home).is_relative()) {
         anyhow::bail!(
-            "HOME is a relative path, so your own files would be kept in whatever folder you are \
-             in\n  set HOME to the whole path of your home folder"
+            "HOME is a relative path, so your own files would be kept in the current folder\n  \
+             set HOME to the whole path of your home folder"
         );
     }
     let args = &mut arguments.args;

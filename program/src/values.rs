@@ -1,4 +1,4 @@
-//! What the values of arguments can be here, for a shell that completes: each with what it stands
+//! What the values of arguments can be here, for a shell that completes: each with what it is
 //! for. Where nothing can be read, nothing is offered; whoever completes wants no complaint.
 
 use crate::cli::GlobalArgs;
@@ -163,6 +163,6 @@ where
     let possible = all.map(|one| PossibleValue::new(word(one)).help(means(one)));
     PossibleValuesParser::new(possible).try_map(move |given| {
         let named = all.iter().find(|one| word(**one) == given);
-        named.copied().ok_or("it is none of them")
+        named.copied().ok_or("it isn't one of them")
     })
 }

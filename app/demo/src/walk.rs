@@ -33,7 +33,8 @@ const STEPS: &[Step] = &[
     Say("A heap of files, and nobody has committed anything yet. What is here?"),
     Run(&["survey"]),
     Say(
-        "Thousands of files where dozens were meant. Somebody has tried rules already; why do they do so little?",
+        "Thousands of files instead of dozens. Somebody has tried rules already; why do they do \
+         so little?",
     ),
     Run(&[
         "why",
@@ -51,7 +52,7 @@ const STEPS: &[Step] = &[
     Run(&["draft", "--write", "--yes"]),
     Say("What is still wrong?"),
     Run(&["check"]),
-    Say("Most of it can be mended at once, and taken back."),
+    Say("Most of it can be fixed at once, and undone."),
     Run(&["tidy", "--apply", "--yes"]),
     Run(&["undo", "--yes"]),
     Say("Files and index are as they were. Once more, and look again:"),

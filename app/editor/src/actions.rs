@@ -1,4 +1,4 @@
-//! Mends and changes at one key. Nothing is written but what the editor is given to write.
+//! Fixes and changes at one key. Nothing is written but what the editor is given to write.
 
 use super::Server;
 use super::analysis::{RuleFacts, RuleFile};
@@ -25,7 +25,7 @@ impl Server<'_> {
         if let Some((document, file, rule)) = self.rule_at(uri, line) {
             let given = params.context.diagnostics.iter();
             let mut here = given.filter(|one| one.range.start.line == line);
-            self.mends(document, file, rule, here.next(), &mut actions);
+            self.fixes(document, file, rule, here.next(), &mut actions);
             self.rewrites(document, file, rule, &mut actions);
             self.moves(document, rule, &mut actions);
             actions.extend(self.expectation(file, rule));
@@ -38,7 +38,7 @@ impl Server<'_> {
     }
 
     /// What sets right what is wrong with a rule.
-    fn mends(
+    fn fixes(
         &self,
         document: &Document,
         file: &RuleFile,
@@ -46,7 +46,7 @@ impl Server<'_> {
         diagnostic: Option<&Diagnostic>,
         actions: &mut Vec<CodeAction>,
     ) {
-        let mut mend = |title: String, edits: Vec<TextEdit>| {
+        let mut fix = |title: String, edits: Vec<TextEdit>| {
             actions.push(CodeAction {
                 title,
                 kind: Some(CodeActionKind::QUICKFIX),
@@ -58,18 +58,18 @@ impl Server<'_> {
         };
         let instead = |text: &str| vec![self.instead(document, rule.line, text)];
         match &rule.status {
-            RuleStatus::Misread { mended, .. } => {
-                let mended = shown(mended.as_bstr());
-                mend(format!("Write `{mended}`"), instead(&mended));
+            RuleStatus::Misread { corrected, .. } => {
+                let corrected = shown(corrected.as_bstr());
+                fix(format!("Write `{corrected}`"), instead(&corrected));
             }
             RuleStatus::Impossible { .. } => {
                 let text = shown(rule.text.as_bstr());
                 let escaped = escaped(&text);
-                mend(format!("Write `{escaped}`"), instead(&escaped));
+                fix(format!("Write `{escaped}`"), instead(&escaped));
             }
             RuleStatus::SwallowsItsFile => {
                 let text = shown(rule.text.as_bstr());
-                mend(
+                fix(
                     "Keep this file by an exception".to_owned(),
                     instead(&format!("{text}\n!.gitignore")),
                 );
@@ -81,13 +81,13 @@ impl Server<'_> {
             } if *source == file.source.shown => {
                 let open = format!("/{}*", shown(folder.as_bstr()));
                 let edit = self.instead(document, line.saturating_sub(1), &open);
-                mend(format!("Leave the folder open: `{open}`"), vec![edit]);
+                fix(format!("Leave the folder open: `{open}`"), vec![edit]);
             }
             RuleStatus::CatchesNothing
             | RuleStatus::Duplicate { .. }
             | RuleStatus::Overridden { .. }
             | RuleStatus::OnlyTracked { .. } => {
-                mend("Take the line out".to_owned(), vec![without(rule.line)]);
+                fix("Take the line out".to_owned(), vec![without(rule.line)]);
             }
             RuleStatus::Works | RuleStatus::CannotWork { .. } => {}
         }
@@ -202,7 +202,7 @@ impl Server<'_> {
         );
         let settings = self.picture.top.join(settings::FILE);
         Some(CodeAction {
-            title: "Accept it; say why in redshank.toml".to_owned(),
+            title: "Accept it; give a reason in redshank.toml".to_owned(),
             kind: Some(CodeActionKind::QUICKFIX),
             diagnostics: Some(vec![diagnostic.clone()]),
             edit: Some(of_several(at_end_of(&settings, &text)?)),
@@ -222,7 +222,7 @@ impl Server<'_> {
             changes.extend(in_place_of(file, text)?);
         }
         Some(CodeAction {
-            title: "Take the rules that fit the projects that are here".to_owned(),
+            title: "Add the rules for the projects here".to_owned(),
             kind: Some(CodeActionKind::SOURCE),
             edit: Some(of_several(changes)),
             ..CodeAction::default()

@@ -1,7 +1,7 @@
 //! What is known of each open text, worked out beside the conversation with the editor.
 //!
 //! One thread holds a picture of the working tree. Whenever a text or the disk changes it looks
-//! anew at what is open, the newest state only, and hands over what it found, owned and complete,
+//! again at what is open, the newest state only, and hands over what it found, owned and complete,
 //! so that no question of the editor waits for it.
 
 use super::documents::{Document, Documents};
@@ -52,7 +52,7 @@ pub struct WorkspaceIndex {
     pub top: PathBuf,
     /// The files that a commit of everything would take in, sorted, with their sizes.
     pub candidates: Vec<(RepoPathBuf, Bytes)>,
-    /// What of these lies at the top, and their types.
+    /// What of these is at the top, and their types.
     pub parts: Parts,
     /// What templates offer.
     pub offers: Offers,
@@ -117,7 +117,7 @@ pub struct RuleFacts {
     pub catches: FileStats,
     /// The first of these paths.
     pub first: Vec<RepoPathBuf>,
-    /// It keeps out somebody's sources.
+    /// It ignores somebody's sources.
     pub takes_work: bool,
     /// What a template says of it: its name, the reason, and what makes the files again.
     pub reason: Option<(String, String, Option<String>)>,
@@ -131,7 +131,7 @@ pub fn work(top: &Path, jobs: &Receiver<WorkerRequest>, news: &Sender<WorkerEven
     let mut open = Documents::default();
     loop {
         match Snapshot::open(top) {
-            // While it lies on disk as in this picture.
+            // While it is on disk as in this picture.
             Ok(snapshot) => {
                 if look(&snapshot, &mut open, jobs, news).is_none() {
                     return;
@@ -202,7 +202,7 @@ struct Here<'a> {
     snapshot: &'a Snapshot,
     survey: Option<&'a Survey<'a>>,
     collection: Option<&'a Collection>,
-    /// What the guard said of folders that a pattern keeps out; it reads files.
+    /// What the guard said of folders that a pattern ignores; it reads files.
     work: RefCell<HashMap<(RepoPathBuf, BString), bool>>,
 }
 
@@ -306,7 +306,7 @@ impl Here<'_> {
         })
     }
 
-    /// Whether a rule keeps out a folder of somebody's sources, by a name that tools use as well.
+    /// Whether a rule ignores a folder of somebody's sources, by a name that tools use as well.
     fn takes_work(&self, rule: &RuleUsage, caught: &[RepoPathBuf]) -> bool {
         let (Some(survey), base) = (self.survey, &rule.list.source.base) else {
             return false;
@@ -375,7 +375,7 @@ impl Here<'_> {
         for (nth, _) in blank.filter(|(_, one)| one.because.trim().is_empty()) {
             faults.push(Fault {
                 line: heads("[[accept]]", nth),
-                said: "say why in `because`; until then it is not accepted".to_owned(),
+                said: "give a reason in `because`; until then it isn't accepted".to_owned(),
             });
         }
         let Ok(verdicts) = Verdicts::new(self.snapshot, self.overlay(open)) else {
@@ -473,7 +473,7 @@ impl Here<'_> {
     }
 }
 
-/// Which of the rules stands in a line, from 1.
+/// Which of the rules is in a line, from 1.
 fn at_line(rules: &[RuleUsage], line: u32) -> Option<usize> {
     rules
         .binary_search_by_key(&line, |rule| rule.rule().line)

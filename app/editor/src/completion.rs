@@ -1,4 +1,4 @@
-//! What could stand in a line: what exists and would be committed, with how much each would catch.
+//! What could be in a line: what exists and would be committed, with how much each would catch.
 
 use super::Server;
 use super::analysis::{Kind, WorkspaceIndex};
@@ -107,7 +107,7 @@ impl Server<'_> {
     }
 }
 
-/// Something that could stand there.
+/// Something that could be there.
 struct Offer<'o> {
     label: &'o str,
     detail: String,
@@ -145,7 +145,7 @@ fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<Compl
         .collect()
 }
 
-/// Patterns that what was typed can become: extensions, and what lies in the folder that it names.
+/// Patterns that what was typed can become: extensions, and what is in the folder that it names.
 fn offered(picture: &WorkspaceIndex, base: &RepoPath, typed: &str) -> Vec<(String, FileStats)> {
     let (folder, start) = typed.rsplit_once('/').unwrap_or(("", typed));
     let anchored = typed.contains('/');

@@ -49,17 +49,17 @@ fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Di
         RuleStatus::CatchesNothing | RuleStatus::Duplicate { .. }
     );
     let said = if rule.status == RuleStatus::Works {
-        "keeps out somebody's sources, too: a narrower rule leaves them alone".to_owned()
+        "also ignores source files; write a narrower rule".to_owned()
     } else {
         text::fault(&rule.status)
     };
-    let mend = text::mend(&rule.status).map_or(String::new(), |mend| format!("; {mend}"));
+    let fix = text::fix(&rule.status).map_or(String::new(), |fix| format!("; {fix}"));
     Some(Diagnostic {
         range: columns.whole(rule.line, document.line(rule.line)),
         severity: Some(severity),
         code: Some(NumberOrString::String(code.to_owned())),
         source: Some(super::NAME.to_owned()),
-        message: format!("{said}{mend}"),
+        message: format!("{said}{fix}"),
         tags: is_idle.then(|| vec![DiagnosticTag::UNNECESSARY]),
         ..Diagnostic::default()
     })
@@ -75,7 +75,7 @@ fn of_fault(document: &Document, fault: &Fault, columns: Columns) -> Diagnostic 
     }
 }
 
-/// A credential, masked, where it stands.
+/// A credential, masked, where it is.
 fn of_secret(document: &Document, secret: &Finding, columns: Columns) -> Option<Diagnostic> {
     let number = secret.line?.saturating_sub(1) as u32;
     let line = document.line(number);

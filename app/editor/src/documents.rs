@@ -115,7 +115,7 @@ impl Columns {
         u32::try_from(columns).unwrap_or(u32::MAX)
     }
 
-    /// The byte of a line at a column; the end for what lies behind it.
+    /// The byte of a line at a column; the end for what is behind it.
     pub fn byte(self, line: &str, column: u32) -> usize {
         let ends = line.char_indices().map(|(at, _)| at).chain([line.len()]);
         let mut ends = ends.filter(|at| self.column_at(line, *at) >= column);

@@ -28,7 +28,7 @@ impl Server<'_> {
         ))
     }
 
-    /// What each rule keeps out or lets in, between the lines.
+    /// What each rule ignores or re-includes, between the lines.
     pub(super) fn lenses(&self, params: CodeLensParams) -> Value {
         let Some((document, rules)) = self.working(&params.text_document.uri) else {
             return json!([]);
@@ -86,7 +86,7 @@ impl Server<'_> {
             said.push(list);
         } else {
             said.push(text::fault(&rule.status));
-            said.extend(text::mend(&rule.status));
+            said.extend(text::fix(&rule.status));
         }
         if let Some((template, reason, remake)) = &rule.reason {
             let remake = remake.as_ref();
@@ -105,7 +105,11 @@ impl Server<'_> {
 }
 
 fn label(rule: &RuleFacts) -> String {
-    let does = if rule.negated { "lets in" } else { "keeps out" };
+    let does = if rule.negated {
+        "re-includes"
+    } else {
+        "ignores"
+    };
     format!(
         "{does} {}, {}",
         files(rule.catches.files),

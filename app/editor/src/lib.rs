@@ -299,7 +299,7 @@ impl Server<'_> {
                 let Some(document) = self.open.iter().find(|one| one.uri.to_string() == uri) else {
                     return Ok(());
                 };
-                // What is known of an older state of it is news no more.
+                // What is known of an older state of it is news no longer.
                 if document.version != analysis.version {
                     return Ok(());
                 }

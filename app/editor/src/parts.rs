@@ -1,4 +1,4 @@
-//! What lies in a folder, for completion.
+//! What is in a folder, for completion.
 
 use bstr::{BStr, ByteSlice};
 use redshank_rules::quote;
@@ -8,7 +8,7 @@ use redshank_worktree::FileStats;
 use redshank_worktree::size::Bytes;
 use std::collections::HashMap;
 
-/// What lies right in a folder, and the types of all that lies in it, as patterns.
+/// What is right in a folder, and the types of all that is in it, as patterns.
 #[derive(Default)]
 pub struct Parts {
     /// The names, each with how much it would catch.
@@ -18,7 +18,7 @@ pub struct Parts {
 }
 
 impl Parts {
-    /// Those of a folder, of files that come sorted: what lies in one folder lies together.
+    /// Those of a folder, of files that come sorted: what is in one folder lies together.
     pub fn collect(candidates: &[(RepoPathBuf, Bytes)], folder: &RepoPath) -> Self {
         let first = candidates.partition_point(|(path, _)| **path < *folder);
         let within = candidates[first..].iter();

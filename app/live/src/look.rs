@@ -43,7 +43,7 @@ pub struct Proposal {
     pub pattern: String,
     /// Who it is for.
     pub scope: RuleScope,
-    /// The folder whose file it would stand in, for that scope.
+    /// The folder whose file it would be in, for that scope.
     pub folder: RepoPathBuf,
 }
 
@@ -65,7 +65,7 @@ pub enum WorkerEvent {
 pub struct View {
     /// The name of the top folder.
     pub name: String,
-    /// The file that the pattern would stand in.
+    /// The file that the pattern would be in.
     pub file: BString,
     /// The tree as it would be.
     pub after: Tree,
@@ -84,7 +84,7 @@ pub struct View {
 pub struct Row {
     /// Which; a folder ends in a slash.
     pub path: RepoPathBuf,
-    /// How deep it lies below what is shown, from 0.
+    /// How deep it is below what is shown, from 0.
     pub depth: usize,
     /// What it comes to.
     pub kind: RowKind,
@@ -268,7 +268,7 @@ impl Worker<'_> {
                     WorkerRequest::DiskChanged => is_disk_changed = true,
                     WorkerRequest::Write(new) => {
                         let said = match written(&snapshot, &new) {
-                            Ok(()) => "written; Ctrl-R takes it back".to_owned(),
+                            Ok(()) => "written; Ctrl-R undoes it".to_owned(),
                             Err(error) => format!("{error:#}"),
                         };
                         self.proposal.pattern.clear();
@@ -351,7 +351,7 @@ impl Worker<'_> {
 fn undone(snapshot: &Snapshot) -> String {
     let undone = Journal::open(snapshot).and_then(|journal| journal.undo(None, IfEdited::Refuse));
     match undone {
-        Ok(_) => "the last change is taken back".to_owned(),
+        Ok(_) => "the last change is undone".to_owned(),
         Err(error) => error.to_string(),
     }
 }

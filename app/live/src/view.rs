@@ -16,7 +16,7 @@ use redshank_text::{self as text, Paint, count, cut, files, shown};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 
-/// From so many columns on, what is told of a row stands beside the tree.
+/// From so many columns on, what is told of a row is beside the tree.
 const WIDE: u16 = 110;
 
 /// So many lines it gets below the tree otherwise.
@@ -29,7 +29,7 @@ const FOOT: &str = "F1 keys | type a pattern | arrows | Tab from this row | Ctrl
 const HELP: &[&str] = &[
     "letters, Backspace    the pattern; Ctrl-U clears it",
     "Up, Down, PgUp, PgDn  another row; the mouse does it, too",
-    "Right, Left, Enter    open and shut a folder",
+    "Right, Left, Enter    expand and collapse a folder",
     "Tab                   a pattern from the row; again: the next width",
     "Ctrl-N                a rule for what came; again: the next",
     "Ctrl-T                for whom: team, folder, this clone, yourself",
@@ -38,7 +38,7 @@ const HELP: &[&str] = &[
     "Ctrl-Z                put the view aside; `fg` brings it back",
     "Esc                   clear the pattern, then leave; Ctrl-C leaves",
     "",
-    "-  would be kept out     +  would be let in     *  new since you look",
+    "-  would be ignored     +  would be re-included     *  new since you opened this",
 ];
 
 /// Draws the window.
@@ -163,25 +163,25 @@ fn message(window: &Window, look: &View) -> Line<'static> {
     }
     let (was, is) = (all.before.files, all.after.files);
     match was.cmp(&is) {
-        std::cmp::Ordering::Greater => Line::styled(
-            format!("- keeps out {}", files(was - is)),
-            style(Paint::Good),
-        ),
-        std::cmp::Ordering::Less => {
-            Line::styled(format!("+ lets in {}", files(is - was)), style(Paint::Warn))
+        std::cmp::Ordering::Greater => {
+            Line::styled(format!("- ignores {}", files(was - is)), style(Paint::Good))
         }
+        std::cmp::Ordering::Less => Line::styled(
+            format!("+ re-includes {}", files(is - was)),
+            style(Paint::Warn),
+        ),
         std::cmp::Ordering::Equal if window.pattern.is_empty() => came(window),
         std::cmp::Ordering::Equal => Line::raw(""),
     }
 }
 
-/// That something came, and the key that keeps it out.
+/// That something came, and the key that ignores it.
 fn came(window: &Window) -> Line<'static> {
     match window.proposed().next() {
         Some(new) => {
             let rule = text::pattern(new.rule.as_bstr());
             let came = format!(
-                "* {} came; Ctrl-N keeps it out: {rule}",
+                "* {} appeared; Ctrl-N ignores it: {rule}",
                 files(new.stats.files)
             );
             Line::styled(safe(&came), style(Paint::Warn))
@@ -215,8 +215,8 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
         RowKind::Folder(change, _) => {
             let (word, paint) = match (change.before.files, change.after.files) {
                 (0, 0) => ("ignored", Paint::Quiet),
-                (was, is) if was > is => ("kept out", Paint::Good),
-                (was, is) if was < is => ("let in", Paint::Warn),
+                (was, is) if was > is => ("ignored", Paint::Good),
+                (was, is) if was < is => ("re-included", Paint::Warn),
                 _ => ("to commit", Paint::Plain),
             };
             let (many, size) = match change.after.files {
@@ -229,8 +229,8 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
             let (word, paint) = match (before, after) {
                 (State::Tracked, _) => ("tracked", Paint::Type),
                 (State::Ignored, State::Ignored) => ("ignored", Paint::Quiet),
-                (_, State::Ignored) => ("kept out", Paint::Good),
-                (State::Ignored, _) => ("let in", Paint::Warn),
+                (_, State::Ignored) => ("ignored", Paint::Good),
+                (State::Ignored, _) => ("re-included", Paint::Warn),
                 _ => ("to commit", Paint::Plain),
             };
             (word, paint, String::new(), Bytes(*size))
@@ -238,8 +238,8 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
     };
     let sign = match (row.is_new, word) {
         (true, _) => '*',
-        (_, "kept out") => '-',
-        (_, "let in") => '+',
+        (_, "ignored") => '-',
+        (_, "re-included") => '+',
         _ => ' ',
     };
     let fold = match row.kind {
@@ -316,8 +316,8 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
         let message = text::message(finding);
         let text = format!("{} {}: {place}: {message}", finding.level, finding.class());
         lines.push(Line::styled(safe(&text), style(Paint::Warn)));
-        let mend = format!("  mend: {}", text::remedy(finding));
-        lines.push(Line::styled(safe(&mend), style(Paint::Quiet)));
+        let fix = format!("  fix: {}", text::remedy(finding));
+        lines.push(Line::styled(safe(&fix), style(Paint::Quiet)));
     }
     let about = Paragraph::new(lines).wrap(Wrap { trim: false });
     frame.render_widget(about, area);

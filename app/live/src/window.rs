@@ -103,7 +103,7 @@ impl Window {
         }
     }
 
-    /// The rows anew; the same one stays chosen.
+    /// The rows again; the same one stays chosen.
     fn arrange(&mut self, jobs: &Sender<WorkerRequest>) {
         let Some(look) = &self.look else {
             return;
@@ -338,7 +338,7 @@ impl Window {
                 self.pattern.clone_from(rule);
                 self.tries(jobs);
             }
-            None => self.said = "nothing has come that a rule would be proposed for".to_owned(),
+            None => self.said = "nothing new that needs a rule".to_owned(),
         }
     }
 

@@ -18,8 +18,8 @@ const ROWS: usize = 8;
 /// Before → after, and what changed sides, by folder.
 pub fn effect(effect: &Effect) -> String {
     let mut text = sums(effect);
-    text += &sides("kept out", Paint::Good, &effect.kept_out);
-    text += &sides("let in", Paint::Warn, &effect.let_in);
+    text += &sides("ignored", Paint::Good, &effect.kept_out);
+    text += &sides("re-included", Paint::Warn, &effect.let_in);
     text
 }
 

@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::OnceLock;
 use supports_hyperlinks::Stream;
 
-/// What stands in a link as it is (RFC 3986, unreserved characters and the slash).
+/// What is in a link as it is (RFC 3986, unreserved characters and the slash).
 const AS_IT_IS: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'/')
     .remove(b'.')
@@ -17,7 +17,7 @@ const AS_IT_IS: &AsciiSet = &NON_ALPHANUMERIC
 /// What a link of ours starts with, up to the machine.
 const START: &str = "\x1b]8;;file://";
 
-/// What it ends with, and what stands behind its text.
+/// What it ends with, and what is behind its text.
 const END: &str = "\x1b\\";
 const CLOSE: &str = "\x1b]8;;\x1b\\";
 

@@ -85,7 +85,7 @@ struct Come {
     bytes: u64,
 }
 
-/// So long one picture of it stands.
+/// So long one picture of it is.
 const PICTURE: Duration = Duration::from_millis(50);
 
 impl Come {

@@ -7,7 +7,7 @@ use redshank_text as text;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 
-/// What stands in a path of a web address as it is (RFC 3986, unreserved characters and the slash).
+/// What is in a path of a web address as it is (RFC 3986, unreserved characters and the slash).
 const PLAIN: &AsciiSet = &NON_ALPHANUMERIC
     .remove(b'-')
     .remove(b'.')
@@ -77,7 +77,7 @@ fn result(finding: &Finding) -> Value {
     let mut result = json!({
         "ruleId": finding.rule.to_string(),
         "level": level(finding.level),
-        "message": { "text": format!("{message}{evidence}. To mend it: {remedy}") },
+        "message": { "text": format!("{message}{evidence}. To fix it: {remedy}") },
         "locations": [place(finding)],
         "partialFingerprints": { "redshank/v1": finding.id },
         "properties": {

@@ -15,7 +15,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 /// Nobody has to read what is printed for the rest to be done.
 static GOES_ON: AtomicBool = AtomicBool::new(false);
 
-/// From now on a reader who leaves stops nothing: what was asked for is done all the same.
+/// From now on a reader who leaves stops nothing: what was asked for is done anyway.
 pub fn ignore_broken_pipe() {
     GOES_ON.store(true, Ordering::Relaxed);
 }
@@ -67,7 +67,7 @@ pub fn harmless_text(text: &str) -> String {
 }
 
 /// Text as it may be printed: of escape sequences only the colours and links of ours, of control
-/// characters only line ends and tabs, and no secret.
+/// characters only line endings and tabs, and no secret.
 fn clean(text: &str) -> String {
     let (plain, colors) = without_colors(text);
     let mut colors = colors.into_iter().peekable();
@@ -96,7 +96,7 @@ fn clean(text: &str) -> String {
     clean
 }
 
-/// A text without our colours, and each of them with the place in that where it stands.
+/// A text without our colours, and each of them with the place in that where it is.
 fn without_colors(text: &str) -> (String, Vec<(usize, &str)>) {
     let (mut plain, mut colors) = (String::with_capacity(text.len()), Vec::new());
     let mut rest = text;

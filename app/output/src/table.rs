@@ -36,7 +36,7 @@ pub enum Align {
     Right,
 }
 
-/// What stands in a row and a column.
+/// What is in a row and a column.
 pub struct Cell(comfy_table::Cell);
 
 impl From<String> for Cell {

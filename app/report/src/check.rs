@@ -66,7 +66,7 @@ pub struct FindingOut {
     pub message: String,
     /// What gives it away; never a whole secret.
     pub evidence: Option<String>,
-    /// What mends it.
+    /// What fixes it.
     pub remedy: String,
 }
 

@@ -1,4 +1,4 @@
-//! The list of files, and the folders that they lie in.
+//! The list of files, and the folders that they are in.
 
 use super::PathOut;
 use bstr::BStr;
@@ -37,10 +37,10 @@ pub struct FoldersOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct FolderRowOut {
-    /// Which, with a slash at its end; empty for what lies right in the folder asked about.
+    /// Which, with a slash at its end; empty for what is right in the folder asked about.
     #[serde(flatten)]
     pub path: PathOut,
-    /// How deep it lies, from 1.
+    /// How deep it is, from 1.
     pub level: usize,
     /// What it holds.
     #[serde(flatten)]

@@ -67,7 +67,7 @@ pub trait Listing: Report {
     fn rows(&self) -> impl Iterator<Item = Self::Row>;
 }
 
-/// A path. Where its bytes aren't UTF-8, they stand beside it in base64.
+/// A path. Where its bytes aren't UTF-8, they are beside it in base64.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct PathOut {

@@ -34,7 +34,7 @@ pub struct MissingOut {
     pub path: PathOut,
     /// Why it is needed.
     pub reason: String,
-    /// The rule that keeps it out; none if it is only not staged.
+    /// The rule that ignores it; none if it is only not staged.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub rule: Option<String>,
 }
@@ -70,21 +70,21 @@ pub struct RunOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct DifferenceOut {
-    /// New, and kept out, by rule.
+    /// New, and ignored, by rule.
     pub ignored: Vec<RuledOut>,
-    /// New, and not kept out.
+    /// New, and not ignored.
     pub unruled: Vec<NewOut>,
     /// Tracked files that it changed.
     pub changed: Vec<PathOut>,
-    /// Files that nothing keeps out and git doesn't track: there before, and changed.
+    /// Files that nothing ignores and git doesn't track: there before, and changed.
     pub rewritten: Vec<PathOut>,
-    /// What came and went meanwhile, and nothing would have kept out.
+    /// What came and went meanwhile, and nothing would have ignored.
     pub passing: Vec<PathOut>,
     /// The rules for what earlier runs of the same command left behind, and this one did not.
     pub not_again: Vec<String>,
 }
 
-/// What one rule keeps out of what is new.
+/// What one rule ignores of what is new.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct RuledOut {
@@ -99,7 +99,7 @@ pub struct RuledOut {
     pub stats: FileStats,
 }
 
-/// Something new that no rule keeps out.
+/// Something new that no rule ignores.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct NewOut {
@@ -110,7 +110,7 @@ pub struct NewOut {
     /// How much.
     #[serde(flatten)]
     pub stats: FileStats,
-    /// The narrowest rule that keeps it out.
+    /// The narrowest rule that ignores it.
     pub rule: String,
     /// What speaks for the rule: `proposed`, or against it: it is `needed` in every clone, it looks like
     /// `work`, it came with work in the first run (`with-work`), somebody may have

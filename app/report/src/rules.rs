@@ -36,7 +36,7 @@ pub struct RuleRowOut {
     pub pattern: String,
     /// Who it is for.
     pub reach: RuleScope,
-    /// Whether it lets in.
+    /// Whether it re-includes.
     pub negated: bool,
     /// What it decides about now.
     #[serde(flatten)]

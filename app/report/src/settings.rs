@@ -15,7 +15,7 @@ pub struct SettingsOut {
     pub personal: Option<String>,
     /// Each of them.
     pub settings: Vec<SettingOut>,
-    /// Whether one was set anew.
+    /// Whether one was set again.
     pub written: bool,
 }
 

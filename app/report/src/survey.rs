@@ -27,7 +27,7 @@ pub struct SurveyOut {
     pub tracked: FileStats,
     /// Files not tracked and not ignored.
     pub candidates: FileStats,
-    /// Files that rules keep out.
+    /// Files that rules ignore.
     pub ignored: FileStats,
     /// What would be committed, by top folder, biggest first; files at the top under the empty
     /// path.

@@ -22,7 +22,7 @@ pub struct TidyOut {
     pub applied: bool,
     /// The steps, in order.
     pub steps: Vec<StepOut>,
-    /// What only a person can mend.
+    /// What only a person can fix.
     pub left: Vec<FindingOut>,
     /// What would be committed before.
     pub before: FileStats,
@@ -44,10 +44,10 @@ pub struct StepOut {
     pub pattern: Option<String>,
     /// Why.
     pub reason: String,
-    /// The id of the first finding that it mends; none for what rules keep out already.
+    /// The id of the first finding that it fixes; none for what rules ignore already.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub finding: Option<String>,
-    /// The ids of all findings that it mends.
+    /// The ids of all findings that it fixes.
     pub findings: Vec<String>,
     /// How many files and bytes it concerns.
     #[serde(flatten)]
@@ -61,14 +61,14 @@ pub struct StepOut {
 pub enum StepKindOut {
     /// It adds a rule that keeps files out.
     Ignore,
-    /// It adds a rule that lets a file in.
+    /// It adds a rule that re-includes a file.
     LetIn,
     /// It takes files out of git's index; they stay on disk.
     StopTracking,
     /// It writes a sample without values beside an environment file; `path` is the sample.
     Sample,
     /// It writes a rule as it was meant.
-    Mend,
+    Fix,
     /// It adds a line to the attributes at the top.
     Attribute,
     /// It moves out of the way what can be made again.
@@ -82,7 +82,7 @@ impl TidyOut {
             let (act, pattern) = match &step.kind {
                 StepKind::Ignore { pattern, .. } => (StepKindOut::Ignore, Some(pattern)),
                 StepKind::LetIn(pattern) => (StepKindOut::LetIn, Some(pattern)),
-                StepKind::Mend { with, .. } => (StepKindOut::Mend, Some(with)),
+                StepKind::Fix { with, .. } => (StepKindOut::Fix, Some(with)),
                 StepKind::Attribute { line, .. } => (StepKindOut::Attribute, Some(line)),
                 StepKind::StopTracking => (StepKindOut::StopTracking, None),
                 StepKind::Sample(_) => (StepKindOut::Sample, None),

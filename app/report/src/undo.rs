@@ -5,7 +5,7 @@ use bstr::ByteSlice;
 use redshank_changes::journal::Entry;
 use serde::Serialize;
 
-/// The changes that can be taken back, or were.
+/// The changes that can be undone, or were.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct JournalOut {
@@ -27,11 +27,11 @@ pub struct ChangeOut {
     pub time: u64,
     /// The command that made it.
     pub command: String,
-    /// It was taken back.
+    /// It was undone.
     pub undone: bool,
     /// It was cut short.
     pub cut_short: bool,
-    /// Its record is sealed with this person's key; another one is taken back only by its number.
+    /// Its record is sealed with this person's key; another one is undone only by its number.
     pub own: bool,
     /// The files that it wrote.
     pub files: Vec<PathOut>,

@@ -51,7 +51,7 @@ pub struct RuleOut<'a> {
     /// The bytes, in base64, where they aren't UTF-8.
     #[serde(skip_serializing_if = "Option::is_none")]
     pattern_b64: Option<String>,
-    /// Whether it lets in.
+    /// Whether it re-includes.
     negated: bool,
 }
 

@@ -25,7 +25,7 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
         (State::Ignored, _) => format!("{path} is {}\n", Paint::Warn.on("ignored")),
         (State::Candidate, Some(_)) => {
             format!(
-                "{path} is {}: an exception lets it in\n",
+                "{path} is {}: an exception re-includes it\n",
                 Paint::Good.on("not ignored")
             )
         }
@@ -39,7 +39,8 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
         if let Some(length) = answer.shut {
             let folder = shown(at[..=length].as_bstr());
             text += &format!(
-                "    the rule shuts the folder {folder}; no exception can let in a file below it\n"
+                "    the rule ignores the folder {folder}; no exception can re-include a file \
+                 inside it\n"
             );
             text += &in_vain(&verdicts.rules_at(at)?, at, ruling);
         } else {
@@ -66,11 +67,11 @@ fn in_vain(rules: &Chain, path: &RepoPath, shutting: &Ruling) -> String {
     let open = format!("{}/*", rule.trim_end_matches('/'));
     exceptions
         .map(|exception| {
-            let mend = format!(
+            let fix = format!(
                 "`{}` instead of `{rule}` leaves the folder open",
                 Paint::Type.on(&open)
             );
-            format!("    {} cannot work; {mend}\n", told(&exception))
+            format!("    {} cannot work; {fix}\n", told(&exception))
         })
         .collect()
 }
@@ -107,17 +108,17 @@ fn near(rules: &Chain, path: &RepoPath) -> String {
     let misses = near_misses(rules, path);
     let told = misses.iter().take(NEAR).map(|miss| {
         let place = format!("{}:{}", shown(miss.source.as_bstr()), miss.line);
-        let (rule, mended) = (
+        let (rule, corrected) = (
             pattern(miss.pattern.as_bstr()),
-            pattern(miss.mended.as_bstr()),
+            pattern(miss.corrected.as_bstr()),
         );
-        let mend = if rule == mended {
+        let fix = if rule == corrected {
             String::new()
         } else {
-            format!("; {} would match", Paint::Type.on(mended))
+            format!("; {} would match", Paint::Type.on(corrected))
         };
         format!(
-            "    {}  {rule}  nearly: {}{mend}\n",
+            "    {}  {rule}  nearly: {}{fix}\n",
             Paint::Quiet.on(place),
             near_reason(miss.because)
         )
@@ -152,13 +153,13 @@ pub fn whole(line: &str) -> Range<usize> {
     0..line.chars().count()
 }
 
-/// The part of a line that a mended one hasn't, in characters.
-pub fn difference(line: &str, mended: &str) -> Range<usize> {
+/// The part of a line that a corrected one hasn't, in characters.
+pub fn difference(line: &str, corrected: &str) -> Range<usize> {
     let same = |a: &mut dyn Iterator<Item = char>, b: &mut dyn Iterator<Item = char>| {
         a.zip(b).take_while(|(a, b)| a == b).count()
     };
-    let shorter = line.chars().count().min(mended.chars().count());
-    let start = same(&mut line.chars(), &mut mended.chars());
-    let end = same(&mut line.chars().rev(), &mut mended.chars().rev()).min(shorter - start);
+    let shorter = line.chars().count().min(corrected.chars().count());
+    let start = same(&mut line.chars(), &mut corrected.chars());
+    let end = same(&mut line.chars().rev(), &mut corrected.chars().rev()).min(shorter - start);
     start..line.chars().count() - end
 }

@@ -42,12 +42,12 @@ fn of_git(error: &redshank_git::Error) -> Lines {
             "a limit on memory, time or file sizes (`ulimit -a`) may have stopped it; nothing of it is \
              left"
         }
-        Error::NotStarted(_) => "Redshank needs git on the PATH; install it, or mend the PATH",
+        Error::NotStarted(_) => "Redshank needs git on the PATH; install it, or fix the PATH",
         Error::NoWorkTree(_) => "go to a working tree, or name one with --root",
-        Error::TopElsewhere { .. } => "if that is meant, name both: GIT_DIR and GIT_WORK_TREE",
+        Error::TopElsewhere { .. } => "if you want that, set both: GIT_DIR and GIT_WORK_TREE",
         Error::Endless(_) => "put a regular file in its place, or take it away",
         Error::NoFolder { .. } => "name a folder that exists and can be entered",
-        Error::BadIndex { .. } => "`git status` may say more",
+        Error::BadIndex { .. } => "`git status` may show more",
         Error::Locked(_) => "wait for it to end; if none is running, remove that file",
         Error::Refused { .. } | Error::Disk { .. } => return vec![error.to_string()],
     };
@@ -84,7 +84,7 @@ fn without_repository(purpose: Purpose) -> &'static str {
     match purpose {
         Purpose::CloneRules => "there is no clone with rules of its own",
         Purpose::Staged => "nothing can be staged",
-        Purpose::Journal => "the journal that makes undo possible lies in the git folder",
+        Purpose::Journal => "the journal that makes undo possible is in the git folder",
         Purpose::Hook => "there are no commits to check",
         Purpose::HiddenChanges => {
             "there is nothing to mute: only what git tracks has changes to hide"
@@ -132,7 +132,7 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
             Some("write one pattern".to_owned()),
         ),
         Fault::LeadsOut { path } => (
-            format!("`{path}` leads out of the project's folder"),
+            format!("`{path}` is outside the project's folder"),
             Some("it is relative to that folder".to_owned()),
         ),
         Fault::Impossible { pattern } => (
@@ -142,20 +142,20 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
         Fault::Misread {
             pattern,
             because,
-            mended,
+            corrected,
         } => (
             format!(
                 "git would read `{pattern}` differently: {}",
                 near_reason(*because)
             ),
-            Some(format!("`{mended}` may be meant")),
+            Some(format!("did you mean `{corrected}`?")),
         ),
         Fault::DropsUnknown { variant, pattern } => (
-            format!("variant `{variant}` takes out `{pattern}`, which the template hasn't"),
+            format!("variant `{variant}` drops `{pattern}`, which the template doesn't have"),
             None,
         ),
         Fault::LaterThanTemplate { pattern } => (
-            format!("`{pattern}` says it came with a revision that the template hasn't reached"),
+            format!("`{pattern}` has a `since` that is higher than the template's revision"),
             Some("raise `revision`, or lower `since`".to_owned()),
         ),
         Fault::NotOneGroup { expression } => (
@@ -165,7 +165,7 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
         Fault::BadExpression { said, .. } => (said.clone(), None),
         Fault::Example(failure) => (
             format!("the example {}", example(failure)),
-            Some("mend the pattern or the example".to_owned()),
+            Some("fix the pattern or the example".to_owned()),
         ),
     };
     let what = format!("{}, line {line}: {what}", path.display());
@@ -182,7 +182,7 @@ pub fn example(failure: &Failure) -> String {
     match &failure.needed_by {
         None => format!("`{}` of `{}` {should}", failure.example, failure.pattern),
         Some(other) => format!(
-            "`{}` keeps out `{}`, which template `{other}` needs",
+            "`{}` ignores `{}`, which template `{other}` needs",
             failure.pattern, failure.example
         ),
     }
@@ -243,21 +243,21 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
             "leave it out with `--skip`, or go on without `--remove`".to_owned()
         }
         Error::OnlyForeign { number } => format!(
-            "`redshank undo {number}` takes it back all the same, `redshank undo --forget \
-             {number}` deletes its record"
+            "`redshank undo {number}` undoes it anyway, `redshank undo --forget {number}` \
+             deletes its record"
         ),
         Error::ForeignRecord { number } => {
             format!("`redshank undo --forget {number}` deletes its record")
         }
-        Error::CutShort { .. } => "`redshank undo` takes it back; then try again".to_owned(),
-        Error::HalfDone { .. } => "once that is mended, `redshank undo` takes it back; all that \
-                                   it replaced is safe in the journal"
+        Error::CutShort { .. } => "`redshank undo` undoes it; then try again".to_owned(),
+        Error::HalfDone { .. } => "once that is fixed, `redshank undo` undoes it; everything \
+         that it replaced is safe in the journal"
             .to_owned(),
         Error::PlanTooWide { .. } => {
             "this is a fault of Redshank; `redshank tidy --only CLASS` may do the rest".to_owned()
         }
         Error::OnlyAdding => "run `git init` first".to_owned(),
-        Error::Unfinished { .. } => "finish it or give it up with git first".to_owned(),
+        Error::Unfinished { .. } => "finish or abort it with git first".to_owned(),
         Error::Conflicted { .. } => "decide it with git first".to_owned(),
     };
     said(error, todo)
@@ -279,7 +279,7 @@ fn edited_since(
         None => format!("{}: it was not there before", one.path.display()),
     }));
     lines.push(format!(
-        "`redshank undo {number} --keep-mine` leaves those as they are and takes back the rest"
+        "`redshank undo {number} --keep-mine` leaves those as they are and undoes the rest"
     ));
     lines.push(format!(
         "`redshank undo {number} --replace` brings back what they held"

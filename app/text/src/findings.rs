@@ -1,4 +1,4 @@
-//! What is said of findings: what each is, what gives it away, what mends it.
+//! What is said of findings: what each is, what gives it away, what fixes it.
 
 use super::rules::{fault, pattern, stray_reason};
 use crate::{count, quoted, shown};
@@ -22,8 +22,8 @@ pub fn class(class: Class) -> &'static str {
     match class {
         Class::Secret => "keys, tokens and passwords, and the files that hold them",
         Class::Oversized => "files and folders too large for git",
-        Class::Generated => "what a tool makes, and makes again",
-        Class::Personal => "what belongs to one person or one machine",
+        Class::Generated => "made by a tool, which can make it again",
+        Class::Personal => "personal files, or files of one machine",
         Class::Reserved => "what others may not be given",
         Class::Needed => "what a fresh clone would lack",
         Class::Rule => "rules that don't do what they seem to",
@@ -35,7 +35,7 @@ pub fn level(level: Level) -> &'static str {
     match level {
         Level::Error => "a stranger who reads it can do harm, or a host refuses it",
         Level::Warning => "it doesn't belong",
-        Level::Note => "many keep it on purpose, or it lies where samples lie",
+        Level::Note => "many keep it on purpose, or it is among samples",
     }
 }
 
@@ -90,9 +90,7 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::LinkForFolder(said) => {
             format!("{said}; it is a symbolic link, which a rule for folders misses")
         }
-        Cause::MachinePath => {
-            "a path of one person's machine; it leads nowhere elsewhere".to_owned()
-        }
+        Cause::MachinePath => "a path that only works on one person's machine".to_owned(),
         Cause::Bundled => "a bundled or minified script or style; fine if it is somebody else's \
                            and kept on purpose"
             .to_owned(),
@@ -101,7 +99,7 @@ pub(super) fn cause(cause: &Cause) -> String {
         }
         Cause::CompanionAlone { extension } => {
             format!(
-                "a `{extension}` with nothing beside it: what it belonged to is gone, or kept out"
+                "a `{extension}` with nothing beside it: what it belonged to is gone or ignored"
             )
         }
         Cause::HiddenChanges => "git doesn't see changes to it here; others do not get them, and \
@@ -111,11 +109,11 @@ pub(super) fn cause(cause: &Cause) -> String {
             "a symbolic link to a place on this machine; it leads nowhere elsewhere".to_owned()
         }
         Cause::LinkOutside => {
-            "a symbolic link to what lies outside the repository; no clone has it".to_owned()
+            "a symbolic link to a path outside the repository; no clone has it".to_owned()
         }
         Cause::BrokenLink => "a symbolic link to what isn't there".to_owned(),
         Cause::LinkToIgnored => {
-            "a symbolic link to what a rule keeps out; a clone has the link only".to_owned()
+            "a symbolic link to an ignored path; a clone gets only the link".to_owned()
         }
         Cause::UnportableName(fault) => {
             let because = name_fault(fault);
@@ -125,7 +123,7 @@ pub(super) fn cause(cause: &Cause) -> String {
             "the same name as {first} where upper and lower case are the same; one of them is \
              lost there"
         ),
-        Cause::Swallowed { reason } => format!("a rule keeps it out, but it's needed: {reason}"),
+        Cause::Swallowed { reason } => format!("ignored by a rule, but needed: {reason}"),
         Cause::WorkKeptOut => "a rule ignores it, but it looks like source code".to_owned(),
         Cause::NestedRepository => "a repository of its own; git would record the name of its \
                                     commit and none of its files"
@@ -139,7 +137,7 @@ pub(super) fn cause(cause: &Cause) -> String {
                 true => format!("{kind}, which belongs in large-file storage; "),
                 false => format!("{kind}; "),
             });
-            format!("{kind}over the limit of {limit}; every clone would carry it for ever")
+            format!("{kind}over the limit of {limit}; every clone would carry it forever")
         }
         Cause::OnlyHere => {
             "ignored for its size; no clone has it, and the only copy may be here".to_owned()
@@ -153,8 +151,8 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::PointerAlone => {
             "a pointer into large-file storage; its contents are not here".to_owned()
         }
-        Cause::PointerUncovered => "a pointer into large-file storage, but no attribute says so; \
-                                    a clone would get the pointer"
+        Cause::PointerUncovered => "a large-file storage pointer, but no attribute says so; a \
+         clone would get the pointer"
             .to_owned(),
         Cause::StoredWhole => {
             "its attributes send it to large-file storage, but git holds it whole".to_owned()
@@ -172,11 +170,11 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::ScriptEnds(LineEnds::Crlf) => {
             "a batch file whose lines end in LF only; Windows can lose its way in it".to_owned()
         }
-        Cause::TrackedAnyway => "git tracks it although a rule would keep it out; rules do \
-                                 nothing for tracked files"
+        Cause::TrackedAnyway => "tracked, although a rule matches it; rules do nothing for \
+         tracked files"
             .to_owned(),
         Cause::StaleAcceptance { finding } => {
-            format!("accepts {finding}, which is found no more")
+            format!("accepts {finding}, which is no longer found")
         }
         Cause::Rule(status) => fault(status),
         Cause::StrayFile(reason) => {
@@ -304,7 +302,7 @@ fn seen_by(evidence: &Evidence) -> String {
     }
 }
 
-/// What mends a finding, in a sentence.
+/// What fixes a finding, in a sentence.
 pub fn remedy(finding: &Finding) -> String {
     let is_tracked = finding.state == State::Tracked;
     let mut words = match &finding.remedy {
@@ -320,14 +318,14 @@ pub fn remedy(finding: &Finding) -> String {
             }
         }
         Remedy::LetIn { rule, .. } => {
-            format!("let it in with `{}`: redshank tidy", rule.pattern)
+            format!("re-include it with `{}`: redshank tidy", rule.pattern)
         }
-        Remedy::Mend { with, .. } => {
+        Remedy::Fix { with, .. } => {
             let rule = with.lines().next_back().unwrap_or_default().as_bstr();
             format!("write `{rule}`: redshank tidy")
         }
         Remedy::Attribute { line, .. } => {
-            format!("say `{}` in .gitattributes: redshank tidy", line.pattern)
+            format!("add `{}` to .gitattributes: redshank tidy", line.pattern)
         }
         Remedy::ByHand(what) => by_hand(finding, what),
     };
@@ -338,7 +336,7 @@ pub fn remedy(finding: &Finding) -> String {
     masked(&words)
 }
 
-/// What stays although the file is mended, and what is to be done about that.
+/// What stays although the file is corrected, and what is to be done about that.
 fn lasting(finding: &Finding) -> String {
     let path = quoted(&finding.path);
     let at_issuer = match &finding.cause {
@@ -364,7 +362,8 @@ fn lasting(finding: &Finding) -> String {
         (Class::Secret, _) if finding.level == Level::Note => String::new(),
         (Class::Secret, Exposure::Staged) => {
             format!(
-                "; it is only staged: `git restore --staged {path}` (or `git rm --cached {path}`) takes it back"
+                "; it is only staged: `git restore --staged {path}` (or `git rm --cached \
+                 {path}`) unstages it"
             )
         }
         (Class::Secret, Exposure::Committed) => format!(
@@ -400,7 +399,7 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
     let fixed = match what {
         ByHand::Said(said) => return said.clone(),
         ByHand::IgnoreUnlessOnPurpose { remake } => {
-            return format!("if it isn't kept on purpose, ignore it; made again by: {remake}");
+            return format!("unless it is kept on purpose, ignore it; made again by: {remake}");
         }
         ByHand::Unmute => {
             let path = quoted(&finding.path);
@@ -409,8 +408,8 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::NarrowOrForce { folder } => {
             let by = finding.evidence.as_ref().map_or(String::new(), seen_by);
             return format!(
-                "the folder {folder} is shut, so no exception can work; narrow the rule ({by}), \
-                 or `git add --force` the file"
+                "the folder {folder} is ignored, so no exception can work; narrow the rule \
+                 ({by}), or `git add --force` the file"
             );
         }
         ByHand::ReadFromEnvironment => {
@@ -449,36 +448,36 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         }
         ByHand::RenameIfMeant(name) => {
             let (from, to) = (quoted(&finding.path), quoted(name));
-            return format!("if it was meant to be {name}, rename it: mv {from} {to}");
+            return format!("if it should be {name}, rename it: mv {from} {to}");
         }
         ByHand::TakeAcceptanceOut => {
             return format!("take its [[accept]] entry out of {}", settings::FILE);
         }
-        ByHand::IgnoreIfMadeHere => "if it is made here, ignore it; made again by: build again",
+        ByHand::IgnoreIfMadeHere => "if it is built here, ignore it; a build makes it again",
         ByHand::MakePathRelative => "make it relative, or read it from the environment",
         ByHand::OpenInEditor => {
             "open the project in its editor, which writes them, and commit both"
         }
-        ByHand::DeleteOrLetIn => "delete it, or let in what it belongs to",
-        ByHand::MakeLinkRelative => "make it relative, or keep it out with a rule of your own",
-        ByHand::BringTargetIn => "put what it leads to into the repository, or keep the link out",
-        ByHand::MendLink => "mend the link, or delete it",
-        ByHand::LetTargetIn => "let in what it leads to, or keep the link out, too",
-        ByHand::Rename => "give it another name (`git mv`, if it is tracked)",
+        ByHand::DeleteOrLetIn => "delete it, or re-include what it belongs to",
+        ByHand::MakeLinkRelative => "make it relative, or ignore it with a rule of your own",
+        ByHand::BringTargetIn => "copy its target into the repository, or ignore the link",
+        ByHand::FixLink => "fix the link, or delete it",
+        ByHand::LetTargetIn => "re-include its target, or ignore the link, too",
+        ByHand::Rename => "rename it (`git mv`, if it is tracked)",
         ByHand::RenameOne => "rename one of them",
         ByHand::DeclareSubmodule => {
-            "say where it comes from (`git submodule add`), or stop tracking it and add its files"
+            "register it (`git submodule add`), or stop tracking it and add its files"
         }
         ByHand::AddSubmodule => {
             "add it with `git submodule add`, delete its .git folder to take in its files, or \
              ignore it"
         }
         ByHand::SeeWhatItHolds => {
-            "see what it holds; a rule keeps it out, large-file storage takes media and \
-             measurements"
+            "look at what it holds; ignore it with a rule, or put media and measurements into \
+             large-file storage"
         }
         ByHand::FetchContents => "`git lfs pull` fetches them",
-        ByHand::DeclareStored => "say so in .gitattributes: `git lfs track`",
+        ByHand::DeclareStored => "add it to .gitattributes: `git lfs track`",
         ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
         ByHand::StoreOrIgnore => {
             "set up large-file storage (`git lfs install`), then `redshank tidy` sends it there; \
@@ -490,14 +489,12 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         }
         ByHand::InstallStorage => "install Git LFS and run `git lfs install` before you add it",
         ByHand::NothingWhilePrivate => "nothing, as long as the repository is private",
-        ByHand::NarrowShuttingRule => "narrow the rule that shuts the folder: redshank why",
+        ByHand::NarrowShuttingRule => "narrow the rule that ignores the folder: redshank why",
         ByHand::NarrowRule => "narrow the rule, so that others get the file",
-        ByHand::MendPattern => "mend the pattern, or take it out",
-        ByHand::GiveRightName => "give it the name and the place of the file that was meant",
-        ByHand::NothingKeptOut => "a rule keeps it out; nothing to do",
-        ByHand::NothingIfMeant => {
-            "nothing, if it is meant to lie there; `redshank accept` says so for good"
-        }
+        ByHand::FixPattern => "fix the pattern, or take it out",
+        ByHand::GiveRightName => "rename it to the name and place of the intended file",
+        ByHand::NothingKeptOut => "ignored by a rule; nothing to do",
+        ByHand::NothingIfMeant => "nothing, if it belongs there; `redshank accept` records that",
         ByHand::RewriteHistory => "only rewriting history removes it",
         ByHand::RemoveNote => {
             return match &finding.evidence {
@@ -520,7 +517,7 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
 }
 
 fn see_meant(meant: &BStr) -> String {
-    format!("perhaps `{}` was meant: redshank rules", pattern(meant))
+    format!("did you mean `{}`? See redshank rules", pattern(meant))
 }
 
 /// The next sensible command, and what it is for.
@@ -529,11 +526,11 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
         NextStep::Init => ("git init", "make it a repository; nothing is added by that"),
         NextStep::Draft => (
             "redshank draft",
-            "see rules that fit these projects, then write them with --write",
+            "show rules for these projects; --write writes them",
         ),
         NextStep::Check => (
             "redshank check",
-            "see each finding, then `redshank tidy` for what mends it",
+            "see each finding, then `redshank tidy` for what fixes it",
         ),
         NextStep::AddAll => ("git add --all", "no finding is left but notes"),
         NextStep::Nothing => ("git status", "nothing to do here"),
@@ -543,18 +540,16 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
 /// Why a credential hurts less than others.
 fn downgrade_reason(downgrade: Downgrade) -> &'static str {
     match downgrade {
-        Downgrade::Test => "it lies among tests",
-        Downgrade::Example => "it lies among examples",
-        Downgrade::Documentation => "it lies in documentation",
+        Downgrade::Test => "it is among tests",
+        Downgrade::Example => "it is among examples",
+        Downgrade::Documentation => "it is in documentation",
         Downgrade::Vendored => "it came with somebody else's code",
         Downgrade::Development => "it is for development only",
-        Downgrade::StandIn => "a stand-in, by its look",
-        Downgrade::Local => "it leads nowhere but here",
+        Downgrade::StandIn => "it looks like a placeholder",
+        Downgrade::Local => "it only works on this machine",
         Downgrade::Encrypted => "it is encrypted",
         Downgrade::Expired => "it has expired",
-        Downgrade::Publishable => {
-            "its issuer means such to be seen by anybody; limit what it may do there"
-        }
+        Downgrade::Publishable => "meant to be public by its issuer; limit what it may do there",
     }
 }
 

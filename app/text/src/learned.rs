@@ -11,7 +11,9 @@ pub fn learned(new: &Learned) -> String {
         LearnedStatus::Proposed => None,
         LearnedStatus::Needed => Some("every clone needs it".to_owned()),
         LearnedStatus::Work => Some("looks like work".to_owned()),
-        LearnedStatus::WithWork => Some("came with work; another run tells".to_owned()),
+        LearnedStatus::WithWork => {
+            Some("appeared together with source files; run it again to be sure".to_owned())
+        }
         LearnedStatus::ByHand => Some("perhaps by hand".to_owned()),
         LearnedStatus::NotEveryTime => Some("not every run leaves it behind".to_owned()),
     };

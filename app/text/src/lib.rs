@@ -26,7 +26,7 @@ pub use learned::learned;
 pub use numbers::{count, files};
 pub use phases::phase;
 pub use rules::{
-    fault, in_vain, meaning, mend, near_reason, pattern, ruling, scope, status, stray_reason,
+    fault, fix, in_vain, meaning, near_reason, pattern, ruling, scope, status, stray_reason,
     taken_away,
 };
 pub use shell::quoted;

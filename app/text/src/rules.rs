@@ -34,12 +34,12 @@ pub fn scope(scope: RuleScope) -> &'static str {
     }
 }
 
-/// What a pattern means where it stands, in words (gitignore(5), pattern format).
+/// What a pattern means where it is, in words (gitignore(5), pattern format).
 pub fn meaning(pattern: &BStr, source: &Source) -> String {
     let text = shown(pattern);
     let (does, body) = match text.strip_prefix('!') {
-        Some(body) => ("lets in again", body),
-        None => ("keeps out", text.as_str()),
+        Some(body) => ("re-includes", body),
+        None => ("ignores", text.as_str()),
     };
     let bare = body.trim_end_matches('/');
     let what = match (body.ends_with('/'), bare.contains(['*', '?', '['])) {
@@ -60,28 +60,28 @@ pub fn meaning(pattern: &BStr, source: &Source) -> String {
 /// What a rule comes to.
 pub fn status(usage: &RuleUsage) -> String {
     match &usage.status {
-        RuleStatus::Works if usage.rule().negated => "lets in".to_owned(),
-        RuleStatus::Works => "keeps out".to_owned(),
+        RuleStatus::Works if usage.rule().negated => "re-includes".to_owned(),
+        RuleStatus::Works => "ignores".to_owned(),
         other => fault(other),
     }
 }
 
-/// What mends a rule that can't do what it seems to; nothing where no one mend is meant.
-pub fn mend(status: &RuleStatus) -> Option<String> {
+/// What fixes a rule that can't do what it seems to; nothing where no one fix is meant.
+pub fn fix(status: &RuleStatus) -> Option<String> {
     Some(match status {
-        RuleStatus::Misread { mended, .. } => {
-            format!("`{}` may be meant", pattern(mended.as_bstr()))
+        RuleStatus::Misread { corrected, .. } => {
+            format!("did you mean `{}`?", pattern(corrected.as_bstr()))
         }
         RuleStatus::CannotWork { folder, .. } => format!(
-            "a rule `/{}*` in the place of the one that shuts it leaves the folder open",
+            "`/{}*` instead of the rule that ignores the folder leaves it open",
             shown(folder)
         ),
         RuleStatus::SwallowsItsFile => "`!.gitignore` behind it keeps the file".to_owned(),
         RuleStatus::Impossible { because } => match because {
             ImpossibleReason::Unfinished => {
-                "a backslash before `[` or `\\` makes it stand for itself"
+                "put a backslash before `[` or `\\` to match it literally"
             }
-            ImpossibleReason::ConflictMark => "finish the merge: keep the lines that are meant",
+            ImpossibleReason::ConflictMark => "finish the merge: keep the lines that you want",
             ImpossibleReason::Quotes => "remove the quotes",
             ImpossibleReason::Expansion | ImpossibleReason::Elsewhere => {
                 "what is outside the repository needs no rule; name a path below this file"
@@ -89,7 +89,7 @@ pub fn mend(status: &RuleStatus) -> Option<String> {
             ImpossibleReason::Alternatives => "write one pattern a line",
             ImpossibleReason::DoubleNegation => "remove one `!`",
             ImpossibleReason::EmptyPart => "write one slash",
-            ImpossibleReason::CarriageReturn => "give the file line feeds at its line endings",
+            ImpossibleReason::CarriageReturn => "save the file with LF line endings",
             ImpossibleReason::Syntax => "remove the line",
         }
         .to_owned(),
@@ -108,25 +108,25 @@ pub fn in_vain(usage: &RuleUsage) -> Option<String> {
         return None;
     }
     let rule = pattern(usage.rule().text.as_bstr());
-    let mend = mend(&usage.status).map_or(String::new(), |mend| format!("; {mend}"));
-    Some(format!("`{rule}`: {}{mend}", fault(&usage.status)))
+    let fix = fix(&usage.status).map_or(String::new(), |fix| format!("; {fix}"));
+    Some(format!("`{rule}`: {}{fix}", fault(&usage.status)))
 }
 
 /// What is wrong with a rule, or that it works.
 pub fn fault(status: &RuleStatus) -> String {
     match status {
         RuleStatus::Works => "works".to_owned(),
-        RuleStatus::CatchesNothing => "catches nothing here".to_owned(),
-        RuleStatus::Duplicate { line } => format!("stands again in line {line}, which counts"),
+        RuleStatus::CatchesNothing => "matches nothing".to_owned(),
+        RuleStatus::Duplicate { line } => format!("repeated in line {line}, which counts"),
         RuleStatus::Overridden { source, line } => {
-            format!("all it matches is decided by {source}, line {line}")
+            format!("has no effect: {source}:{line} decides these files")
         }
         RuleStatus::CannotWork {
             folder,
             source,
             line,
-        } => format!("cannot work: {folder} is shut by {source}, line {line}"),
-        RuleStatus::SwallowsItsFile => "keeps out the file that it stands in".to_owned(),
+        } => format!("cannot work: {folder} is ignored by {source}:{line}"),
+        RuleStatus::SwallowsItsFile => "ignores the file that it is in".to_owned(),
         RuleStatus::OnlyTracked { files: 1 } => {
             "matches only one file, which is tracked already".to_owned()
         }
@@ -166,7 +166,7 @@ fn impossible_reason(reason: ImpossibleReason) -> &'static str {
 /// Why a rule doesn't match, or isn't read as it was meant.
 pub fn near_reason(reason: NearReason) -> &'static str {
     match reason {
-        NearReason::Anchored => "its slash ties it to the folder of its file",
+        NearReason::Anchored => "the leading slash anchors it to this file's folder",
         NearReason::LetterCase => "upper and lower case differ",
         NearReason::FoldersOnly => "it ends in a slash, so it matches folders only",
         NearReason::SpaceAtEnd => "white space at its end belongs to the pattern",

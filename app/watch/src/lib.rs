@@ -12,7 +12,7 @@ use notify::{Event, RecommendedWatcher, RecursiveMode, Watcher};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// So long the disk must be quiet before it is looked at anew.
+/// So long the disk must be quiet before it is looked at again.
 const QUIET: Duration = Duration::from_millis(200);
 
 /// Calls this whenever something in a working tree has changed and it is quiet again, until it

@@ -52,7 +52,7 @@ pub(crate) fn sync(mut file: File, contents: &[u8]) -> std::io::Result<()> {
 /// contents, permissions, times. Where the disk has no second names, a copy.
 ///
 /// # Errors
-/// If it can't be read, or something lies at the new name already, or that can't be written.
+/// If it can't be read, or something is at the new name already, or that can't be written.
 pub(crate) fn stamped_copy(from: (&Root, &BStr), to: (&Root, &BStr)) -> Result<()> {
     crash_point();
     let disk = |at: (&Root, &BStr)| io_error_at(&at.0.path().join(at.1.to_path_lossy()));

@@ -114,7 +114,7 @@ pub fn effect_of(snapshot: &Snapshot, edits: &[Edit]) -> Result<Effect> {
 }
 
 /// Makes edits: through the journal where there is one, under the command's name. Elsewhere nothing
-/// may be taken out, for what stood there would be gone: one file at the top may be added to.
+/// may be taken out, for what was there would be gone: one file at the top may be added to.
 ///
 /// # Errors
 /// If a file isn't any more what it was ([`Error::ChangedMeanwhile`]), more than adding is asked

@@ -24,16 +24,15 @@ pub enum Error {
     /// Large-file storage is asked for where no program for it is set up.
     #[error("large-file storage is not set up here")]
     NoStorage,
-    /// There is no such change to take back.
-    #[error("there is no change {0} to take back")]
+    /// There is no such change to undo.
+    #[error("there is no change {0} to undo")]
     NoChange(u32),
-    /// A later change stands in the way.
+    /// A later change is in the way.
     #[error(
-        "change {number} can't be taken back before change {later} (`{command}`): \
-         both touch {path}"
+        "change {number} can't be undone before change {later} (`{command}`): both touch {path}"
     )]
     ChangedLater {
-        /// The change that was to be taken back.
+        /// The change that was to be undone.
         number: u32,
         /// The later one.
         later: u32,
@@ -85,7 +84,7 @@ pub enum Error {
         path: PathBuf,
     },
     /// What was kept of a file is not what it was.
-    #[error("{path} can't be taken back: {saved} is not what was kept there; nothing was changed")]
+    #[error("{path} can't be undone: {saved} is not what was kept there; nothing was changed")]
     NotKept {
         /// The file.
         path: PathBuf,
@@ -98,11 +97,11 @@ pub enum Error {
         /// Which.
         path: BString,
     },
-    /// git would wait for ever to read a file.
-    #[error("{0} is no regular file, and git would wait for ever to read it")]
+    /// git would wait forever to read a file.
+    #[error("{0} is not a regular file, and git would wait forever to read it")]
     Endless(PathBuf),
     /// The folder for rehearsals can be entered by others.
-    #[error("{0} isn't yours alone, so no clone is laid out there")]
+    #[error("{0} isn't private to you, so no clone is created there")]
     NotPrivate(PathBuf),
     /// git's hooks are kept where other repositories use them, too.
     #[error(
@@ -121,7 +120,7 @@ pub enum Error {
         /// Why.
         because: crate::Obstacle,
     },
-    /// All that could be taken back was made by somebody else.
+    /// All that could be undone was made by somebody else.
     #[error(
         "there is nothing of yours to undo here; change {number} is not sealed with your key: \
          somebody else made it, or you did on another machine"
@@ -132,8 +131,8 @@ pub enum Error {
     },
     /// Somebody else's record names more than the working tree.
     #[error(
-        "change {number} is not sealed with your key, and it touches more than the working tree, \
-         so it is not taken back"
+        "change {number} is not sealed with your key, and it touches more than the working \
+         tree, so it is not undone"
     )]
     ForeignRecord {
         /// Its number.
@@ -162,15 +161,15 @@ pub enum Error {
         files: Vec<EditedSince>,
     },
     /// A change was killed on its way.
-    #[error("change {number} (`{command}`) was cut short, and what it had done still stands")]
+    #[error("change {number} (`{command}`) was cut short, and what it had done is still there")]
     CutShort {
         /// Its number.
         number: u32,
         /// Its command.
         command: String,
     },
-    /// A change could neither be made nor taken back.
-    #[error("{error}\n  change {number} was begun and could not be taken back: {also}")]
+    /// A change could neither be made nor undone.
+    #[error("{error}\n  change {number} was begun and could not be undone: {also}")]
     HalfDone {
         /// Its number.
         number: u32,
@@ -179,9 +178,9 @@ pub enum Error {
         /// What went wrong on the way back.
         also: String,
     },
-    /// What is to be moved lies on another disk than the journal.
+    /// What is to be moved is on another disk than the journal.
     #[error(
-        "{0} lies on another disk than the git folder, so it can't be moved away in one step; \
+        "{0} is on another disk than the git folder, so it can't be moved away in one step; \
          nothing was changed"
     )]
     OtherDisk(PathBuf),
@@ -196,7 +195,7 @@ pub enum Error {
         /// One path that both touch.
         path: BString,
     },
-    /// Outside a repository nothing can be taken back.
+    /// Outside a repository nothing can be undone.
     #[error("outside a repository lines can only be added, to one file at the top")]
     OnlyAdding,
     /// A plan would change a path that none of its findings is about.

@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 const START: &str = "# redshank: start hook";
 const END: &str = "# redshank: end hook";
 
-/// What stands in the start line before the name of somebody's own hook that was put aside.
+/// What is in the start line before the name of somebody's own hook that was put aside.
 const THEN: &str = ", then ";
 
 /// What is in the start line of a script that holds nothing else, for there was none before.
@@ -80,7 +80,7 @@ pub struct Hook<'a> {
     script: BString,
 }
 
-/// What stands in it.
+/// What is in it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum HookStatus {
     /// No check of ours.
@@ -114,7 +114,7 @@ impl<'a> Hook<'a> {
         })
     }
 
-    /// What stands in it now.
+    /// What is in it now.
     ///
     /// # Errors
     /// If it can't be read.

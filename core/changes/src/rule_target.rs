@@ -81,7 +81,7 @@ impl RuleTarget {
         self.contents.as_deref().unwrap_or_default()
     }
 
-    /// What the file would hold with these lines at its end, with line ends as it has them.
+    /// What the file would hold with these lines at its end, with line endings as it has them.
     pub fn with(&self, patterns: &[BString]) -> Vec<u8> {
         let mut text = self.held().to_vec();
         let end = line_end(&text);
@@ -95,7 +95,7 @@ impl RuleTarget {
         text
     }
 
-    /// Whether the pattern stands in the file already.
+    /// Whether the pattern is in the file already.
     pub fn holds(&self, pattern: &BStr) -> bool {
         lines_of(self.held()).any(|line| line.text == pattern)
     }

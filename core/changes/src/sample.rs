@@ -225,7 +225,7 @@ impl Open {
             },
             Self::Word(word) => {
                 if line.trim() == word.as_slice() {
-                    // What closes the command around it may stand on a line of its own.
+                    // What closes the command around it may be on a line of its own.
                     *self = Self::Lost;
                 }
             }
@@ -258,7 +258,7 @@ impl Open {
     }
 }
 
-/// What stands behind the quote that closes a value; nothing if none does. A back-slash before it
+/// What is behind the quote that closes a value; nothing if none does. A back-slash before it
 /// means the quote itself.
 fn closed(text: &[u8], quote: u8) -> Option<&[u8]> {
     let mut at = 0;
@@ -368,7 +368,7 @@ mod tests {
         assert_eq!(sample(b"# nothing\n\n"), None);
     }
 
-    /// Ways in which values stand in such files, each with what may stay.
+    /// Ways in which values are in such files, each with what may stay.
     #[test]
     fn no_value_stays_however_it_is_written() {
         for (text, wanted) in [

@@ -1,4 +1,4 @@
-//! Changing what lies beneath a root.
+//! Changing what is beneath a root.
 
 use crate::meta::{self, FileKind};
 use crate::resolve::{self, Folder};
@@ -13,7 +13,7 @@ use std::time::SystemTime;
 /// What may lie where something is put.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Put {
-    /// Nothing: whatever lies there stays, and it is an error.
+    /// Nothing: whatever is there stays, and it is an error.
     Free,
     /// Something, and the two change places, so that nothing is gone whatever it was.
     Swap,
@@ -25,7 +25,7 @@ impl Root {
     /// Makes a new file, open for writing; the person's mask takes from `mode`.
     ///
     /// # Errors
-    /// If something lies there, or the disk refuses.
+    /// If something is there, or the disk refuses.
     pub fn create(&self, path: &BStr, mode: u32) -> Result<File> {
         let flags =
             OFlags::RDWR | OFlags::CREATE | OFlags::EXCL | OFlags::CLOEXEC | OFlags::NOFOLLOW;
@@ -42,7 +42,7 @@ impl Root {
     /// Makes a symbolic link.
     ///
     /// # Errors
-    /// If something lies there, or the disk refuses.
+    /// If something is there, or the disk refuses.
     pub fn symlink(&self, target: &BStr, path: &BStr) -> Result<()> {
         Ok(rustix::fs::symlinkat(
             target.to_vec(),
@@ -54,7 +54,7 @@ impl Root {
     /// Makes a folder and those on the way to it.
     ///
     /// # Errors
-    /// If something else lies there, or the disk refuses.
+    /// If something else is there, or the disk refuses.
     pub fn create_folders(&self, path: &BStr) -> Result<()> {
         self.folders(path, 0o777)
     }
@@ -62,7 +62,7 @@ impl Root {
     /// The same, for their owner only.
     ///
     /// # Errors
-    /// If something else lies there, or the disk refuses.
+    /// If something else is there, or the disk refuses.
     pub fn create_private_folders(&self, path: &BStr) -> Result<()> {
         self.folders(path, 0o700)
     }
@@ -92,7 +92,7 @@ impl Root {
     /// Gives a file a second name, beneath this root or another on the same disk.
     ///
     /// # Errors
-    /// If the disk has no second names, or something lies there.
+    /// If the disk has no second names, or something is there.
     pub fn link(&self, path: &BStr, to: (&Self, &BStr)) -> Result<()> {
         let (from, into) = (Folder::open(self, path)?, Folder::open(to.0, to.1)?);
         let (name, new) = (resolve::name(path).to_vec(), resolve::name(to.1).to_vec());
@@ -108,7 +108,7 @@ impl Root {
     /// Gives something another name, beneath this root or another on the same disk, in one step.
     ///
     /// # Errors
-    /// If it isn't there, the disk refuses, both don't lie on one disk, something lies there that
+    /// If it isn't there, the disk refuses, both don't are on one disk, something is there that
     /// may not ([`Put::Free`]), or nothing does ([`Put::Swap`]). Of kind `Unsupported` where the
     /// disk can't do it that way.
     pub fn rename(&self, path: &BStr, to: (&Self, &BStr), put: Put) -> Result<()> {
@@ -215,7 +215,7 @@ impl Root {
         )?)?)
     }
 
-    /// Makes durable which names the folder holds that a path lies in.
+    /// Makes durable which names the folder holds that a path is in.
     ///
     /// # Errors
     /// If the disk refuses.

@@ -1,5 +1,5 @@
 //! The one door to files: a folder is opened once, as a [`Root`], and everything that is read,
-//! written, moved or deleted through it lies beneath it. No symbolic link is followed on the way,
+//! written, moved or deleted through it is beneath it. No symbolic link is followed on the way,
 //! whatever changes while the program runs, and nothing but a regular file is ever read.
 //!
 //! ```
@@ -74,10 +74,10 @@ impl Root {
         })
     }
 
-    /// What lies there; a link is told as a link.
+    /// What is there; a link is told as a link.
     ///
     /// # Errors
-    /// If nothing lies there, or it can't be told.
+    /// If nothing is there, or it can't be told.
     pub fn meta(&self, path: &BStr) -> Result<Meta> {
         Folder::open(self, path)?.meta(resolve::name(path))
     }
@@ -91,7 +91,7 @@ impl Root {
         if_there(self.meta(path))
     }
 
-    /// What kind of thing lies there; nothing if there is none or it can't be told.
+    /// What kind of thing is there; nothing if there is none or it can't be told.
     pub fn kind(&self, path: &BStr) -> Option<FileKind> {
         self.meta(path).ok().map(|meta| meta.kind)
     }
@@ -102,7 +102,7 @@ impl Root {
         resolve::kind(&self.handle, path).ok()
     }
 
-    /// Whether anything lies there, be it a link that leads nowhere.
+    /// Whether anything is there, be it a link that leads nowhere.
     pub fn is_there(&self, path: &BStr) -> bool {
         self.kind(path).is_some()
     }

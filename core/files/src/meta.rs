@@ -1,4 +1,4 @@
-//! What lies at a path.
+//! What is at a path.
 
 use rustix::fs::{AtFlags, FileType, StatxFlags};
 use std::fs::File;
@@ -6,7 +6,7 @@ use std::io::{Error, Result};
 use std::os::fd::AsFd;
 use std::time::{Duration, SystemTime};
 
-/// What kind of thing lies at a path.
+/// What kind of thing is at a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum FileKind {
     /// A regular file.
@@ -51,7 +51,7 @@ pub struct Meta {
     pub modified: SystemTime,
     /// Its permission bits, as chmod(2) takes them.
     pub mode: u32,
-    /// Which disk it lies on, and its number there: the same for two names of one file.
+    /// Which disk it is on, and its number there: the same for two names of one file.
     pub identity: (u64, u64),
     /// Whose it is, by number.
     pub owner: u32,

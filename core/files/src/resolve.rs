@@ -88,7 +88,7 @@ pub(crate) fn file(root: &OwnedFd, path: &BStr) -> Result<File> {
     Ok(open(root.as_fd(), path, READ)?.into())
 }
 
-/// What lies at a path beneath a folder; links in its midst are followed.
+/// What is at a path beneath a folder; links in its midst are followed.
 pub(crate) fn kind(root: &OwnedFd, path: &BStr) -> Result<FileKind> {
     let stat = rustix::fs::statat(root, plain(path)?, AtFlags::SYMLINK_NOFOLLOW)?;
     Ok(Meta::from_stat(&stat).kind)
@@ -155,11 +155,11 @@ impl std::error::Error for OnTheWay {}
 
 impl std::fmt::Display for OnTheWay {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str("it is a symbolic link, or leads through one, and is not followed")
+        f.write_str("it is a symbolic link, or behind one, and is not followed")
     }
 }
 
-/// Whether an error says that a link stood in the place of a file or of a folder on the way.
+/// Whether an error says that a link was in the place of a file or of a folder on the way.
 pub fn is_link_on_the_way(error: &Error) -> bool {
     error.get_ref().is_some_and(|inner| inner.is::<OnTheWay>())
 }
@@ -196,7 +196,7 @@ impl Folder {
         }))
     }
 
-    /// The folder that a path lies in.
+    /// The folder that a path is in.
     ///
     /// # Errors
     /// If it isn't there, is no folder, or a link is on the way.

@@ -71,7 +71,7 @@ fn whole_or_part(
     downgrade: Option<Downgrade>,
     whole_file: bool,
 ) -> Finding {
-    // What a rule keeps out, harms nobody.
+    // What a rule ignores, harms nobody.
     let level = if entry.state == State::Ignored || downgrade.is_some() {
         Level::Note
     } else {

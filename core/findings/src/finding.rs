@@ -87,7 +87,7 @@ pub enum Cause {
         title: String,
         /// Why it hurts less than others.
         downgrade: Option<Downgrade>,
-        /// Where it is taken back and made anew, in its issuer's words.
+        /// Where it is undone and made again, in its issuer's words.
         replace: Option<&'static str>,
     },
     /// The same of a folder, in whose place a symbolic link lies, which a rule for folders misses.
@@ -112,11 +112,11 @@ pub enum Cause {
     HiddenChanges,
     /// A symbolic link to a place on this machine.
     AbsoluteLink,
-    /// A symbolic link to what lies outside the repository.
+    /// A symbolic link to what is outside the repository.
     LinkOutside,
     /// A symbolic link to what isn't there.
     BrokenLink,
-    /// A symbolic link to what a rule keeps out.
+    /// A symbolic link to what a rule ignores.
     LinkToIgnored,
     /// A name that some systems can't hold.
     UnportableName(NameFault),
@@ -125,12 +125,12 @@ pub enum Cause {
         /// The other one.
         first: RepoPathBuf,
     },
-    /// A rule keeps it out, but it's needed.
+    /// A rule ignores it, but it's needed.
     Swallowed {
         /// What breaks without it.
         reason: String,
     },
-    /// A rule keeps it out that speaks of what tools make, and somebody wrote what lies there.
+    /// A rule ignores it that speaks of what tools make, and somebody wrote what is there.
     WorkKeptOut,
     /// A repository of its own.
     NestedRepository,
@@ -172,9 +172,9 @@ pub enum Cause {
     },
     /// A script whose lines end as its interpreter can't read them.
     ScriptEnds(LineEnds),
-    /// git tracks it although a rule would keep it out.
+    /// git tracks it although a rule would ignore it.
     TrackedAnyway,
-    /// An acceptance of a finding that is found no more.
+    /// An acceptance of a finding that is found no longer.
     StaleAcceptance {
         /// That finding's id.
         finding: String,
@@ -232,7 +232,7 @@ pub enum Evidence {
     Paths(Vec<RepoPathBuf>, bool),
     /// An entry of the settings, by its pattern.
     Reserved(String),
-    /// A rule, where it stands.
+    /// A rule, where it is.
     Ruling {
         /// The file that holds it, as git prints it.
         source: BString,
@@ -257,12 +257,12 @@ impl From<&Ruling> for Evidence {
     }
 }
 
-/// What mends a finding.
+/// What fixes a finding.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Remedy {
-    /// A rule that keeps it out, for the ignore file at the top; and if git tracks it, git stops.
+    /// A rule that ignores it, for the ignore file at the top; and if git tracks it, git stops.
     KeepOut(KeepOut),
-    /// A rule that lets it in.
+    /// A rule that re-includes it.
     LetIn {
         /// The folder whose ignore file takes the rule.
         folder: RepoPathBuf,
@@ -270,14 +270,14 @@ pub enum Remedy {
         rule: NewRule,
     },
     /// A rule written as it was meant.
-    Mend {
+    Fix {
         /// The ignore file that holds it.
         file: RepoPathBuf,
         /// Its line, from 1.
         line: u32,
-        /// The line as it stands, without its end.
+        /// The line as it is, without its end.
         from: BString,
-        /// What is to stand there; perhaps several lines.
+        /// What is to be there; perhaps several lines.
         with: BString,
     },
     /// A line for the attributes at the top (gitattributes(5)), as its pattern.
@@ -291,7 +291,7 @@ pub enum Remedy {
     ByHand(ByHand),
 }
 
-/// A rule that keeps something out.
+/// A rule that ignores something.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct KeepOut {
     /// The rule.
@@ -320,13 +320,13 @@ pub enum ByHand {
     DeleteOrLetIn,
     /// Bring hidden changes back.
     Unmute,
-    /// Make a symbolic link relative, or keep it out.
+    /// Make a symbolic link relative, or ignore it.
     MakeLinkRelative,
-    /// Put what a symbolic link leads to into the repository, or keep it out.
+    /// Put what a symbolic link leads to into the repository, or ignore it.
     BringTargetIn,
-    /// Mend the symbolic link, or delete it.
-    MendLink,
-    /// Let in what a symbolic link leads to, or keep it out, too.
+    /// Fix the symbolic link, or delete it.
+    FixLink,
+    /// Let in what a symbolic link leads to, or ignore it, too.
     LetTargetIn,
     /// Give it another name.
     Rename,
@@ -347,7 +347,7 @@ pub enum ByHand {
     FetchContents,
     /// Say in the attributes that it is stored.
     DeclareStored,
-    /// Add it anew with the large-file program installed.
+    /// Add it again with the large-file program installed.
     Renormalize,
     /// Install a large-file program first.
     InstallStorage,
@@ -370,12 +370,12 @@ pub enum ByHand {
     TakeAcceptanceOut,
     /// Narrow the rule that shuts the folder.
     NarrowShuttingRule,
-    /// Narrow a rule, so that others get the file that it stands in.
+    /// Narrow a rule, so that others get the file that it is in.
     NarrowRule,
     /// See what may have been meant.
     SeeMeant(BString),
-    /// Mend the pattern, or take it out.
-    MendPattern,
+    /// Fix the pattern, or take it out.
+    FixPattern,
     /// Give a file the name and the place of the one that was meant.
     GiveRightName,
     /// Write a narrower rule.
@@ -389,11 +389,11 @@ pub enum ByHand {
     RenameIfMeant(RepoPathBuf),
     /// Take a secret out of the file.
     ReadFromEnvironment,
-    /// Nothing: a rule keeps it out.
+    /// Nothing: a rule ignores it.
     NothingKeptOut,
-    /// Nothing, if it is meant to lie there.
+    /// Nothing, if it is meant to be there.
     NothingIfMeant,
-    /// Only writing the history anew takes it out.
+    /// Only writing the history again takes it out.
     RewriteHistory,
     /// Remove the note that holds it.
     RemoveNote,
@@ -449,7 +449,7 @@ pub struct Finding {
     pub only_past: Option<bool>,
     /// It was accepted until that day, which is over.
     pub accepted_until: Option<Date>,
-    /// The same in other places, each with what mends it there.
+    /// The same in other places, each with what fixes it there.
     pub also: Vec<Self>,
     /// The other places hold others of its kind, each with an id that stands for it alone.
     pub is_gathered: bool,
@@ -457,7 +457,7 @@ pub struct Finding {
     pub cause: Cause,
     /// What gives it away; never a whole secret.
     pub evidence: Option<Evidence>,
-    /// What mends it.
+    /// What fixes it.
     pub remedy: Remedy,
 }
 
@@ -546,7 +546,7 @@ impl Finding {
         Self { remedy, ..self }
     }
 
-    /// Mended by a rule that keeps it out.
+    /// Corrected by a rule that ignores it.
     pub(crate) fn kept_out_by(
         self,
         pattern: BString,
@@ -563,7 +563,7 @@ impl Finding {
         }))
     }
 
-    /// Mended by a person only.
+    /// Corrected by a person only.
     pub(crate) fn by_hand(self, what: ByHand) -> Self {
         self.with_remedy(Remedy::ByHand(what))
     }

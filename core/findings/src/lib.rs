@@ -195,7 +195,7 @@ impl ScanOptions {
     }
 }
 
-/// Runs every finder on what lies on disk. `survey` is of the snapshot's tree; with
+/// Runs every finder on what is on disk. `survey` is of the snapshot's tree; with
 /// [`ScanOptions::ignored`], of its whole tree.
 ///
 /// # Errors
@@ -218,7 +218,7 @@ pub fn scan(snapshot: &Snapshot, survey: &Survey, options: &ScanOptions) -> Resu
     })
 }
 
-/// Runs the finders on the staged contents. What they belong to is told from what lies around them:
+/// Runs the finders on the staged contents. What they belong to is told from what is around them:
 /// walking the whole tree, or reading the whole index, would take longer than the commit that
 /// waits.
 ///

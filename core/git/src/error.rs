@@ -35,7 +35,7 @@ pub enum Error {
     NoWorkTree(PathBuf),
     /// The repository's configuration says that its files are elsewhere.
     #[error(
-        "{git_folder} says that its working tree is {top}, which isn't where it lies \
+        "{git_folder} says that its working tree is {top}, which isn't where it is \
          (core.worktree)"
     )]
     TopElsewhere {
@@ -44,7 +44,7 @@ pub enum Error {
         /// Its git folder.
         git_folder: PathBuf,
     },
-    /// git would wait for ever to read one of its own files.
+    /// git would wait forever to read one of its own files.
     #[error("{0} is no regular file, and git can't read it")]
     Endless(PathBuf),
     /// The folder to start from is not there.

@@ -20,7 +20,7 @@ pub struct Past {
 }
 
 impl Repository {
-    /// Whether there is a commit to stand on.
+    /// Whether there is a commit to be on.
     pub fn has_commit(&self) -> bool {
         self.git()
             .args(["rev-parse", "--quiet", "--verify", "HEAD^{commit}"])

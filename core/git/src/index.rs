@@ -23,7 +23,7 @@ pub enum Mode {
     Submodule,
 }
 
-/// The paths that git tracks, sorted by bytes. A path in conflict stands there once.
+/// The paths that git tracks, sorted by bytes. A path in conflict is there once.
 #[derive(Debug, Default)]
 pub struct Index {
     names: Vec<u8>,
@@ -272,14 +272,14 @@ impl Index {
     }
 
     /// Whether git takes this path for a tracked one, or a folder with something tracked in it.
-    /// `span` is that of the folder that the path lies in.
+    /// `span` is that of the folder that the path is in.
     pub fn holds_within(&self, span: Span, path: &BStr) -> bool {
         if self.folded.is_some() {
             return self.holds(path) || self.holds_below(path);
         }
         let entries = &self.entries[span.0..span.1];
         let at = entries.partition_point(|entry| self.name(entry) < path);
-        // Between a file and what lies in a folder of that name other names may stand: `a`, `a-b`,
+        // Between a file and what is in a folder of that name other names may stand: `a`, `a-b`,
         // `a/c`.
         let below = |entry: &Entry| {
             self.name(entry)
@@ -295,7 +295,7 @@ impl Index {
     }
 
     /// Whether git takes this path itself for a tracked one. `span` is that of the folder that the
-    /// path lies in.
+    /// path is in.
     pub fn holds_file(&self, span: Span, path: &BStr) -> bool {
         if self.folded.is_some() {
             return self.holds(path);
@@ -339,7 +339,7 @@ impl Index {
         self.get_within(self.whole(), path)
     }
 
-    /// The same, looked for in the span of the folder that the path lies in.
+    /// The same, looked for in the span of the folder that the path is in.
     pub fn get_within(&self, span: Span, path: &BStr) -> Option<Tracked<'_>> {
         let entries = &self.entries[span.0..span.1];
         let at = entries

@@ -61,7 +61,7 @@ pub struct NotPutBack {
 /// Why an entry of the index can't be put back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Taken {
-    /// The path is staged anew.
+    /// The path is staged again.
     StagedAnew,
     /// Something is staged below it, or where a folder above it was.
     OtherKind,

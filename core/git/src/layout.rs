@@ -51,16 +51,16 @@ pub struct Personal {
 /// What a folder turned out to be.
 #[derive(Debug)]
 pub enum Discovered {
-    /// It lies in a repository.
+    /// It is in a repository.
     Repository(Box<Repository>),
     /// It does not; the folder itself, with links resolved.
     Folder(PathBuf),
 }
 
-/// Finds the repository that `folder` lies in, asking git, so that `GIT_*` variables count.
+/// Finds the repository that `folder` is in, asking git, so that `GIT_*` variables count.
 ///
 /// # Errors
-/// If the folder can't be entered, lies in a git folder, or git refuses for a reason of its own.
+/// If the folder can't be entered, is in a git folder, or git refuses for a reason of its own.
 pub fn find(folder: &Path) -> Result<Discovered> {
     let no_folder = |cause| Error::NoFolder {
         path: folder.into(),

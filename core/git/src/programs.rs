@@ -22,7 +22,7 @@ pub(crate) const ALWAYS: &[(&str, &str)] = &[
     // `core.askPass`, `credential.helper`, `remote.*.vcs` and `remote.*.uploadpack` are only for
     // that.
     ("protocol.allow", "never"),
-    // What lies in another repository is its own matter, and its configuration isn't looked at.
+    // What is in another repository is its own matter, and its configuration isn't looked at.
     ("submodule.recurse", "false"),
     ("diff.ignoreSubmodules", "dirty"),
     // Nothing of ours makes so much that it would have to be cleared up (`gc.recentObjectsHook`).
@@ -45,7 +45,7 @@ pub(crate) const ENVIRONMENT: &[(&str, &str)] = &[
 ];
 
 /// What a key is set to, in every call, where the repository sets it: the person's own value, or
-/// this one. The first part of a key and the last are named; whatever stands between them is a name
+/// this one. The first part of a key and the last are named; whatever is between them is a name
 /// that the repository chose.
 const OF_REPOSITORY: &[(&str, &str, &str)] = &[
     // git runs them on contents on the way into the index and out of it (gitattributes(5)).

@@ -252,7 +252,7 @@ impl Repository {
                 }
             }
         }
-        // A log that ended early names fewer commits, and the finding stands all the same.
+        // A log that ended early names fewer commits, and the finding stands anyway.
         let _ = logger.wait();
         Ok(found)
     }

@@ -224,7 +224,7 @@ fn an_entry_comes_back_as_it_was_told_and_only_where_its_place_is_free() {
     let [new, with] = ["new", "with"].map(|name| place.top().join(".git").join(name));
     repository.index_without(paths, &new).unwrap();
     assert!(repository.put_index(&new, |_| true).unwrap());
-    // Meanwhile one is staged anew, and a file is staged where a folder was.
+    // Meanwhile one is staged again, and a file is staged where a folder was.
     std::fs::write(place.top().join("gauge/level.c"), "newer\n").unwrap();
     std::fs::rename(place.top().join("gauge/north"), place.top().join("aside")).unwrap();
     std::fs::write(place.top().join("gauge/north"), "a file\n").unwrap();

@@ -70,7 +70,7 @@ impl Chain {
             .collect()
     }
 
-    /// The rule that keeps a path out, if one does: its own, or one that shuts a folder above it.
+    /// The rule that ignores a path, if one does: its own, or one that shuts a folder above it.
     /// Only the lists of this chain count, for the whole path.
     pub fn shuts(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
         let above = path

@@ -49,7 +49,7 @@ pub enum Breadth {
     Name,
     /// Every file with that extension.
     Type,
-    /// The folder that it lies in.
+    /// The folder that it is in.
     Folder,
 }
 
@@ -58,7 +58,7 @@ impl Breadth {
     pub const ALL: [Self; 4] = [Self::File, Self::Name, Self::Type, Self::Folder];
 
     /// The pattern of this breadth for a path relative to the folder of the ignore file, of a
-    /// folder if it ends in a slash; none where the path has no extension, or lies in no folder
+    /// folder if it ends in a slash; none where the path has no extension, or is in no folder
     /// below it.
     ///
     /// ```

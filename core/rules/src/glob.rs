@@ -182,7 +182,7 @@ impl Kind {
             Self::Suffix(lower(&pattern[1..]))
         } else {
             // git compares the literal head first and reads the rest as a pattern of its own: the
-            // `**` in `a**/b` stands at the start of that rest, and so spans folders.
+            // `**` in `a**/b` is at the start of that rest, and so spans folders.
             match tokens_of(rest, fold) {
                 Some(tokens) => Self::Tokens {
                     head: lower(literal),

@@ -8,7 +8,7 @@ use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-/// A rule to be written, with what stands in the comment above it.
+/// A rule to be written, with what is in the comment above it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NewRule {
     /// The pattern.
@@ -46,9 +46,9 @@ const WROTE: &str = "# redshank: wrote ";
 pub const TIDY: &str = "tidy";
 /// See [`TIDY`]; exceptions for files that a clone needs.
 pub const NEEDED: &str = "needed";
-/// See [`TIDY`]; exceptions for work that a template's rule would keep out.
-pub const KEPT: &str = "kept all the same";
-/// How the labels of sections start that hold places known by what lies there.
+/// See [`TIDY`]; exceptions for work that a template's rule would ignore.
+pub const KEPT: &str = "kept anyway";
+/// How the labels of sections start that hold places known by what is there.
 pub const MADE_BY: &str = "made by ";
 
 impl Section {
@@ -96,14 +96,14 @@ fn trace(line: &[u8]) -> Trace {
     [a, b, c]
 }
 
-/// A section as it stands in a file.
+/// A section as it is in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Block {
     /// What its first mark says.
     pub label: BString,
     /// The lines between the marks, without their ends.
     pub lines: Vec<BString>,
-    /// Where it stands: the numbers of its lines from 0, marks included.
+    /// Where it is: the numbers of its lines from 0, marks included.
     pub place: Range<usize>,
     /// What its last mark says of how it was written.
     pub mark: Option<Mark>,
@@ -186,7 +186,8 @@ impl Block {
     /// Whether it holds rules of templates.
     pub fn is_of_templates(&self) -> bool {
         let label = &self.label;
-        let others = [TIDY, NEEDED, KEPT];
+        // The last is what `KEPT` was called at first.
+        let others = [TIDY, NEEDED, KEPT, "kept all the same"];
         let is_other = others.iter().any(|other| label == other) || label.starts_with_str(MADE_BY);
         self.first_form.is_some() || !is_other && !label.ends_with_str(" places")
     }
@@ -292,7 +293,7 @@ pub fn with_section(contents: &[u8], section: &Section) -> Vec<u8> {
 }
 
 /// Puts a section at the end of a file; if the last section there has the same label and nothing
-/// stands behind it, that one grows. Every line that was there stays as it was, and the new lines
+/// is behind it, that one grows. Every line that was there stays as it was, and the new lines
 /// end as those do.
 pub fn add_section(text: &mut Vec<u8>, section: &Section) {
     let end = line_end(text);
@@ -328,7 +329,7 @@ fn growing(text: &[u8], label: &str) -> Option<usize> {
     (line == [BEGIN.as_bytes(), label.as_bytes()].concat()).then_some(start)
 }
 
-/// A line of an ignore file as it stands.
+/// A line of an ignore file as it is.
 pub struct TextLine<'a> {
     /// From 1.
     pub number: u32,

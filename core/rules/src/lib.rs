@@ -62,7 +62,7 @@ pub fn folder_of_ignore_file(path: &RepoPath) -> Option<&RepoPath> {
     (path.name() == IGNORE_FILE && !path.is_folder()).then(|| path.folder())
 }
 
-/// The start of a pattern that nobody would read to its end; any other as it stands.
+/// The start of a pattern that nobody would read to its end; any other as it is.
 pub fn excerpt(pattern: &BStr) -> BString {
     const LONGEST: usize = 300;
     if pattern.len() <= LONGEST {

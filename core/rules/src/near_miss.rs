@@ -16,7 +16,7 @@ pub struct NearMiss {
     /// Why it doesn't match.
     pub because: NearReason,
     /// What would match.
-    pub mended: BString,
+    pub corrected: BString,
 }
 
 /// Why a rule doesn't match, or doesn't mean what its writer may have meant.
@@ -117,7 +117,7 @@ fn reread(text: &[u8]) -> Rule {
     Rule::parse(text, 0, Case::Sensitive)
 }
 
-/// The rules of a chain that would keep a path out if they were written a little differently,
+/// The rules of a chain that would ignore a path if they were written a little differently,
 /// strongest first, each with the first change that suffices. A path that ends in a slash is a
 /// folder.
 pub fn near_misses(chain: &Chain, path: &RepoPath) -> Vec<NearMiss> {
@@ -137,7 +137,7 @@ pub fn near_misses(chain: &Chain, path: &RepoPath) -> Vec<NearMiss> {
                     line: rule.line,
                     pattern: rule.text.clone(),
                     because,
-                    mended: changed.text,
+                    corrected: changed.text,
                 });
             }
         }

@@ -84,7 +84,7 @@ impl RepoPath {
         Some(name[dot..].as_bstr())
     }
 
-    /// The folder that it lies in; of the top, itself.
+    /// The folder that it is in; of the top, itself.
     pub fn folder(&self) -> &Self {
         Self::new(&self.0[..self.name_at()])
     }
@@ -101,13 +101,13 @@ impl RepoPath {
         self.folders_above().chain([self])
     }
 
-    /// The first folder on the way to it; the top for what lies there.
+    /// The first folder on the way to it; the top for what is there.
     pub fn top_folder(&self) -> &Self {
         let end = self.0.find_byte(b'/').map_or(0, |slash| slash + 1);
         Self::new(&self.0[..end])
     }
 
-    /// Whether it is a folder, or lies in it.
+    /// Whether it is a folder, or is in it.
     pub fn is_within(&self, folder: &Self) -> bool {
         folder.is_folder() && self.0.starts_with(&folder.0)
     }

@@ -11,7 +11,7 @@ const MOST: usize = 16;
 
 impl Rule {
     /// Paths that this rule matches, with names in them that nobody chose where it leaves them
-    /// open: what keeps out all of these keeps out, but for contrived rules, all that this one
+    /// open: what ignores all of these ignores, but for contrived rules, all that this one
     /// does. A folder's path ends in a slash. None where no such paths are easily made.
     ///
     /// ```

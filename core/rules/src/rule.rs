@@ -19,7 +19,7 @@ pub struct Rule {
     /// The pattern as git prints it: with `!` and a trailing `/`, without what git drops from the
     /// line.
     pub text: BString,
-    /// Where it stands in its file, from 1.
+    /// Where it is in its file, from 1.
     pub line: u32,
     /// It starts with `!`: what it matches is not ignored.
     pub negated: bool,

@@ -20,7 +20,7 @@ pub enum RuleScope {
 /// A file that holds rules.
 #[derive(Debug, Clone)]
 pub struct Source {
-    /// As git prints it: relative to the repository's top where it lies inside.
+    /// As git prints it: relative to the repository's top where it is inside.
     pub shown: BString,
     /// The folder that its rules are relative to.
     pub base: RepoPathBuf,

@@ -1,4 +1,4 @@
-//! What makes a credential harmless, or less than an error: where it lies, what it is, where it
+//! What makes a credential harmless, or less than an error: where it is, what it is, where it
 //! leads.
 
 use super::formats::Format;
@@ -16,11 +16,11 @@ use std::sync::LazyLock;
 /// Why a credential is a note.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Downgrade {
-    /// It lies among tests, or what they are given.
+    /// It is among tests, or what they are given.
     Test,
-    /// It lies among examples.
+    /// It is among examples.
     Example,
-    /// It lies in documentation.
+    /// It is in documentation.
     Documentation,
     /// Somebody else wrote the file, or a tool put it together.
     Vendored,
@@ -32,7 +32,7 @@ pub enum Downgrade {
     Local,
     /// It is encrypted with a password.
     Encrypted,
-    /// It counts no more: its own date says so.
+    /// It counts no longer: its own date says so.
     Expired,
     /// Its issuer means it to be seen by anybody.
     Publishable,
@@ -56,7 +56,7 @@ static PLACES: LazyLock<Result<Places, TableError>> =
 pub(super) struct Surroundings<'t> {
     /// The file.
     pub(super) path: &'t RepoPath,
-    /// What was read of it, and where the credential stands there, and its secret part.
+    /// What was read of it, and where the credential is there, and its secret part.
     pub(super) text: &'t [u8],
     pub(super) start: usize,
     pub(super) secret: &'t [u8],
@@ -165,7 +165,7 @@ pub fn by_place(path: &RepoPath) -> Option<Downgrade> {
         .map(|(_, downgrade)| downgrade)
 }
 
-/// Whether somebody put what lies there on purpose, whatever it looks like: it is what tests are
+/// Whether somebody put what is there on purpose, whatever it looks like: it is what tests are
 /// given.
 pub fn is_fixture(path: &RepoPath) -> bool {
     let places = PLACES.as_ref();

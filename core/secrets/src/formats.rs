@@ -115,7 +115,7 @@ pub(super) struct Format {
     pub(super) proof: Proof,
     pub(super) only: Option<FileCategory>,
     by: By,
-    /// Where it is taken back and made anew.
+    /// Where it is undone and made again.
     pub(super) replace: Option<String>,
     /// Its issuer's form tells it: it works wherever it is read.
     pub(super) is_issued: bool,
@@ -168,7 +168,7 @@ impl<'a> Kinds<'a> {
     }
 }
 
-/// Where something may stand in a text.
+/// Where something may be in a text.
 pub(super) struct Suspected<'f> {
     /// The formats, and where each is tried.
     pub(super) formats: Vec<(&'f Format, Vec<Range<usize>>)>,
@@ -266,7 +266,7 @@ impl Formats {
         })
     }
 
-    /// The formats of which a keyword stands in the text, in the table's order, each with the
+    /// The formats of which a keyword is in the text, in the table's order, each with the
     /// places to try its pattern on; and where parts of names stand that may be secret. A format
     /// that is limited to other kinds of files is left out.
     pub(super) fn suspected(&self, text: &[u8], kinds: &Kinds) -> Suspected<'_> {
@@ -441,7 +441,7 @@ mod tests {
     use proptest::strategy::{Strategy, ValueTree};
     use proptest::test_runner::TestRunner;
 
-    /// What stands around the form of a token.
+    /// What is around the form of a token.
     const ALONE: (&str, &str) = (r"\A(?P<secret>", r")(?:[^A-Za-z0-9_-]|\z)");
 
     #[test]
@@ -519,7 +519,7 @@ mod tests {
         assert!(rows >= 60, "{rows} rows are tried by their form");
     }
 
-    /// The same for rows that know a secret by what stands around it: random texts of the row's
+    /// The same for rows that know a secret by what is around it: random texts of the row's
     /// pattern.
     #[test]
     fn every_surrounding_is_found_by_its_form_and_no_placeholder_is() {

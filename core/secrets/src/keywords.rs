@@ -1,4 +1,4 @@
-//! Where any of some keywords stands in a text, case folded.
+//! Where any of some keywords is in a text, case folded.
 //!
 //! An automaton takes each byte after the one before it, and does so at a few hundred megabytes a
 //! second. Most of a text holds no keyword, so three bytes of each keyword, the rarest, are looked
@@ -66,7 +66,7 @@ impl Keywords {
         }
     }
 
-    /// Calls `take` with each keyword's number and where it stands.
+    /// Calls `take` with each keyword's number and where it is.
     pub(super) fn find(&self, text: &[u8], mut take: impl FnMut(usize, Range<usize>)) {
         let table = &*self.table;
         let mut done = 0;
@@ -130,7 +130,7 @@ fn place(probe: u32) -> usize {
     (folded.wrapping_mul(0x9E37_79B1 << 8) >> (32 - BITS)) as usize
 }
 
-/// Parts of keywords that stand in many other words, too.
+/// Parts of keywords that are in many other words, too.
 const COMMON: &[&str] = &[
     "key", "ial", "cur", "dis", "sec", "log", "hub", "nd_", "sto", "ser", "aut", "tho", "cre",
     "acc", "ion", "con", "par", " us", "htt", "ock", "lic", "red", "alt", "bas", "sal", " by",
@@ -138,7 +138,7 @@ const COMMON: &[&str] = &[
     "app", "mon", "the", "ent", "ter", "ing", "her", "for", "and", "str", "val", "lin", "api",
 ];
 
-/// Roughly how often a byte stands in source code, for choosing among those of a keyword.
+/// Roughly how often a byte is in source code, for choosing among those of a keyword.
 fn frequency(byte: u8) -> u64 {
     match byte {
         b'e' | b't' | b' ' => 9,

@@ -134,7 +134,7 @@ pub fn masked(text: &str) -> String {
     masked + &text[from..]
 }
 
-/// Where credentials stand in a text, in order, and how each may be shown.
+/// Where credentials are in a text, in order, and how each may be shown.
 pub fn secrets_in(text: &str) -> Vec<(Range<usize>, String)> {
     let Ok(formats) = Formats::get() else {
         return Vec::new();

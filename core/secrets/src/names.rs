@@ -57,7 +57,7 @@ pub(super) fn keywords() -> Vec<String> {
     let Ok(table) = &*TABLE else {
         return Vec::new();
     };
-    // Too short to be looked for alone: with what stands behind.
+    // Too short to be looked for alone: with what is behind.
     let spelt_out = [
         "pw=", "pw:", "pw\"", "pw'", "pw ", "pin=", "pin:", "pin\"", "pin'", "pin ",
     ];

@@ -30,7 +30,7 @@ pub(super) enum Proof {
     KeyBody,
     /// Somebody may have chosen it for a password.
     Chosen,
-    /// What stands around it says little: it must be mixed as words and identifiers are not.
+    /// What is around it says little: it must be mixed as words and identifiers are not.
     Mixed,
     /// Its last six characters are the CRC-32 of the thirty before them, in base 62.
     #[serde(rename = "crc32-base62")]
@@ -110,7 +110,7 @@ const LONG_STAND_INS: &[&str] = &[
 
 /// Whether the first line of a key starts as tools write it: an unencrypted key of OpenSSH (its
 /// PROTOCOL.key) is full of zeros there, and a short one in DER (PKCS #1, PKCS #8, SEC 1) starts with a
-/// version and an algorithm. Behind that, it must not be what stands in examples.
+/// version and an algorithm. Behind that, it must not be what is in examples.
 fn is_key_body(value: &[u8]) -> bool {
     let Ok(bytes) = STANDARD_NO_PAD.decode(&value[..value.len() / 4 * 4]) else {
         return false;

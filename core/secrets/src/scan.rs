@@ -33,7 +33,7 @@ const START: usize = 64;
 const BINARY_TEST: usize = 8000;
 
 /// One byte in so many may be one that no text has. git calls a file binary for a single NUL; a
-/// secret in a text with a stray one is a secret all the same.
+/// secret in a text with a stray one is a secret anyway.
 const STRAY: usize = 50;
 
 /// A credential in a file.
@@ -258,7 +258,7 @@ impl<'f> Credentials<'f> {
 /// is.
 struct Lines<'t> {
     text: &'t [u8],
-    /// Up to where line ends were counted, and how many there were.
+    /// Up to where line endings were counted, and how many there were.
     counted: (usize, u64),
     /// The line of the last place, and whether a comment on it accepts what it holds.
     line: std::ops::Range<usize>,
@@ -276,7 +276,7 @@ impl<'t> Lines<'t> {
     }
 
     /// The number of the line, from 1, in which something starts, and whether the line or lines
-    /// that its secret part stands on accept it.
+    /// that its secret part is on accept it.
     fn around(&mut self, start: usize, secret: &std::ops::Range<usize>) -> (u64, bool) {
         let (upto, ends) = self.counted;
         if start > upto {
@@ -297,7 +297,7 @@ impl<'t> Lines<'t> {
     }
 }
 
-/// Where credentials stand in a text, whatever file it comes from.
+/// Where credentials are in a text, whatever file it comes from.
 pub(super) fn spans(text: &[u8], formats: &Formats) -> Vec<std::ops::Range<usize>> {
     // The patterns can be read, as the tests see to.
     let found = spans_of(text, formats, &Kinds::any(formats)).unwrap_or_default();
@@ -378,7 +378,7 @@ fn standing(text: &[u8], found: &Assignment, kinds: &Kinds) -> Standing {
     }
 }
 
-/// Where secret parts lie, by their ends: none of them lies in another. A token inside a connection
+/// Where secret parts lie, by their ends: none of them is in another. A token inside a connection
 /// string or an assignment is one secret, told by its more exact name.
 #[derive(Default)]
 struct Taken(BTreeMap<usize, usize>);

@@ -26,7 +26,7 @@ pub struct Convention<'a> {
 pub enum ShownBy {
     /// A file that git tracks.
     Tracked(RepoPathBuf),
-    /// Rules that keep out whatever this pattern matches.
+    /// Rules that ignore whatever this pattern matches.
     KeptOut(String),
 }
 
@@ -69,7 +69,7 @@ pub fn conventions<'a>(
     Ok(found)
 }
 
-/// The patterns in which a variant differs, and whether it keeps out what they match.
+/// The patterns in which a variant differs, and whether it ignores what they match.
 fn differences(variant: &Variant) -> impl Iterator<Item = (&str, bool)> {
     let drops = variant.drops.iter().map(|pattern| {
         let bare = pattern.trim_start_matches('!');

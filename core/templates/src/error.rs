@@ -9,7 +9,7 @@ pub enum Error {
     #[error(transparent)]
     Worktree(#[from] redshank_worktree::Error),
     /// A template of the repository is somewhere else.
-    #[error("{0} is a symbolic link: a repository's templates may not lie elsewhere")]
+    #[error("{0} is a symbolic link: a repository's templates must be inside it")]
     TemplateLink(PathBuf),
     /// Templates come along with each other in a circle.
     #[error("template `{name}`: `with` leads in a circle: `{}`", circle.join("` → `"))]

@@ -56,7 +56,7 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
             ..Choices::default()
         });
         let (failed, tried) = prove_as_it_is(&chosen);
-        // An exception of the variant may well let in what the template keeps out.
+        // An exception of the variant may well let in what the template ignores.
         let own = |failure: &Failure| {
             variant
                 .rule
@@ -101,7 +101,7 @@ pub fn prove_beside(template: &Template, neighbours: &[Template]) -> (Vec<Failur
 /// Names of files by which a template is recognised, and of those that it needs; without those
 /// that others make under the same name: there the guard looks at what they hold.
 fn files_of(template: &Template) -> Vec<String> {
-    // What an editor or a system leaves is what its own template keeps out, and others may, too.
+    // What an editor or a system leaves is what its own template ignores, and others may, too.
     if template.group.everywhere() {
         return Vec::new();
     }

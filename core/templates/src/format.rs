@@ -29,7 +29,7 @@ pub struct Template {
     /// How a project of this type is recognised; any one suffices.
     #[serde(default)]
     pub recognise: Vec<Marker>,
-    /// Folders that are recognised by what lies in them, whatever their name.
+    /// Folders that are recognised by what is in them, whatever their name.
     #[serde(default)]
     pub folder: Vec<FolderMark>,
     /// The rules, relative to the project's folder, in the order they are to be written.
@@ -201,7 +201,7 @@ pub struct FolderPart {
     pub contains: Option<String>,
 }
 
-/// What a rule keeps out, in the words of a heading; the order is that in which they are written.
+/// What a rule ignores, in the words of a heading; the order is that in which they are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
@@ -246,7 +246,7 @@ impl Heading {
             Self::Reports => "reports of tests and tools",
             Self::Logs => "logs and crashes",
             Self::Local => "data of one machine",
-            Self::Personal => "one person's",
+            Self::Personal => "personal",
             Self::Secrets => "secrets",
         }
     }
@@ -318,7 +318,7 @@ pub struct Output {
     pub file: String,
     /// How to read it.
     pub format: SettingFormat,
-    /// Where the setting stands in it. For `json` and `toml` its keys with dots between, `*` for
+    /// Where the setting is in it. For `json` and `toml` its keys with dots between, `*` for
     /// any key; for `ini` `section.key`; for `text` a regular expression whose first group is the
     /// value.
     pub key: String,

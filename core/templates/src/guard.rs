@@ -1,8 +1,8 @@
-//! Whether what a rule keeps out is somebody's work: sources, test data, what others build with.
+//! Whether what a rule ignores is somebody's work: sources, test data, what others build with.
 //!
 //! A rule with a name that only a tool would give (`node_modules/`, `*.pyc`) is taken at its word.
 //! One with a name that people use as well (`/build/`, `*.log`) is taken at its word only if what
-//! lies there does not look like work.
+//! is there does not look like work.
 
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
@@ -26,7 +26,7 @@ use names::{
 use rayon::prelude::*;
 use redshank_rules::{RuleScope, Ruling};
 
-/// Looks at what lies where a rule reaches. What it found out of a folder it keeps.
+/// Looks at what is where a rule reaches. What it found out of a folder it keeps.
 pub(crate) struct Guard<'a> {
     snapshot: &'a Snapshot,
     tree: &'a Tree,
@@ -39,7 +39,7 @@ pub(crate) struct Guard<'a> {
 const LOOKED_AT: usize = 500;
 /// How many sources of a folder are opened.
 const OPENED: usize = 4;
-/// So many files of the same name are compared, no more: `index.js` is nobody's copy.
+/// So many files of the same name are compared, no longer: `index.js` is nobody's copy.
 const NAMESAKES: usize = 8;
 /// How much of a file is read, in bytes.
 const READ: u64 = 4 << 10;
@@ -137,7 +137,7 @@ impl<'a> Guard<'a> {
             .any(|below| is_made_by_name(below, folder))
     }
 
-    /// Whether sources lie in a folder that the project's own settings call output: pages and
+    /// Whether sources are in a folder that the project's own settings call output: pages and
     /// scripts there are none.
     pub(crate) fn holds_written(&self, folder: &RepoPath) -> bool {
         let paths = self.paths_in(folder);
@@ -145,7 +145,7 @@ impl<'a> Guard<'a> {
         written.any(|path| !self.is_made(path, folder)) && self.is_folder_work(folder)
     }
 
-    /// Whether sources lie in a folder that no tool wrote, and nothing else tells that a tool made
+    /// Whether sources are in a folder that no tool wrote, and nothing else tells that a tool made
     /// it.
     fn holds_sources(&self, folder: &RepoPath) -> bool {
         !is_test_place(folder) && self.is_folder_work(folder)
@@ -276,7 +276,7 @@ impl<'a> Guard<'a> {
         let Ok(size) = root.meta(path).map(|meta| meta.size) else {
             return false;
         };
-        // What a rule takes together, all of it may be somebody's: the source must lie elsewhere.
+        // What a rule takes together, all of it may be somebody's: the source must be elsewhere.
         let is_of_kin = |other: &RepoPath| {
             let mut above = other.folders_above();
             above.any(|above| above.name().eq_ignore_ascii_case(folder.name()))
@@ -310,7 +310,7 @@ impl<'a> Guard<'a> {
         })
     }
 
-    /// Whether a folder that is known by what lies in it can be taken whole: no manifest and no
+    /// Whether a folder that is known by what is in it can be taken whole: no manifest and no
     /// source lies directly in it. That git tracks it, by mistake, is no reason not to.
     pub(crate) fn can_be_taken_whole(
         &self,
@@ -390,7 +390,7 @@ pub fn work_kept_out<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath, 
     kept_out
 }
 
-/// Whether a folder that a rule of this pattern keeps out is such a one.
+/// Whether a folder that a rule of this pattern ignores is such a one.
 pub fn is_work_kept_out(survey: &Survey, folder: &RepoPath, pattern: &BStr) -> bool {
     let Some(guard) = &survey.guard else {
         return false;

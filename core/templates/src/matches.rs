@@ -24,7 +24,7 @@ pub struct TemplateMatches<'a> {
 pub enum TemplateMatch<'a, 'c> {
     /// By a rule of a project's template.
     Rule(&'c Project<'a>, &'a TemplateRule),
-    /// By what lies in the folder, or by the project's settings.
+    /// By what is in the folder, or by the project's settings.
     Known(&'c KnownPlace<'a>),
 }
 

@@ -1,4 +1,4 @@
-//! Files that a fresh clone needs, kept out by a rule.
+//! Files that a fresh clone needs, ignored by a rule.
 
 use crate::{Needed, Project, Result, Sign};
 use bstr::ByteSlice;
@@ -10,18 +10,18 @@ use redshank_rules::{RuleScope, Ruling};
 use redshank_worktree::tree::{EntryKind, State, Tree};
 use redshank_worktree::{Overlay, Snapshot, Verdicts};
 
-/// A needed file that a rule keeps out.
+/// A needed file that a rule ignores.
 pub struct SwallowedFile<'a> {
     /// The file.
     pub path: RepoPathBuf,
     /// Why it's needed.
     pub needed: &'a Needed,
-    /// The rule that keeps it out.
+    /// The rule that ignores it.
     pub ruling: Ruling,
     /// The folder above it that the rule shuts, if it's not the file itself; with a slash at its
     /// end.
     pub shut: Option<RepoPathBuf>,
-    /// The rule that would let it in, for the ignore file at the top.
+    /// The rule that would re-include it, for the ignore file at the top.
     pub exception: NewRule,
     /// The folder of the project that needs it.
     pub folder: RepoPathBuf,
@@ -29,7 +29,7 @@ pub struct SwallowedFile<'a> {
 
 impl SwallowedFile<'_> {
     /// The folder whose ignore file must hold the exception, and the exception for it: behind the
-    /// rule that keeps the file out, for a deeper file is stronger.
+    /// rule that ignores the file, for a deeper file is stronger.
     pub fn placed(&self) -> (RepoPathBuf, NewRule) {
         let base = match self.ruling.source().scope {
             RuleScope::Folder => self.ruling.source().base.clone(),
@@ -50,7 +50,7 @@ impl SwallowedFile<'_> {
     }
 }
 
-/// The needed files of these projects that are there, not tracked, and kept out, with ignore files
+/// The needed files of these projects that are there, not tracked, and ignored, with ignore files
 /// as in `overlay`.
 ///
 /// # Errors
@@ -74,7 +74,7 @@ pub fn swallowed<'a>(
                 }
                 let answer = verdicts.query(&path)?;
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
-                    // A library's is kept out on purpose, by a rule that names it.
+                    // A library's is ignored on purpose, by a rule that names it.
                     let named = ruling.rule().text.trim_with(|sign| sign == '/');
                     if !is_needed && path.name() == named.as_bstr() {
                         continue;

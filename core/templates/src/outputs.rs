@@ -12,7 +12,7 @@ pub(super) fn named(output: &Output, folder: &RepoPath, text: &str) -> Vec<RepoP
     setting(output.format, &output.key, folder, text, output.is_file)
 }
 
-/// The same for any setting: its syntax, and where it stands (see [`Output::key`]).
+/// The same for any setting: its syntax, and where it is (see [`Output::key`]).
 pub fn setting(
     format: SettingFormat,
     key: &str,
@@ -40,10 +40,10 @@ pub fn setting(
         .collect()
 }
 
-/// How deep brackets may stand in each other.
+/// How deep brackets may be in each other.
 const DEEPEST: usize = 100;
 
-/// How deep brackets stand in each other at most, whatever else the text is.
+/// How deep brackets are in each other at most, whatever else the text is.
 fn nesting(text: &str) -> usize {
     let (mut depth, mut deepest) = (0_usize, 0);
     for byte in text.bytes() {

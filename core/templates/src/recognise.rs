@@ -72,7 +72,7 @@ impl<'a> Project<'a> {
     }
 }
 
-/// A folder known by what lies in it, or a file or folder that the project's own settings name.
+/// A folder known by what is in it, or a file or folder that the project's own settings name.
 #[derive(Clone)]
 pub struct KnownPlace<'a> {
     /// Where.
@@ -97,7 +97,7 @@ pub struct KnownPlace<'a> {
 pub struct Survey<'a> {
     /// Projects, those nearest to the top first.
     pub projects: Vec<Project<'a>>,
-    /// Places known by what lies in them or by the project's settings.
+    /// Places known by what is in them or by the project's settings.
     pub known: Vec<KnownPlace<'a>>,
     /// What the templates of all these say of each path.
     pub matches: TemplateMatches<'a>,
@@ -116,7 +116,7 @@ impl Survey<'_> {
     }
 }
 
-/// Recognises projects among the tracked paths and candidates of a tree. What lies in a folder that
+/// Recognises projects among the tracked paths and candidates of a tree. What is in a folder that
 /// a project already recognised would ignore (dependencies, build output) is not a project.
 pub fn recognise<'a>(
     snapshot: &'a Snapshot,
@@ -197,7 +197,7 @@ impl<'a> FoundProjects<'a> {
         }
     }
 
-    /// Takes projects out again that lie in a folder.
+    /// Takes projects out again that are in a folder.
     fn forget(&mut self, folder: &RepoPath, which: impl Fn(&Project) -> bool) {
         if let Some(here) = self.here.get_mut(folder) {
             here.retain(|(_, project)| !which(project));
@@ -227,7 +227,7 @@ enum MarkerKind<'a> {
 }
 
 impl MarkerHit<'_> {
-    /// From the top down; what a folder is, before what lies in it; a marker that spans, before one
+    /// From the top down; what a folder is, before what is in it; a marker that spans, before one
     /// that doesn't; what proves more, before what proves less; a project before its settings.
     fn order(&self) -> impl Ord + use<> {
         let (kind, narrower, confidence) = match &self.kind {
@@ -285,7 +285,7 @@ impl<'a> Recogniser<'a, '_> {
         }
     }
 
-    /// Takes a folder that is known by what lies in it: whole, or, where somebody works in it, the
+    /// Takes a folder that is known by what is in it: whole, or, where somebody works in it, the
     /// parts of it that the tool makes.
     fn take_folder(&mut self, hit: &MarkerHit<'a>, mark: &'a FolderMark) {
         let known = |path| KnownPlace {
@@ -501,7 +501,7 @@ struct Markers<'a> {
 struct Sought<'a> {
     template: &'a Template,
     kind: MarkerKind<'a>,
-    /// How many parts of a path lie between the project's folder and the end.
+    /// How many parts of a path are between the project's folder and the end.
     parts: usize,
 }
 

@@ -12,7 +12,7 @@ use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 /// The text of a template file with the rules of an ignore file. Each rule's reason is the comment
 /// above it; its example is a path that it ignores. `origin` is the ignore file's name. `remake` is
-/// the command that makes again what the rules keep out, if one does.
+/// the command that makes again what the rules ignore, if one does.
 ///
 /// # Errors
 /// If a pattern can't be in a template, or the name is none.
@@ -53,7 +53,7 @@ pub fn started(name: &str, origin: &str, contents: &[u8], remake: Option<&str>) 
     }
     document["rule"] = Item::ArrayOfTables(rules);
     let mut template: Template = toml_file::read(&document.to_string(), origin.as_ref())?;
-    // An example that doesn't hold, because a later rule lets it in, is none.
+    // An example that doesn't hold, because a later rule re-includes it, is none.
     let alone = template.clone();
     for rule in &mut template.rule {
         rule.ignored

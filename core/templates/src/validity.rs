@@ -40,7 +40,7 @@ pub enum Fault {
         /// Why.
         because: NearReason,
         /// What may be meant.
-        mended: String,
+        corrected: String,
     },
     /// A variant takes out a pattern that the template hasn't.
     DropsUnknown {
@@ -118,7 +118,7 @@ fn names(template: &Template) -> impl Iterator<Item = Fault> {
     bad.map(|name| Fault::NotAName { name: name.clone() })
 }
 
-/// Every pattern of a template, wherever it stands.
+/// Every pattern of a template, wherever it is.
 fn patterns(template: &Template) -> impl Iterator<Item = &String> {
     let added = template.variant.iter().flat_map(|variant| &variant.rule);
     let rules = template.rule.iter().chain(added).map(|rule| &rule.pattern);
@@ -188,11 +188,11 @@ fn pattern_fault(pattern: &str) -> Option<Fault> {
     if matches!(rule.glob().key(), Key::Never) {
         return Some(Fault::Impossible { pattern: text() });
     }
-    let (because, mended) = misreadings(&rule).next()?;
+    let (because, corrected) = misreadings(&rule).next()?;
     Some(Fault::Misread {
         pattern: text(),
         because,
-        mended: mended.to_string(),
+        corrected: corrected.to_string(),
     })
 }
 

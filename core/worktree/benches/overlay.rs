@@ -44,7 +44,7 @@ fn lay_out(top: &Path) {
     fs::write(top.join(".gitignore"), rules()).expect("the rules");
 }
 
-/// Asks about every file anew, with one rule more at the top.
+/// Asks about every file again, with one rule more at the top.
 #[divan::bench(sample_count = 20)]
 fn one_rule_more(bencher: Bencher) {
     on_ground(bencher, |snapshot, overlay| {

@@ -1,4 +1,4 @@
-//! What patterns that aren't in force would match, and which rules keep that out already.
+//! What patterns that aren't in force would match, and which rules ignore that already.
 
 use crate::tree::{Entry, State, Tree};
 use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
@@ -7,14 +7,14 @@ use redshank_rules::{Key, Rule};
 use redshank_rules::{RuleList, Ruling, Source};
 use std::collections::BTreeMap;
 
-/// Patterns as they would stand in a file of rules.
+/// Patterns as they would be in a file of rules.
 pub struct Proposed<'s> {
     snapshot: &'s Snapshot,
     list: RuleList,
 }
 
 impl<'s> Proposed<'s> {
-    /// Patterns of a file of rules; `text` is as it would stand there.
+    /// Patterns of a file of rules; `text` is as it would be there.
     pub fn new(snapshot: &'s Snapshot, source: &Source, text: &[u8]) -> Self {
         Self {
             snapshot,
@@ -63,7 +63,7 @@ impl<'s> Proposed<'s> {
             .count() as u64
     }
 
-    /// The rules that keep out what they are about.
+    /// The rules that ignore what they are about.
     pub fn keepers(&self, tree: &Tree) -> Vec<Ruling> {
         let ignored = tree
             .in_state(State::Ignored)
@@ -73,7 +73,7 @@ impl<'s> Proposed<'s> {
         by_id.into_values().cloned().collect()
     }
 
-    /// The one rule that keeps out all that the first pattern matches, for as many people at least,
+    /// The one rule that ignores all that the first pattern matches, for as many people at least,
     /// if it matches something. A pattern that names one path counts as matching that, even where
     /// nothing is.
     ///

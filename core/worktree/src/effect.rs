@@ -14,9 +14,9 @@ pub struct Effect {
     pub before: FileStats,
     /// What would be committed after.
     pub after: FileStats,
-    /// Paths that would be kept out and were not, sorted.
+    /// Paths that would be ignored and were not, sorted.
     pub kept_out: Vec<Entry>,
-    /// Paths that were kept out and would not be any more, sorted.
+    /// Paths that were ignored and would not be any more, sorted.
     pub let_in: Vec<Entry>,
     /// Files that the change itself makes and that are counted in `after`, sorted.
     pub new: Vec<RepoPathBuf>,

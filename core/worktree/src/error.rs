@@ -27,7 +27,7 @@ pub enum Error {
         near: Option<String>,
     },
     /// The settings hold something in a form that can't be added to.
-    #[error("{path}: `{key}` stands there in one line, so nothing can be added to it")]
+    #[error("{path}: `{key}` is written inline, so nothing can be added to it")]
     NotExtensible {
         /// The file.
         path: PathBuf,

@@ -1,4 +1,4 @@
-//! Exceptions for what lies in folders that rules shut: a walk that stops at such folders doesn't
+//! Exceptions for what is in folders that rules shut: a walk that stops at such folders doesn't
 //! meet it, so these folders are looked into for just that.
 
 use crate::Snapshot;
@@ -54,9 +54,9 @@ pub fn tell_exceptions_in_vain(snapshot: &Snapshot, tree: &Tree, report: &mut Us
     }
 }
 
-/// The exceptions that do nothing, by the list they stand in.
+/// The exceptions that do nothing, by the list they are in.
 struct Idle {
-    /// Each with where its rules stand in the report.
+    /// Each with where its rules are in the report.
     lists: Vec<(RuleList, Vec<usize>)>,
 }
 
@@ -87,7 +87,7 @@ impl Idle {
     }
 }
 
-/// Where the idle exceptions stand in the report that match exactly this path.
+/// Where the idle exceptions are in the report that match exactly this path.
 fn idle_matches<'i>(idle: &'i Idle, path: &RepoPath) -> impl Iterator<Item = usize> + 'i {
     let found = idle.lists.iter().map(|(list, places)| {
         let met = list.all_matches(path.bare(), path.is_folder());

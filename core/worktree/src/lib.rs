@@ -1,4 +1,4 @@
-//! What lies in a working tree, the rules that hold there, and git's verdict on each path.
+//! What is in a working tree, the rules that hold there, and git's verdict on each path.
 //!
 //! A [`Snapshot`] reads each thing once, when it is first asked for: the tree, the files of rules,
 //! the index, the settings. It answers again with changed rules, an [`Overlay`], without another

@@ -113,7 +113,7 @@ pub struct Acceptance {
     pub until: Option<Date>,
 }
 
-/// One expectation, as it stands in `redshank.toml`.
+/// One expectation, as it is in `redshank.toml`.
 #[derive(Debug, Clone, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
@@ -133,13 +133,13 @@ pub struct Expectation {
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Expected {
-    /// A rule keeps it out.
+    /// A rule ignores it.
     Ignored,
     /// git tracks it.
     Tracked,
     /// Not tracked and not ignored.
     Candidate,
-    /// Tracked or a candidate: no rule keeps it out.
+    /// Tracked or a candidate: no rule ignores it.
     Kept,
 }
 

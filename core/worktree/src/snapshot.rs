@@ -2,7 +2,7 @@
 //!
 //! Whatever a command asks about (the index, the settings, an ignore file, the tree) is read when
 //! it is first asked for, and never again: two answers of one command can't contradict each other.
-//! What is to be changed is read anew by whoever changes it.
+//! What is to be changed is read again by whoever changes it.
 
 use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
@@ -34,7 +34,7 @@ pub struct RuleFile {
     pub list: Arc<RuleList>,
 }
 
-/// What lies in the place of a folder's ignore file.
+/// What is in the place of a folder's ignore file.
 #[derive(Clone)]
 enum Read {
     File(Arc<RuleFile>),
@@ -89,7 +89,7 @@ impl From<Worktree> for Snapshot {
 }
 
 impl Snapshot {
-    /// A picture of what `folder` lies in.
+    /// A picture of what `folder` is in.
     ///
     /// # Errors
     /// If it can't be entered, or git refuses.
@@ -256,7 +256,7 @@ impl Snapshot {
         cell.get_or_try_init(|| self.read_file_of(folder)).cloned()
     }
 
-    /// Whether a folder may be a link, or lie behind one, as far as looking for its ignore file
+    /// Whether a folder may be a link, or are behind one, as far as looking for its ignore file
     /// told.
     pub(crate) fn may_be_link(&self, folder: &RepoPath) -> bool {
         !matches!(

@@ -1,4 +1,4 @@
-//! What lies in each folder of a tree, summed up.
+//! What is in each folder of a tree, summed up.
 
 use crate::FileStats;
 use crate::tree::{Entry, State, Tree};
@@ -6,13 +6,13 @@ use redshank_rules::{RepoPath, RepoPathBuf};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-/// A folder with all that lies in it.
+/// A folder with all that is in it.
 pub struct FolderSum<'t> {
     /// From the top, with a slash at its end; empty for the top itself.
     pub path: RepoPathBuf,
     /// What a commit of everything would hold of it.
     pub to_commit: FileStats,
-    /// What rules keep out of it.
+    /// What rules ignore of it.
     pub ignored: FileStats,
     /// The folders right in it, the heaviest first.
     pub folders: Vec<FolderSum<'t>>,
@@ -97,17 +97,17 @@ pub struct FolderChange {
     pub before: FileStats,
     /// And after.
     pub after: FileStats,
-    /// What rules keep out of it after.
+    /// What rules ignore of it after.
     pub ignored: FileStats,
 }
 
-/// What lies in each folder of a tree, before and after other rules.
+/// What is in each folder of a tree, before and after other rules.
 pub struct Comparison {
     folders: HashMap<RepoPathBuf, FolderChange>,
 }
 
 impl Comparison {
-    /// Compares a tree with the same one ruled anew ([`crate::Verdicts::ruled_anew`]): their
+    /// Compares a tree with the same one ruled again ([`crate::Verdicts::ruled_anew`]): their
     /// entries are the same, in the same order.
     pub fn new(before: &Tree, after: &Tree) -> Self {
         let mut folders = HashMap::new();

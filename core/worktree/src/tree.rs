@@ -1,4 +1,4 @@
-//! What lies in a working tree, and the verdict on each path.
+//! What is in a working tree, and the verdict on each path.
 
 use crate::size::Bytes;
 use crate::{FileStats, Worktree};
@@ -15,7 +15,7 @@ use std::collections::BTreeSet;
 pub enum State {
     /// Untracked, and `git add --all` would take it.
     Candidate,
-    /// Untracked, and a rule keeps it out.
+    /// Untracked, and a rule ignores it.
     Ignored,
     /// In git's index; rules don't apply.
     Tracked,
@@ -75,7 +75,7 @@ pub struct Tree {
 }
 
 impl Tree {
-    /// What lies on disk in the folders on the way to these paths, and in the folders in those that
+    /// What is on disk in the folders on the way to these paths, and in the folders in those that
     /// are `wanted` by name: what may tell what the paths belong to. All counts as tracked, without
     /// sizes; what can't be read tells nothing.
     pub fn around<'p>(

@@ -34,7 +34,7 @@ pub enum RuleStatus {
         /// And line.
         line: u32,
     },
-    /// It is an exception for what lies in a folder that is shut.
+    /// It is an exception for what is in a folder that is shut.
     CannotWork {
         /// That folder.
         folder: RepoPathBuf,
@@ -43,7 +43,7 @@ pub enum RuleStatus {
         /// And line.
         line: u32,
     },
-    /// It keeps out the file that it stands in.
+    /// It ignores the file that it is in.
     SwallowsItsFile,
     /// All that it matches is tracked already.
     OnlyTracked {
@@ -55,7 +55,7 @@ pub enum RuleStatus {
         /// Why.
         because: NearReason,
         /// What may have been meant.
-        mended: BString,
+        corrected: BString,
         /// Its form leaves no doubt.
         sure: bool,
     },
@@ -97,7 +97,7 @@ pub struct RuleUsage {
     pub list: Arc<RuleList>,
     /// Its snapshot there.
     pub at: usize,
-    /// What it decides about now; for an exception, what it lets in.
+    /// What it decides about now; for an exception, what it re-includes.
     pub catches: FileStats,
     /// What it comes to.
     pub status: RuleStatus,
@@ -296,7 +296,7 @@ fn add_idle(snapshot: &Snapshot, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) ->
     Ok(())
 }
 
-/// Whether a rule shuts a folder above an entry: one that stands elsewhere than in the entry
+/// Whether a rule shuts a folder above an entry: one that is elsewhere than in the entry
 /// itself.
 fn is_shut_above(entry: &Entry) -> bool {
     entry.ruling.as_ref().is_some_and(|ruling| {
@@ -320,7 +320,7 @@ fn shut_folder<'p>(ruling: &Ruling, path: &'p RepoPath) -> Option<&'p RepoPath> 
 struct Last<'l> {
     /// For each pattern, the last rule that has it.
     of_text: HashMap<&'l BStr, usize, FixedState>,
-    /// The last rule that matches the file itself that they stand in, or a folder above it, if git
+    /// The last rule that matches the file itself that they are in, or a folder above it, if git
     /// doesn't track that.
     on_file: Option<usize>,
 }
@@ -544,7 +544,7 @@ fn missed(
             let (at, because, rule) = of_case[nth as usize];
             missed.entry(*at).or_insert_with(|| RuleStatus::Misread {
                 because: *because,
-                mended: rule.text.clone(),
+                corrected: rule.text.clone(),
                 sure: false,
             });
         }
@@ -638,9 +638,9 @@ fn misread(rule: &Rule) -> Option<RuleStatus> {
     let sure = !rule.text.ends_with(b"\\ ");
     misreadings(rule)
         .next()
-        .map(|(because, mended)| RuleStatus::Misread {
+        .map(|(because, corrected)| RuleStatus::Misread {
             because,
-            mended,
+            corrected,
             sure,
         })
 }
@@ -770,8 +770,8 @@ mod tests {
         assert_eq!(line(6).2, overridden);
         assert_eq!(line(8), (1, 5, RuleStatus::Works));
         let misread = line(9).2;
-        let is_meant = |mended: &BString| *mended == "Library/";
-        assert!(matches!(&misread, RuleStatus::Misread { mended, .. } if is_meant(mended)));
+        let is_meant = |corrected: &BString| *corrected == "Library/";
+        assert!(matches!(&misread, RuleStatus::Misread { corrected, .. } if is_meant(corrected)));
         assert_eq!(told("in/.gitignore", 2).2, RuleStatus::SwallowsItsFile);
     }
 }

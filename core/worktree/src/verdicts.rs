@@ -140,7 +140,7 @@ impl<'a> Verdicts<'a> {
         }
     }
 
-    /// Whether a path is a git folder or lies in one: no rule is needed to keep it out.
+    /// Whether a path is a git folder or is in one: no rule is needed to ignore it.
     pub fn is_gits_own(&self, path: &RepoPath) -> bool {
         let case = self.snapshot.case();
         let mut parts = path.bare().split_str("/");
@@ -156,7 +156,7 @@ impl<'a> Verdicts<'a> {
     pub fn states(&self, tree: &Tree) -> Result<Vec<State>> {
         let parts = tree.entries.par_chunks(ENTRIES_A_PART);
         let states = parts.map(|part| {
-            // Neighbours lie in one folder.
+            // Neighbours are in one folder.
             let mut here: Option<(&RepoPath, Arc<Folder>)> = None;
             part.iter()
                 .map(|entry| self.state(entry, &mut here))
@@ -166,7 +166,7 @@ impl<'a> Verdicts<'a> {
     }
 
     /// A tree that was walked, with the verdicts and rulings that these give. For what the rules
-    /// let in anew to be there, the walk must have gone into ignored folders.
+    /// let in again to be there, the walk must have gone into ignored folders.
     ///
     /// # Errors
     /// If an ignore file can't be read.
@@ -332,7 +332,7 @@ impl<'a> Verdicts<'a> {
         })
     }
 
-    /// Whether a link lies there; the folders on the way are none.
+    /// Whether a link is there; the folders on the way are none.
     fn is_link(&self, path: &BStr) -> bool {
         self.snapshot.root.kind_below(path) == Some(FileKind::Link)
     }
@@ -343,7 +343,7 @@ fn is_for_every_folder(rule: &Rule) -> bool {
     [&b"!*/"[..], b"!**/"].contains(&rule.text.as_slice())
 }
 
-/// The folder that a path lies in, without a slash at its end. Of a path that ends in a slash,
+/// The folder that a path is in, without a slash at its end. Of a path that ends in a slash,
 /// itself.
 fn parent(path: &RepoPath) -> &BStr {
     if path.is_folder() {

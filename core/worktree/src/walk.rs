@@ -150,7 +150,7 @@ impl Tree {
 /// What a walk found.
 #[derive(Default)]
 struct Found {
-    /// What lies right in a folder stands together, sorted.
+    /// What is right in a folder stands together, sorted.
     entries: Vec<Entry>,
     /// The folders, in no order, each with where its entries stand.
     folders: Vec<(RepoPathBuf, Range<u32>)>,
@@ -244,7 +244,7 @@ fn tracked(snapshot: &Snapshot, options: &WalkOptions, index: &Index) -> Vec<Ent
     parts.flatten().collect()
 }
 
-/// How many tracked paths are looked at together: neighbours lie in one folder, which is opened
+/// How many tracked paths are looked at together: neighbours are in one folder, which is opened
 /// once.
 const TRACKED_A_PART: usize = 256;
 
@@ -298,10 +298,10 @@ struct Folder {
 const ATTRIBUTES: &str = ".gitattributes";
 
 /// Why a FIFO in its snapshot is told.
-const WAITS: &str = "it is no file, and git would wait for ever to read it";
+const WAITS: &str = "it is not a file, and git would wait forever to read it";
 
 impl Tree {
-    /// A file of attributes that git would wait for ever to read, if it is asked about attributes
+    /// A file of attributes that git would wait forever to read, if it is asked about attributes
     /// here.
     pub fn endless_attributes(&self, snapshot: &Snapshot) -> Option<PathBuf> {
         let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
@@ -309,7 +309,7 @@ impl Tree {
     }
 }
 
-/// What holds for all that lies in a folder.
+/// What holds for all that is in a folder.
 struct Around<'o> {
     open: &'o OpenFolder,
     chain: &'o Chain,
@@ -487,7 +487,7 @@ impl<'a> Walk<'a> {
             || is_folder && under.starts_with(path) && under.get(path.len()) == Some(&b'/')
     }
 
-    /// An entry; `open` is the folder that a file or a link lies in.
+    /// An entry; `open` is the folder that a file or a link is in.
     fn entry(
         &self,
         path: RepoPathBuf,

@@ -1,4 +1,4 @@
-//! The working tree: where it lies, and the one way to what lies in it.
+//! The working tree: where it is, and the one way to what is in it.
 
 use crate::{Error, Result, io_error_at};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
@@ -83,7 +83,7 @@ impl Worktree {
         }
     }
 
-    /// The files of rules that lie outside the tree or in git's folder, each with how git prints it
+    /// The files of rules that are outside the tree or in git's folder, each with how git prints it
     /// and whom it is for, the weakest first.
     pub(crate) fn sources_elsewhere(&self) -> Vec<(PathBuf, BString, RuleScope)> {
         let personal = self.personal.iter();

@@ -135,10 +135,10 @@ impl Accept {
         match &self.because {
             Some(because) if !because.trim().is_empty() => Ok(because.clone()),
             None if context.is_interactive() => {
-                let said = ask::text("Why is it all right?")?;
+                let said = ask::text("Why is this OK?")?;
                 said.context("without a reason, nothing is accepted")
             }
-            _ => bail!("an acceptance needs a reason\n  say it with --because"),
+            _ => bail!("an acceptance needs a reason\n  give it with --because"),
         }
     }
 

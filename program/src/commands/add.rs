@@ -24,7 +24,7 @@ use std::process::ExitCode;
 /// Write a rule where it belongs, after showing its effect
 #[derive(Args)]
 pub struct Add {
-    /// Patterns, as they are to stand in an ignore file; one that starts with `-` goes behind `--`
+    /// Patterns, as they are to be in an ignore file; one that starts with `-` goes behind `--`
     #[arg(required_unless_present_any = ["like", "contents_of"])]
     patterns: Vec<String>,
     /// Make the pattern from this file
@@ -33,7 +33,7 @@ pub struct Add {
     /// How much a pattern made from a file catches
     #[arg(long, value_enum, requires = "like")]
     width: Option<WidthArg>,
-    /// Keep this folder and drop what comes to lie in it
+    /// Keep this folder and drop what comes to be in it
     #[arg(
         long,
         value_name = "FOLDER",
@@ -58,7 +58,7 @@ enum WidthArg {
     Name,
     /// Every file with that extension
     Type,
-    /// The folder that it lies in
+    /// The folder that it is in
     Folder,
 }
 
@@ -124,7 +124,7 @@ impl Add {
             let proposed = Proposed::new(snapshot, &target.source, &pattern);
             if target.holds(pattern.as_bstr()) {
                 let file = &target.source.shown;
-                note(context, &format!("`{pattern}` stands in {file} already"))?;
+                note(context, &format!("`{pattern}` is already in {file}"))?;
             } else if let Some(by) = proposed.covered_by(snapshot.tree()?)? {
                 let by = text::ruling(&by);
                 note(context, &format!("`{pattern}` is covered already by {by}"))?;
@@ -186,7 +186,7 @@ impl Add {
         let base = target.source.base.as_bstr();
         let Some(below) = path.strip_prefix(base.as_bytes()) else {
             bail!(
-                "{} lies outside {}\n  choose another --in",
+                "{} is outside {}\n  choose another --in",
                 shown(path.as_bstr()),
                 shown(base)
             );
@@ -210,7 +210,7 @@ impl Add {
             return Ok(Some(pick(&rows, offers)?));
         }
         if !context.for_people {
-            bail!("which of the widths?\n  say --width file, name, type or folder");
+            bail!("how wide should the rule be?\n  use --width file, name, type or folder");
         }
         put!("{rows}")?;
         let width = Paint::Type.on("--width");
@@ -315,6 +315,6 @@ fn word(breadth: Breadth, is_folder: bool) -> &'static str {
         (Breadth::Name, _) => "this name anywhere",
         (Breadth::Type, _) => "this type",
         (Breadth::Folder, false) => "this folder",
-        (Breadth::Folder, true) => "the folder it lies in",
+        (Breadth::Folder, true) => "the folder it is in",
     }
 }

@@ -265,7 +265,7 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
         );
     }
     if result.is_complete() {
-        Paint::Good.on("nothing found that should not be tracked")
+        Paint::Good.on("nothing found that shouldn't be committed")
     } else {
         Paint::Warn.on("nothing found in what was scanned")
     }
@@ -278,7 +278,7 @@ const NARROW: usize = 100;
 const BELOW: &str = "      ";
 
 impl Checked<'_> {
-    /// Findings of one level and class: a line for each, and what mends those that `tidy` can't.
+    /// Findings of one level and class: a line for each, and what fixes those that `tidy` can't.
     fn text_of_group(&self, group: &[Finding], text: &mut String) -> Result<()> {
         let (level, class) = (group[0].level, group[0].class());
         let (level, class) = (level_paint(level).on(level), class_paint(class).on(class));
@@ -298,7 +298,7 @@ impl Checked<'_> {
         let rows: Vec<&str> = rows.lines().collect();
         let widest = rows.iter().map(|row| measure_text_width(row)).max();
         let widest = widest.unwrap_or_default() + 2;
-        // What is said of one stands beside its row where that is wide enough, else below.
+        // What is said of one is beside its row where that is wide enough, else below.
         let fits = |finding: &Finding| {
             width().is_none_or(|width| widest + measure_text_width(&what(finding)) <= width)
         };
@@ -324,7 +324,7 @@ impl Checked<'_> {
         Ok(())
     }
 
-    /// What is said below a finding's line: all that is known of it, and what mends it. What mends
+    /// What is said below a finding's line: all that is known of it, and what fixes it. What fixes
     /// several in a row, is said below the last of them.
     fn text_below(
         &self,
@@ -349,14 +349,14 @@ impl Checked<'_> {
                 writeln!(text, "      {in_it} {}{id}", text::place(also))?;
             }
         }
-        let mend = text::remedy(finding);
-        let is_last = next.is_none_or(|next| text::remedy(next) != mend);
+        let fix = text::remedy(finding);
+        let is_last = next.is_none_or(|next| text::remedy(next) != fix);
         if matches!(finding.remedy, Remedy::ByHand(_)) && is_last || self.verbose {
-            let mend = format!("mend: {mend}");
+            let fix = format!("fix: {fix}");
             let room = width().map_or(usize::MAX, |width| width.saturating_sub(BELOW.len()));
-            for (nth, line) in textwrap::wrap(&mend, room).iter().enumerate() {
-                match line.strip_prefix("mend:").filter(|_| nth == 0) {
-                    Some(rest) => writeln!(text, "{BELOW}{}{rest}", Paint::Good.on("mend:"))?,
+            for (nth, line) in textwrap::wrap(&fix, room).iter().enumerate() {
+                match line.strip_prefix("fix:").filter(|_| nth == 0) {
+                    Some(rest) => writeln!(text, "{BELOW}{}{rest}", Paint::Good.on("fix:"))?,
                     None => writeln!(text, "{BELOW}{line}")?,
                 }
             }
@@ -400,7 +400,7 @@ impl Checked<'_> {
         text += &self.text_of_accepted();
         if self.with_ids {
             let command = Paint::Type.on("redshank accept ID --because REASON");
-            let what_for = Paint::Quiet.on("records that one is all right");
+            let what_for = Paint::Quiet.on("records that one is OK");
             writeln!(text, "{command}  {what_for}")?;
         }
         let by_tidy = self
@@ -411,8 +411,8 @@ impl Checked<'_> {
             .count();
         if by_tidy > 0 {
             let command = Paint::Type.on("redshank tidy");
-            let mends = format!("mends {by_tidy} of them, and can be undone");
-            writeln!(text, "{command}  {}", Paint::Quiet.on(mends))?;
+            let fixes = format!("fixes {by_tidy} of them, and can be undone");
+            writeln!(text, "{command}  {}", Paint::Quiet.on(fixes))?;
         }
         Ok(text)
     }

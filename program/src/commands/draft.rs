@@ -167,8 +167,8 @@ impl Draft {
             .find(|pattern| !all.iter().any(|one| one.has_rule(pattern)))
         {
             bail!(
-                "no template has the rule `{pattern}`\n  give it as `redshank templates show \
-                 NAME` writes it"
+                "no template has the rule `{pattern}`\n  write it as `redshank templates show \
+                 NAME` does"
             );
         }
         if let Some(explain) = self.explain {
@@ -222,7 +222,7 @@ impl Draft {
         }
         for label in &draft.stale {
             notes.push(format!(
-                "a newer `{}` has come; --refresh brings it in",
+                "there is a newer `{}`; --refresh brings it in",
                 shown(label.as_bstr())
             ));
         }

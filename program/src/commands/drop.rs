@@ -15,7 +15,7 @@ use std::process::ExitCode;
 /// Take a rule out, after showing what that does
 #[derive(Args)]
 pub struct Drop {
-    /// Patterns, as they stand in the file; one that starts with `-` goes behind `--`
+    /// Patterns, as they are in the file; one that starts with `-` goes behind `--`
     #[arg(required = true, add = values::rules())]
     patterns: Vec<String>,
     #[command(flatten)]

@@ -41,7 +41,7 @@ pub struct Files {
         conflicts_with = "z"
     )]
     tree: Option<usize>,
-    /// Check that every candidate lies below this folder, instead; those that don't are listed
+    /// Check that every candidate is below this folder, instead; those that don't are listed
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"])]
     under: Option<OsString>,
     /// End every path with a NUL, and write it byte for byte
@@ -122,14 +122,14 @@ impl Files {
 }
 
 impl Files {
-    /// The folders that were asked for, below the one that the person stands in.
+    /// The folders that were asked for, below the one that the person is in.
     fn folders(&self, context: &Context) -> Result<Vec<RepoPathBuf>> {
         let mut folders = Vec::new();
         for folder in &self.folders {
             let folder = context.resolve_folder(folder)?;
             if *folder != *context.prefix && !folder.is_within(&context.prefix) {
                 bail!(
-                    "{} lies outside the folder you are in\n  go there, or name it with --root",
+                    "{} is outside the folder you are in\n  go there, or name it with --root",
                     shown(&folder)
                 );
             }
@@ -230,7 +230,7 @@ struct Folders<'a> {
 }
 
 struct FolderRow {
-    /// From the folder that was asked about; the top for what lies right in it.
+    /// From the folder that was asked about; the top for what is right in it.
     path: RepoPathBuf,
     /// Where the last part of the path starts.
     name_at: usize,
@@ -296,7 +296,7 @@ impl<'a> Folders<'a> {
     }
 }
 
-/// The name of the folder that an entry lies in, further down; none if it lies right there. A
+/// The name of the folder that an entry is in, further down; none if it is right there. A
 /// folder that wasn't entered lies where it is.
 fn folder_name_at(entry: &Entry, at: usize) -> Option<&BStr> {
     let rest = &entry.path[at..];

@@ -94,12 +94,12 @@ impl Report for HookReport<'_> {
                 Paint::Type.on("redshank hook on")
             ),
             HookStatus::On => format!("{installed}: {path}\n"),
-            HookStatus::Beside => format!("{installed}, then your own hook runs: {path}\n"),
+            HookStatus::Beside => format!("{installed}; your own hook runs after it: {path}\n"),
         };
         if self.status != HookStatus::Off && !self.is_executable {
             text = format!(
                 "{}: {path}\n  {} lets git run it\n",
-                Paint::Warn.on("the pre-commit hook isn't executable, so git passes it over"),
+                Paint::Warn.on("the pre-commit hook isn't executable, so git skips it"),
                 Paint::Type.on(format!("chmod +x {path}"))
             );
         }
@@ -107,8 +107,8 @@ impl Report for HookReport<'_> {
             text += &format!("{}\n", Paint::Good.on("pushes are checked, too"));
         }
         if self.status != HookStatus::Off && self.hook.shared {
-            let hint = "the hooks folder is a part of the repository: what you commit there is \
-                        for everyone";
+            let hint = "the hooks folder is part of the repository: what you commit there is \
+             for everyone";
             text += &format!("  {}\n", Paint::Quiet.on(hint));
         }
         Ok(text)

@@ -17,7 +17,7 @@ impl Live {
     )]
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         if !std::io::stdin().is_terminal() || !std::io::stdout().is_terminal() {
-            bail!("a full-screen view needs a terminal\n  `redshank try PATTERN` tells the same");
+            bail!("a full-screen view needs a terminal\n  `redshank try PATTERN` shows the same");
         }
         let context = Context::find(args, OutputFormat::Text)?;
         context.recover(true)?;

@@ -68,15 +68,18 @@ pub enum Command {
     Demo(demo::Demo),
 }
 
-/// Runs the command. If somebody else changed meanwhile what it was to change, it starts anew: what
+/// Runs the command. If somebody else changed meanwhile what it was to change, it starts again: what
 /// it shows, and what it writes, comes from what is there.
 pub fn run(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     for _ in 0..STARTS {
         match run_once(command, args) {
             Err(error) if is_overtaken(&error) => {
                 let said = format!("{error:#}");
-                eputln!("{}; starting anew", said.lines().next().unwrap_or_default());
-                // Not in step with whoever else starts anew.
+                eputln!(
+                    "{}; starting again",
+                    said.lines().next().unwrap_or_default()
+                );
+                // Not in step with whoever else starts again.
                 let wait = u64::from(std::process::id() % 7 + 1);
                 std::thread::sleep(Duration::from_millis(wait));
             }
@@ -86,7 +89,7 @@ pub fn run(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     run_once(command, args)
 }
 
-/// How often a command starts anew before it gives up.
+/// How often a command starts again before it gives up.
 const STARTS: u32 = 30;
 
 fn is_overtaken(error: &anyhow::Error) -> bool {

@@ -89,7 +89,7 @@ fn say_muted(path: &BStr) -> Result<()> {
     putln!("{name}: git sees no changes to it here; {back} brings them back")?;
     if hidden_changes::holds_settings(path.into()) {
         let hint =
-            "a file of your own beside it, kept out by a rule, never collides with the shared one";
+            "a file of your own beside it, ignored by a rule, never collides with the shared one";
         putln!("  {}", Paint::Quiet.on(hint))?;
     }
     Ok(())
@@ -147,7 +147,7 @@ fn status(muted: &Muted) -> Cell {
         }
         (false, true) => "changed upstream: unmute it to get the change",
         (true, false) => "changed here",
-        (false, false) => "as git has it: nothing is hidden",
+        (false, false) => "nothing is hidden",
     };
     let paint = if muted.changed_upstream {
         Paint::Warn

@@ -137,10 +137,10 @@ fn last_line(has_journal: bool, is_change: bool, written: bool) -> String {
             format!("nothing was written; {write} writes it")
         }
         (true, true) if has_journal => {
-            format!("{done}; {} takes it back", Paint::Type.on("redshank undo"))
+            format!("{done}; {} undoes it", Paint::Type.on("redshank undo"))
         }
-        (true, true) => format!(
-            "{done}; this is not a repository yet, so taking it back means deleting the new lines"
-        ),
+        (true, true) => {
+            format!("{done}; this is not a repository yet, so undo it by deleting the new lines")
+        }
     }
 }

@@ -49,7 +49,7 @@ pub fn in_vain(
         new.iter().any(|new| new.as_ref() == rule)
     });
     let mut sentences: Vec<String> = new.filter_map(text::in_vain).collect();
-    // The same pattern may stand there already.
+    // The same pattern may be there already.
     let mut said = HashSet::new();
     sentences.retain(|sentence| said.insert(sentence.clone()));
     Ok(sentences)
@@ -64,7 +64,7 @@ pub fn as_pattern(typed: &str) -> Result<String> {
         );
     }
     if typed.contains(['\n', '\r']) {
-        bail!("a pattern is one line\n  give several as several arguments");
+        bail!("a pattern is one line\n  pass several as several arguments");
     }
     let mut pattern = typed.to_owned();
     if pattern.starts_with('#') {

@@ -142,19 +142,21 @@ fn text_of_file(rules: &[RuleUsage], top: &Path, text: &mut String) -> Result<()
 const MOST_IDLE: usize = 1000;
 
 /// What is wrong with a rule that can't do what it seems to: the line with a marker under the
-/// fault, and the mend.
+/// fault, and the fix.
 fn diagnosis(usage: &RuleUsage) -> Option<String> {
-    let mend = text::mend(&usage.status)?;
+    let fix = text::fix(&usage.status)?;
     let rule = text::pattern(usage.rule().text.as_bstr());
     let fault = match &usage.status {
-        RuleStatus::Misread { mended, .. } => difference(&rule, &text::pattern(mended.as_bstr())),
+        RuleStatus::Misread { corrected, .. } => {
+            difference(&rule, &text::pattern(corrected.as_bstr()))
+        }
         _ => whole(&rule),
     };
-    let mend = typed(&mend);
+    let fix = typed(&fix);
     let file = shown(usage.list.source.shown.as_bstr());
     let place = format!("{file}:{}", usage.rule().line);
     let line = marked_line(&place, &rule, fault);
-    Some(format!("{line}    {}; {mend}\n\n", text::status(usage)))
+    Some(format!("{line}    {}; {fix}\n\n", text::status(usage)))
 }
 
 /// A sentence with what can be typed in its colour.

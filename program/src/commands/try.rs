@@ -21,14 +21,14 @@ use std::process::ExitCode;
 /// The effect of patterns, without writing them
 #[derive(Args)]
 pub struct Try {
-    /// Patterns, as they would stand in an ignore file; `-` reads them from the standard input, one
+    /// Patterns, as they would be in an ignore file; `-` reads them from the standard input, one
     /// a line
     #[arg(required = true)]
     patterns: Vec<String>,
-    /// Try them on these paths only, existing or not; ends with 1 if one of them is not ignored
+    /// Try them on these paths only, existing or not; exits with 1 if one of them is not ignored
     #[arg(long, value_name = "PATH", num_args = 1..)]
     on: Vec<OsString>,
-    /// The folder whose ignore file they would stand in; without it, the top
+    /// The folder whose ignore file they would be in; without it, the top
     #[arg(long = "in", value_name = "FOLDER")]
     folder: Option<OsString>,
     /// How the answer is written
@@ -109,7 +109,7 @@ struct Tried<'a> {
     patterns: &'a [String],
     /// Which of them would do nothing, and why.
     in_vain: Vec<String>,
-    /// The rules that keep out already what they match.
+    /// The rules that ignore already what they match.
     keepers: Vec<String>,
     /// How many tracked files they match.
     tracked: u64,

@@ -27,7 +27,7 @@ pub struct Undo {
     /// All that the last `setup` did
     #[arg(long, conflicts_with_all = ["change", "list", "forget"])]
     setup: bool,
-    /// Leave files as they are that were changed since, and take back the rest
+    /// Leave files as they are that were changed since, and undo the rest
     #[arg(long, conflicts_with_all = ["list", "forget"])]
     keep_mine: bool,
     /// Bring back what files held, even those that were changed since; what they hold now is kept
@@ -59,7 +59,7 @@ impl Undo {
         if context.speaks() {
             put!("{}", text(&change, self.keep_mine))?;
         }
-        if !may(&context, "Take it back?", "redshank undo --yes")? {
+        if !may(&context, "Undo it?", "redshank undo --yes")? {
             return Ok(ExitCode::SUCCESS);
         }
         let if_edited = self.if_edited();
@@ -70,10 +70,10 @@ impl Undo {
         }
         if undone.left.is_empty() {
             if context.speaks() {
-                putln!("{}; all is as it was before", Paint::Good.on("taken back"))?;
+                putln!("{}; all is as it was before", Paint::Good.on("undone"))?;
             }
         } else {
-            putln!("{}, but for this:", Paint::Good.on("taken back"))?;
+            putln!("{}, but for this:", Paint::Good.on("undone"))?;
             let mut left = undone.left.iter();
             left.try_for_each(|left| putln!("  {}", left_over(left)))?;
         }
@@ -147,7 +147,7 @@ impl Undo {
 /// Whether somebody says so.
 fn may(context: &Context, question: &str, typed: &str) -> Result<bool> {
     if !context.args.yes && !context.is_interactive() {
-        bail!("nobody is here to ask, so nothing was changed\n  say `{typed}`");
+        bail!("no terminal to ask on, so nothing was changed\n  run `{typed}`");
     }
     let confirmed = context.confirm(question)?;
     if !confirmed {
@@ -195,7 +195,7 @@ fn forget(context: &Context, journal: &Journal, only: Option<u32>) -> Result<Exi
         .filter(|entry| only.is_none_or(|only| only == entry.number))
         .count();
     if context.speaks() {
-        putln!("{kept} changes are kept; none of them could be taken back any more")?;
+        putln!("{kept} changes are kept; none of them could be undone any longer")?;
     }
     let typed = only.map_or("redshank undo --forget --yes".to_owned(), |only| {
         format!("redshank undo --forget {only} --yes")
@@ -253,7 +253,7 @@ impl Listing for Changes<'_> {
 
 fn status(change: &Entry) -> &'static str {
     match change {
-        Entry { undone: true, .. } => "taken back",
+        Entry { undone: true, .. } => "undone",
         Entry { own: false, .. } => "somebody else's",
         Entry {
             cut_short: true, ..

@@ -285,7 +285,7 @@ fn a_rehearsal_works_wherever_the_repository_lies() {
 #[test]
 fn a_long_line_ends_in_an_answer() {
     // What it takes beside short lines is measured in benches/endless.py; here it must only not go
-    // on for ever.
+    // on forever.
     let nia = Person::with_repository();
     for (nth, unit) in [
         "--password=\"x",
@@ -403,7 +403,7 @@ fn nothing_that_is_printed_moves_the_cursor_or_turns_the_text() {
         format!("{template}\"{escaped}\" = 1\n{nasty}"),
     );
     all("templates that are none");
-    // JUnit stays XML, whatever stands in it.
+    // JUnit stays XML, whatever is in it.
     let said = nia.redshank(&["prove", "--format", "junit"]);
     if said.code < 2 {
         nia.writes("junit.xml", &said.out);

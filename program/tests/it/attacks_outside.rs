@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 const TIDY: [&str; 3] = ["tidy", "--apply", "--yes"];
 
-/// A folder beside the repository, and all that lies in it.
+/// A folder beside the repository, and all that is in it.
 fn victim(nia: &Person) -> PathBuf {
     let victim = nia.here().join("../victim");
     std::fs::create_dir_all(&victim).unwrap();
@@ -74,7 +74,7 @@ fn a_record_that_somebody_sent_along_is_never_acted_on_unasked() {
             record("begun", path, "worktree", &seal),
         );
         nia.writes(".git/redshank/journal/000001/file-0", "evil\n");
-        // At a terminal, too, where it would be taken back before anything else.
+        // At a terminal, too, where it would be undone before anything else.
         nia.redshank_at_a_terminal("tidy", &[("Do it?", "\r")]);
         nia.redshank(&["add", "*.tmp", "--write"]).fine();
         assert_eq!(nia.reads("README"), b"evil\n");

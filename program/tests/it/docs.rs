@@ -1,10 +1,10 @@
-//! Every command block of the README and the docs, run as it stands.
+//! Every command block of the README and the docs, run as it is.
 
 use crate::common::Person;
 use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
-/// Blocks that a reader types are ```sh; what stands behind that word is where else they belong.
+/// Blocks that a reader types are ```sh; what is behind that word is where else they belong.
 fn blocks(page: &str) -> String {
     let mut script = String::new();
     let mut is_in = false;

@@ -240,7 +240,7 @@ fn rules_explain_themselves_while_they_are_typed() {
     assert_eq!(why["uri"], client.uri(".gitignore"));
     assert_eq!(why["range"]["start"]["line"], 1);
     std::fs::remove_file(nia.here().join(".gitignore")).unwrap();
-    // What is wrong is mended at one key.
+    // What is wrong is corrected at one key.
     let actions = client.actions(".gitignore", 1, &wrong[1..2]);
     assert_eq!(actions[0]["title"], "Write `/out/c.o`");
     let edit = &actions[0]["edit"]["documentChanges"][0]["edits"][0];

@@ -429,7 +429,7 @@ fn what_must_not_go_out_is_needed_by_nobody() {
     );
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert_eq!(rows(&nia), [""; 0]);
-    // Neither is it missing in a clone, nor let in again by a draft.
+    // Neither is it missing in a clone, nor re-included by a draft.
     assert_eq!(
         nia.redshank(&["rehearse", "--format", "json"])
             .fine()

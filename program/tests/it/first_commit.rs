@@ -4,7 +4,7 @@ use crate::common::Person;
 use std::collections::BTreeSet;
 use std::path::Path;
 
-/// What the demo makes besides its sources and what belongs into the commit all the same.
+/// What the demo makes besides its sources and what belongs into the commit anyway.
 const WORK: [&str; 5] = [
     "exhibit/Lagoon/Assets/Textures.meta",
     "exhibit/Lagoon/Assets/Textures/mudflat.png",
@@ -85,7 +85,7 @@ fn the_first_commit_holds_every_source_and_nothing_else() {
 #[test]
 fn the_walk_ends_with_a_commit_and_says_what_stayed_out() {
     let mut nia = Person::new();
-    // The walk builds a part of the demo; where its tool chain is, may be said by these, or lie in
+    // The walk builds a part of the demo; where its tool chain is, may be said by these, or are in
     // the home folder.
     let home = std::path::PathBuf::from(std::env::var_os("HOME").unwrap());
     for (name, folder) in [("RUSTUP_HOME", ".rustup"), ("CARGO_HOME", ".cargo")] {

@@ -46,7 +46,7 @@ fn with_work(many: usize) -> Person {
     nia
 }
 
-/// Nothing is lost, git is content, and what was begun is taken back.
+/// Nothing is lost, git is content, and what was begun is undone.
 fn is_brought_back(nia: &Person, before: &(BTreeMap<PathBuf, Vec<u8>>, Vec<u8>), when: &str) {
     let said = nia.redshank(&["undo", "--yes"]);
     assert!(

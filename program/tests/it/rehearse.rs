@@ -10,7 +10,7 @@ fn rehearsed(person: &Person, words: &[&str]) -> Value {
         .json()
 }
 
-/// These facts of each thing that is new and not kept out.
+/// These facts of each thing that is new and not ignored.
 fn facts(run: &Value, names: &[&str]) -> Vec<Value> {
     let new = run["unruled"].as_array().unwrap().iter();
     new.map(|new| names.iter().map(|name| new[name].clone()).collect())

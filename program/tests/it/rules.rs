@@ -208,7 +208,7 @@ fn a_rule_that_cannot_work_is_shown_with_a_marker_under_the_fault_and_the_mend()
     );
     nia.writes("out/keep.c", "");
     let text = nia.redshank(&["rules"]).fine().out;
-    for (line, marker, mend) in [
+    for (line, marker, fix) in [
         (
             "1  target/ # build",
             "         ^^^^^^^^",
@@ -223,6 +223,6 @@ fn a_rule_that_cannot_work_is_shown_with_a_marker_under_the_fault_and_the_mend()
             .split_once(&shown)
             .unwrap_or_else(|| panic!("no {shown:?} in:\n{text}"))
             .1;
-        assert!(after.lines().next().unwrap().contains(mend), "{text}");
+        assert!(after.lines().next().unwrap().contains(fix), "{text}");
     }
 }

@@ -1,4 +1,4 @@
-//! Secrets as people leave them, told from what only looks like one: the corpus that lies in
+//! Secrets as people leave them, told from what only looks like one: the corpus that is in
 //! evidence/plants.toml, with values that are made up here.
 
 use crate::common::Person;
@@ -78,7 +78,7 @@ impl Values {
         }
     }
 
-    /// What stands in the corpus in braces: a kind, and perhaps an argument.
+    /// What is in the corpus in braces: a kind, and perhaps an argument.
     fn value(&mut self, kind: &str, argument: Option<&str>) -> String {
         let length = argument.and_then(|argument| argument.parse::<usize>().ok());
         match kind {
@@ -336,7 +336,7 @@ fn the_level_comes_from_where_a_secret_lies_what_it_is_and_where_it_leads() {
             .map(|(_, error)| *error);
         assert_eq!(is_error, Some(*level == "error"), "{path}");
     }
-    // A test's key that lies in the sources, too, is one that hurts.
+    // A test's key that is in the sources, too, is one that hurts.
     nia.writes(
         "tests/fixtures/same.pem",
         std::fs::read(nia.here().join("src/key.pem")).unwrap(),

@@ -18,7 +18,7 @@ fn too_early() -> Person {
     nia
 }
 
-/// Tidies, looks, takes it back, looks; git's own view is the same before and after.
+/// Tidies, looks, undoes it, looks; git's own view is the same before and after.
 #[track_caller]
 fn tidies_and_takes_it_back(nia: &Person, index: &str) {
     let view = || {

@@ -291,12 +291,12 @@ fn a_tidied_demo_has_nothing_left_to_tidy_and_a_second_time_changes_nothing() {
     );
     assert!(files == snapshot(&nia) && index == nia.reads(".git/index"));
     let found = nia.redshank(&["check", "--format", "json"]).json();
-    let mendable = |f: &serde_json::Value| f["remedy"].as_str().unwrap().ends_with("redshank tidy");
+    let fixable = |f: &serde_json::Value| f["remedy"].as_str().unwrap().ends_with("redshank tidy");
     assert!(
-        !found["findings"].as_array().unwrap().iter().any(mendable),
+        !found["findings"].as_array().unwrap().iter().any(fixable),
         "{found}"
     );
-    // Nothing that was tracked or lay there is gone.
+    // Nothing that was tracked or was there is gone.
     nia.redshank(&["undo", "--yes"]).fine();
     nia.git(&["fsck", "--strict"]);
     assert_eq!(nia.lists("tracked"), ["gateway/uplink-trace.log"]);

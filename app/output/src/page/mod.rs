@@ -35,7 +35,7 @@ pub struct Page<'a> {
     pub name: String,
     /// Whether it is a repository, and has a commit.
     pub standing: &'static str,
-    /// What lies there.
+    /// What is there.
     pub sums: FolderSum<'a>,
     /// The projects.
     pub projects: &'a [Project<'a>],
@@ -113,7 +113,7 @@ impl Page<'_> {
                 @if !self.standing.is_empty() { p.quiet { (self.standing) } }
                 p.lead {
                     "A commit of everything would hold " strong { (files(commit.files)) ", " (commit.size) }
-                    "; rules keep out " strong { (files(out.files)) ", " (out.size) } "."
+                    "; ignored: " strong { (files(out.files)) ", " (out.size) } "."
                 }
                 p { "Next: " code { (command) } " " span.quiet { (what_for) } }
             }
@@ -156,7 +156,7 @@ impl Page<'_> {
                     span.quiet { span.key.worry {} "a finding is about it" }
                 }
                 (map(measure, false))
-                p.caption { "What rules keep out" }
+                p.caption { "What is ignored" }
                 (map(measure, true))
             }
         };
@@ -211,7 +211,7 @@ impl Page<'_> {
                     thead { tr {
                         th scope="col" { "Folder" }
                         th.number scope="col" { "Files to commit" } th.number scope="col" { "Size" }
-                        th.number scope="col" { "Kept out" } th.number scope="col" { "Size" }
+                        th.number scope="col" { "Ignored" } th.number scope="col" { "Size" }
                     } }
                     tbody {
                         @for inner in self.sums.folders.iter().take(MOST) {
@@ -238,7 +238,7 @@ impl Page<'_> {
         html! {
             section aria-labelledby="projects" {
                 h2 #projects { "Projects" }
-                @if self.projects.is_empty() { p { "No project type was recognised." } }
+                @if self.projects.is_empty() { p { "No project type recognised." } }
                 @else {
                     div.scroll tabindex="0" role="region" aria-label="Table of projects" {
                         table {
@@ -271,7 +271,7 @@ impl Page<'_> {
             section aria-labelledby="findings" {
                 h2 #findings { "Findings" }
                 p {
-                    @if findings.is_empty() { span.good { "Nothing was found that should not be tracked." } }
+                    @if findings.is_empty() { span.good { "Nothing found that shouldn't be committed." } }
                     @else {
                         span.error.word { (sums.errors) " errors" } ", "
                         span.warning.word { (sums.warnings) " warnings" } ", " (sums.notes) " notes."
@@ -367,7 +367,7 @@ fn item(finding: &Finding) -> Markup {
             }
             p { (Said(text::message(finding))) }
             @if let Some(evidence) = text::evidence(finding) { p.quiet { (Said(evidence)) } }
-            p { span.good.word { "mend: " } (Said(text::remedy(finding))) }
+            p { span.good.word { "fix: " } (Said(text::remedy(finding))) }
             p.quiet { code { (finding.id) } " · " code { (finding.rule.to_string()) } }
         }
     }

@@ -1,5 +1,5 @@
 //! A treemap: each folder and file as large as it weighs. What a commit would hold and what rules
-//! keep out are two pictures, for the one would hide the other.
+//! ignore are two pictures, for the one would hide the other.
 
 use super::Said;
 use maud::{Markup, html};
@@ -25,7 +25,7 @@ pub enum Measure {
 pub struct Treemap<'a> {
     /// What the area of a cell stands for.
     pub measure: Measure,
-    /// Of what rules keep out, not of what a commit would hold.
+    /// Of what rules ignore, not of what a commit would hold.
     pub is_kept_out: bool,
     /// The paths that findings are about.
     pub worries: &'a HashSet<&'a RepoPath>,
@@ -68,7 +68,7 @@ impl Treemap<'_> {
         let (side, height) = if !self.is_kept_out {
             ("what a commit would hold", HEIGHT)
         } else {
-            ("what rules keep out", HEIGHT / 2.0)
+            ("what is ignored", HEIGHT / 2.0)
         };
         let whole = Rect::from_points(0.0, 0.0, WIDTH, height);
         if self.weight(self.stats_of(sum)) == 0 {
@@ -152,7 +152,7 @@ impl Treemap<'_> {
 
     fn of_folder(&self, folder: &FolderSum, area: Rect) -> Markup {
         let name = format!("{}/", shown(folder.path.name()));
-        // Nobody looks into what rules keep out whole, or what is a finding as a whole.
+        // Nobody looks into what rules ignore whole, or what is a finding as a whole.
         let is_whole = if self.is_kept_out {
             folder.to_commit.files == 0
         } else {
@@ -180,7 +180,7 @@ impl Treemap<'_> {
 
     fn of_cell(&self, name: &str, stats: FileStats, path: &RepoPath, area: Rect) -> Markup {
         let (class, what) = match (self.is_kept_out, self.worries.contains(path)) {
-            (true, _) => ("out", "kept out"),
+            (true, _) => ("out", "ignored"),
             (false, true) => ("worry", "to commit, and a finding is about it"),
             (false, false) => ("commit", "to commit"),
         };

@@ -139,7 +139,7 @@ impl Journal<'_> {
     }
 
     /// # Errors
-    /// If something stands in what is to be moved away that nothing makes again.
+    /// If something is in what is to be moved away that nothing makes again.
     fn may_move(&self, path: &BStr, untracked: &[BString]) -> Result<()> {
         Area::Worktree.open(self.worktree, path)?;
         let index = self.repository.index()?;

@@ -1,4 +1,4 @@
-//! What is to be changed, and what stood there when that was decided.
+//! What is to be changed, and what was there when that was decided.
 
 use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
@@ -83,7 +83,7 @@ impl FileChange {
     }
 }
 
-/// What lies at a path.
+/// What is at a path.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Content {
     /// Nothing.
@@ -98,7 +98,7 @@ pub enum Content {
 const LARGEST: u64 = 100 << 20;
 
 impl Content {
-    /// What lies at a path now.
+    /// What is at a path now.
     ///
     /// # Errors
     /// If it can't be read, or is neither a file nor a link.
@@ -120,7 +120,7 @@ impl Content {
     }
 }
 
-/// A hash of what lies somewhere.
+/// A hash of what is somewhere.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub(super) struct Digest(String);

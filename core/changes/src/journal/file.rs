@@ -22,7 +22,7 @@ pub(super) struct FileTransaction<'a> {
     store: &'a Root,
     number: u32,
     nth: usize,
-    /// Where it lies.
+    /// Where it is.
     root: Root,
     path: BString,
     before: Digest,
@@ -281,7 +281,7 @@ impl<'a> FileTransaction<'a> {
         .map_err(|error| io_error_at(&self.shown())(error))
     }
 
-    /// Clears the slots after the change was made or taken back: what is left there is kept
+    /// Clears the slots after the change was made or undone: what is left there is kept
     /// elsewhere, too.
     pub(super) fn clear(&self) -> Result<()> {
         for what in ["new", "back"] {

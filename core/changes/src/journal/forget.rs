@@ -11,7 +11,7 @@ use std::path::PathBuf;
 
 impl Journal<'_> {
     /// Forgets a change, or all of them, and frees what was kept of them. Nothing of them can be
-    /// taken back then. Gives what lies there and is not ours to delete.
+    /// undone then. Gives what is there and is not ours to delete.
     ///
     /// # Errors
     /// If the disk or git refuses.
@@ -61,7 +61,7 @@ impl Journal<'_> {
     fn clear(&self, store: &Root, number: u32, record: Option<&Record>) -> Result<Vec<PathBuf>> {
         let folder = entry(number);
         let mut left = Vec::new();
-        // The record goes last: as long as it stands, it says what else there is.
+        // The record goes last: as long as it is, it says what else there is.
         let mut names = store
             .list(folder.as_str().into())
             .map_err(self.disk(FOLDER))?;

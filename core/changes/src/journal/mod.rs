@@ -1,4 +1,4 @@
-//! Changes, and the way back. Before anything is changed, all that is needed to take it back is
+//! Changes, and the way back. Before anything is changed, all that is needed to undo it is
 //! safe on disk, in the git folder, where nothing of it is ever tracked or transferred; and what is
 //! replaced is still what was read.
 
@@ -30,7 +30,7 @@ const RECORD: &str = "record.json";
 /// No record is larger than this, in bytes: a million paths taken out of the index come to less.
 const LARGEST_RECORD: u64 = 1 << 30;
 
-/// Where the journal lies in the git folder.
+/// Where the journal is in the git folder.
 const FOLDER: &str = "redshank/journal";
 
 /// The journal of a repository.
@@ -40,14 +40,14 @@ pub struct Journal<'a> {
     git: Root,
 }
 
-/// A change that was made, or taken back.
+/// A change that was made, or undone.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Entry {
     /// Its number in the journal.
     pub number: u32,
     /// When, in seconds since 1970.
     pub time: u64,
-    /// It was taken back.
+    /// It was undone.
     pub undone: bool,
     /// The command that had done it.
     pub command: String,
@@ -118,8 +118,8 @@ impl<'a> Journal<'a> {
         Ok(self.records()?.iter().map(Known::entry).collect())
     }
 
-    /// What undoing that change would take back; without a number, the newest of this person's own
-    /// that was not taken back yet.
+    /// What undoing that change would undo; without a number, the newest of this person's own
+    /// that was not undone yet.
     ///
     /// # Errors
     /// If there is nothing, or the journal can't be read.
@@ -127,7 +127,7 @@ impl<'a> Journal<'a> {
         Ok(self.find(number)?.entry())
     }
 
-    /// The change of this person's own that was cut short and not taken back yet.
+    /// The change of this person's own that was cut short and not undone yet.
     ///
     /// # Errors
     /// If the journal can't be read.
@@ -158,7 +158,7 @@ impl<'a> Journal<'a> {
         Ok(Some((store, held)))
     }
 
-    /// The record of that number, or the newest of this person's own that was not taken back.
+    /// The record of that number, or the newest of this person's own that was not undone.
     fn find(&self, number: Option<u32>) -> Result<Known> {
         let (records, unreadable) = self.all_records()?;
         let foreign = records

@@ -53,11 +53,11 @@ pub(super) enum RecordState {
     Begun,
     /// All changes are made.
     Done,
-    /// All changes are taken back.
+    /// All changes are undone.
     Undone,
 }
 
-/// A file that was written. The nth one as it was lies beside the record, as `file-N`, if there was
+/// A file that was written. The nth one as it was is beside the record, as `file-N`, if there was
 /// one.
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -73,16 +73,16 @@ pub(super) struct FileRecord {
     /// Which file it was: its disk, and its number there. What is kept of it is a second name of
     /// it, where the disk has such; who had it open may have written into it since.
     pub(super) original: Option<(u64, u64)>,
-    /// What it was to hold waited beside it, for the journal lies on another disk.
+    /// What it was to hold waited beside it, for the journal is on another disk.
     pub(super) beside: bool,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct IndexRecord {
-    /// Hash of the index file as it was; it lies beside the record, as `index`.
+    /// Hash of the index file as it was; it is beside the record, as `index`.
     pub(super) before: String,
-    /// Hash of the one that took its worktree, which lies beside the record until then, as
+    /// Hash of the one that took its worktree, which is beside the record until then, as
     /// `index-new`.
     pub(super) written: String,
     /// The entries that were taken out.

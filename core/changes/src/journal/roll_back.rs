@@ -21,12 +21,12 @@ use std::path::PathBuf;
 /// The folder of the working tree that holds nothing but files of ours.
 const OWN_FOLDER: &str = ".redshank";
 
-/// What is done about a file that somebody changed after the change that is to be taken back.
+/// What is done about a file that somebody changed after the change that is to be undone.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum IfEdited {
-    /// Nothing is taken back at all.
+    /// Nothing is undone at all.
     Refuse,
-    /// It stays as it is now; all else is taken back.
+    /// It stays as it is now; all else is undone.
     Keep,
     /// It gets back what it held; what it holds now is kept in the journal.
     Replace,
@@ -41,12 +41,12 @@ pub struct Undone {
     pub left: Vec<NotRestored>,
 }
 
-/// Something that is not as it was before a change, though that was taken back.
+/// Something that is not as it was before a change, though that was undone.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotRestored {
     /// Relative to the top; of a person's own file, absolute.
     pub path: BString,
-    /// How it stands.
+    /// How it is.
     pub how: StandsAs,
 }
 
@@ -67,7 +67,7 @@ impl Journal<'_> {
     /// others, only the entries that were taken out come back, where their place is free.
     ///
     /// # Errors
-    /// If there is nothing to take back, a later change touches the same, or a file was changed
+    /// If there is nothing to undo, a later change touches the same, or a file was changed
     /// since and `if_edited` refuses (then nothing is touched).
     pub fn undo(&self, number: Option<u32>, if_edited: IfEdited) -> Result<Undone> {
         let Some((store, _lock)) = self.lock()? else {
@@ -94,7 +94,7 @@ impl Journal<'_> {
     /// Takes back a change of this person's own that was cut short, if there is one.
     ///
     /// # Errors
-    /// If it can't be taken back.
+    /// If it can't be undone.
     pub fn recover(&self) -> Result<Option<Undone>> {
         if self.cut_short()?.is_none() {
             return Ok(None);
@@ -329,7 +329,7 @@ impl Journal<'_> {
                 .missing(missing.iter().map(String::as_str))?
                 .is_empty();
         }
-        // The parts of a split index that lie elsewhere may be gone by now, and the saved one is
+        // The parts of a split index that are elsewhere may be gone by now, and the saved one is
         // only what it was.
         let is_sound = || std::fs::read(&saved).is_ok_and(|bytes| hash(&bytes) == index.before);
         let is_own = is.as_ref() == Some(&index.written) && is_whole && is_sound();
@@ -361,7 +361,7 @@ impl Journal<'_> {
     }
 }
 
-/// How often the index is read anew when others keep changing it.
+/// How often the index is read again when others keep changing it.
 const TRIES: u32 = 5;
 
 /// Something that was moved away.

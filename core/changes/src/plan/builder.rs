@@ -72,23 +72,23 @@ impl<'a> PlanBuilder<'a> {
         })
     }
 
-    /// Takes up what mends a finding; gives whether anything but a person can.
-    pub(super) fn mend(&mut self, finding: &Finding) -> Result<bool> {
+    /// Takes up what fixes a finding; gives whether anything but a person can.
+    pub(super) fn fix(&mut self, finding: &Finding) -> Result<bool> {
         self.claims.add(finding);
         let remedy = self.chosen(finding);
         match remedy.as_ref().unwrap_or(&finding.remedy) {
             Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
             Remedy::LetIn { folder, rule } => self.let_in(finding, folder, rule)?,
-            Remedy::Mend {
+            Remedy::Fix {
                 file,
                 line,
                 from,
                 with,
             } => {
-                self.edits.mend(file, *line, with.clone())?;
+                self.edits.fix(file, *line, with.clone())?;
                 self.widened = true;
                 let (from, with) = (from.clone(), with.clone());
-                self.step_on_rule(finding, StepKind::Mend { from, with });
+                self.step_on_rule(finding, StepKind::Fix { from, with });
             }
             Remedy::Attribute { line, is_storage } => {
                 self.add_attribute(finding, line, *is_storage)?;
@@ -130,7 +130,7 @@ impl<'a> PlanBuilder<'a> {
         })
     }
 
-    /// A line of the attributes by which git keeps line ends as LF in the repository, unless one
+    /// A line of the attributes by which git keeps line endings as LF in the repository, unless one
     /// says so, or otherwise, already.
     pub(super) fn keep_line_ends(&mut self) -> Result<()> {
         let Some(repository) = &self.snapshot.repository else {
@@ -151,7 +151,7 @@ impl<'a> PlanBuilder<'a> {
         let line: BString = "* text=auto".into();
         let rule = NewRule {
             pattern: line.clone(),
-            reason: "lines end in LF in the repository, whoever edits".to_owned(),
+            reason: "LF line endings in the repository for everybody".to_owned(),
             remake: None,
         };
         if self.edits.put_first(ATTRIBUTES.into(), rule)? {
@@ -197,7 +197,7 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    /// Lets a finding join a step that mends it, too. Several findings may stand for one file; it
+    /// Lets a finding join a step that fixes it, too. Several findings may stand for one file; it
     /// counts once.
     fn joins(&mut self, finding: &Finding, kind: &StepKind) -> bool {
         let Some(step) = self.steps.iter_mut().find(|step| step.kind == *kind) else {
@@ -226,7 +226,7 @@ impl<'a> PlanBuilder<'a> {
         }
     }
 
-    /// The same beside environment files that rules keep out already.
+    /// The same beside environment files that rules ignore already.
     pub(super) fn add_samples(&mut self) -> Result<()> {
         let entries = self.tree.to_commit();
         let folders: BTreeSet<&RepoPath> = entries.map(|entry| entry.path.folder()).collect();
@@ -242,7 +242,7 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
-    /// Beside an environment file that is kept out, others need its keys.
+    /// Beside an environment file that is ignored, others need its keys.
     fn add_sample(&mut self, path: &RepoPath, finding: Option<&String>) -> Result<()> {
         let exists = |path: &RepoPath| self.snapshot.root.is_there(path);
         let name = sample::name(path);
@@ -344,7 +344,7 @@ impl<'a> PlanBuilder<'a> {
         });
     }
 
-    /// Whether the rules that everyone has, with the ones to be added, keep a path out.
+    /// Whether the rules that everyone has, with the ones to be added, ignore a path.
     fn is_shut(&self, path: &RepoPath) -> Result<bool> {
         let chain = self.edits.rules_at(path.folder())?;
         Ok(chain.shuts(path.bare(), path.is_folder()).is_some())
@@ -377,7 +377,7 @@ impl<'a> PlanBuilder<'a> {
         let pattern = [b"!", exactly(&entry.path).as_slice()].concat();
         let rule = NewRule {
             pattern: pattern.into(),
-            reason: "tracked on purpose, though a rule here would keep it out".to_owned(),
+            reason: "tracked on purpose, though a rule matches it".to_owned(),
             remake: None,
         };
         if self.edits.add(IGNORE_FILE.into(), rule.clone())? {

@@ -104,7 +104,7 @@ impl Breach {
             StepKind::Ignore { pattern: own, .. } | StepKind::LetIn(own) => {
                 Some(own) == pattern.as_ref()
             }
-            StepKind::Mend { with, .. } => pattern.as_ref().is_some_and(|one| holds(with, one)),
+            StepKind::Fix { with, .. } => pattern.as_ref().is_some_and(|one| holds(with, one)),
             _ => false,
         });
         let findings = of_rule
@@ -146,10 +146,10 @@ fn is_as_meant(steps: &[Step], ruling: Option<&Ruling>) -> bool {
         // A rule that was read wrongly no longer decides.
         return steps
             .iter()
-            .any(|step| matches!(step.kind, StepKind::Mend { .. }));
+            .any(|step| matches!(step.kind, StepKind::Fix { .. }));
     };
     steps.iter().any(|step| match &step.kind {
-        StepKind::Mend { with, .. } => holds(with, &ruling.rule().text),
+        StepKind::Fix { with, .. } => holds(with, &ruling.rule().text),
         _ => false,
     })
 }

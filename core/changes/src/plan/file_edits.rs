@@ -17,8 +17,8 @@ const GENERAL: &str = "line endings";
 pub(super) struct FileEdits<'a> {
     snapshot: &'a Snapshot,
     files: BTreeMap<RepoPathBuf, FileEdit>,
-    /// The rules of ignore files with mended lines, by folder, without what is added.
-    mended: HashMap<RepoPathBuf, Arc<RuleList>>,
+    /// The rules of ignore files with corrected lines, by folder, without what is added.
+    corrected: HashMap<RepoPathBuf, Arc<RuleList>>,
     /// The rules that are added, by folder.
     growing: HashMap<RepoPathBuf, GrowingList>,
 }
@@ -30,7 +30,7 @@ struct FileEdit {
     /// What a new file starts with.
     start: Vec<u8>,
     /// Lines that are to read otherwise, by their number from 1.
-    mended: BTreeMap<u32, BString>,
+    corrected: BTreeMap<u32, BString>,
     /// Lines to put before all others, which may say otherwise.
     first: Vec<NewRule>,
     /// Lines to add.
@@ -42,12 +42,12 @@ struct FileEdit {
 
 impl FileEdit {
     /// What it is to hold without the lines to add.
-    fn with_mended(&self) -> Vec<u8> {
+    fn with_corrected(&self) -> Vec<u8> {
         let before = self.before.as_deref().unwrap_or(&self.start);
         let mut text = before.to_vec();
-        if !self.mended.is_empty() {
+        if !self.corrected.is_empty() {
             let lines = (1..).zip(before.lines_with_terminator());
-            let mended = lines.map(|(number, line)| match self.mended.get(&number) {
+            let corrected = lines.map(|(number, line)| match self.corrected.get(&number) {
                 Some(with) => {
                     let end = &line[line.trim_end_with(|c| c == '\n' || c == '\r').len()..];
                     [
@@ -59,13 +59,13 @@ impl FileEdit {
                 }
                 None => line.to_vec(),
             });
-            text = mended.collect::<Vec<_>>().concat();
+            text = corrected.collect::<Vec<_>>().concat();
         }
         text
     }
 
     fn after(&self) -> Vec<u8> {
-        let mut text = self.with_mended();
+        let mut text = self.with_corrected();
         if !self.first.is_empty() {
             let mut first = Vec::new();
             add_section(
@@ -85,7 +85,10 @@ impl FileEdit {
     }
 
     fn is_changed(&self) -> bool {
-        self.is_new || !self.mended.is_empty() || !self.first.is_empty() || !self.rules.is_empty()
+        self.is_new
+            || !self.corrected.is_empty()
+            || !self.first.is_empty()
+            || !self.rules.is_empty()
     }
 }
 
@@ -94,12 +97,12 @@ impl<'a> FileEdits<'a> {
         Self {
             snapshot,
             files: BTreeMap::new(),
-            mended: HashMap::new(),
+            corrected: HashMap::new(),
             growing: HashMap::new(),
         }
     }
 
-    /// The file as it stands, read when it is first asked for.
+    /// The file as it is, read when it is first asked for.
     fn file(&mut self, path: &RepoPath) -> Result<&mut FileEdit> {
         if !self.files.contains_key(path) {
             let before = match folder_of_ignore_file(path) {
@@ -154,8 +157,8 @@ impl<'a> FileEdits<'a> {
         let mut chain = Chain::new([]);
         let below = folder.parts().filter(|part| !part.is_top());
         for part in std::iter::once(RepoPath::top()).chain(below) {
-            let own = match self.mended.get(part) {
-                Some(mended) => Some(Arc::clone(mended)),
+            let own = match self.corrected.get(part) {
+                Some(corrected) => Some(Arc::clone(corrected)),
                 None => self.snapshot.own_rules(part)?,
             };
             let more = self
@@ -168,20 +171,20 @@ impl<'a> FileEdits<'a> {
         Ok(chain)
     }
 
-    /// Whether a line stands in a file already.
+    /// Whether a line is in a file already.
     pub(super) fn has_line(&mut self, path: &RepoPath, line: &BStr) -> Result<bool> {
         let held = self.file(path)?.before.as_deref().unwrap_or_default();
         Ok(held.lines().any(|known| known.trim() == line.as_bytes()))
     }
 
-    /// Writes a line anew; its end stays.
-    pub(super) fn mend(&mut self, path: &RepoPath, line: u32, with: BString) -> Result<()> {
+    /// Writes a line again; its end stays.
+    pub(super) fn fix(&mut self, path: &RepoPath, line: u32, with: BString) -> Result<()> {
         let file = self.file(path)?;
-        file.mended.insert(line, with);
+        file.corrected.insert(line, with);
         if let Some(folder) = folder_of_ignore_file(path) {
-            let (source, text) = (Source::of_folder(folder.to_owned()), file.with_mended());
+            let (source, text) = (Source::of_folder(folder.to_owned()), file.with_corrected());
             let rules = RuleList::parse(source, &text, self.snapshot.case());
-            self.mended.insert(folder.to_owned(), Arc::new(rules));
+            self.corrected.insert(folder.to_owned(), Arc::new(rules));
         }
         Ok(())
     }
@@ -238,13 +241,13 @@ mod tests {
     }
 
     #[test]
-    fn a_mended_line_keeps_its_end_and_its_neighbours() {
+    fn a_corrected_line_keeps_its_end_and_its_neighbours() {
         let mut edit = FileEdit {
             before: Some(b"/a/\r\n/b\r\nlast".to_vec()),
             ..FileEdit::default()
         };
-        edit.mended.insert(2, "/b/\n!/b/c".into());
-        edit.mended.insert(3, "/last/".into());
+        edit.corrected.insert(2, "/b/\n!/b/c".into());
+        edit.corrected.insert(3, "/last/".into());
         assert_eq!(edit.after().as_bstr(), "/a/\r\n/b/\r\n!/b/c\r\n/last/");
     }
 

@@ -28,11 +28,11 @@ pub enum StepKind {
         /// Large-file storage would take them instead, were a program for that set up.
         is_for_storage: bool,
     },
-    /// Adds a rule that lets a file in.
+    /// Adds a rule that re-includes a file.
     LetIn(BString),
     /// Writes a rule as it was meant.
-    Mend {
-        /// As it stands.
+    Fix {
+        /// As it is.
         from: BString,
         /// As it was meant.
         with: BString,
@@ -92,7 +92,7 @@ pub struct Step {
     pub path: RepoPathBuf,
     /// Why.
     pub reason: StepReason,
-    /// The ids of the findings that it mends; none for what rules keep out already.
+    /// The ids of the findings that it fixes; none for what rules ignore already.
     pub findings: Vec<String>,
     /// How much it concerns.
     pub stats: FileStats,
@@ -102,7 +102,7 @@ pub struct Step {
 pub struct Plan {
     /// In order.
     pub steps: Vec<Step>,
-    /// What only a person can mend.
+    /// What only a person can fix.
     pub left: Vec<Finding>,
     /// The changes that the steps come to.
     pub changes: Changes,
@@ -110,23 +110,23 @@ pub struct Plan {
     pub effect: Effect,
 }
 
-/// What a plan is to do beside mending findings.
+/// What a plan is to do beside fixing findings.
 #[derive(Default, Clone, Copy)]
 pub struct PlanOptions<'a> {
     /// What is generated and can be made again by these projects is moved out of the way.
     pub remove: Option<&'a Survey<'a>>,
-    /// Samples are written beside environment files that rules keep out already.
+    /// Samples are written beside environment files that rules ignore already.
     pub with_samples: bool,
     /// How files too large for git are dealt with, where somebody chose.
     pub large: Option<LargeFiles>,
-    /// git keeps line ends the same for everybody.
+    /// git keeps line endings the same for everybody.
     pub line_ends: bool,
 }
 
 /// How files too large for git are dealt with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LargeFiles {
-    /// Rules keep them out.
+    /// Rules ignore them.
     KeepOut,
     /// All files of their types go to large-file storage.
     StoreType,
@@ -174,13 +174,13 @@ impl Plan {
         findings: Vec<Finding>,
         options: PlanOptions,
     ) -> Result<(Self, Option<Breach>)> {
-        // Known before anything is moved, whatever mends it.
+        // Known before anything is moved, whatever fixes it.
         let needed = findings.iter().filter(|one| one.class() == Class::Needed);
         let needed = needed.map(|finding| finding.path.clone()).collect();
         let mut builder = PlanBuilder::new(snapshot, options, needed)?;
         // Rules as they were meant first; exceptions last, below the rules that they except from.
         let order = |finding: &Finding| match finding.remedy {
-            Remedy::Mend { .. } => 1,
+            Remedy::Fix { .. } => 1,
             Remedy::KeepOut(_) | Remedy::Attribute { .. } | Remedy::ByHand(_) => 2,
             Remedy::LetIn { .. } => 3,
         };
@@ -190,10 +190,10 @@ impl Plan {
         for finding in findings {
             for place in &finding.also {
                 if let Remedy::KeepOut(_) | Remedy::Attribute { .. } = place.remedy {
-                    builder.mend(place)?;
+                    builder.fix(place)?;
                 }
             }
-            if !builder.mend(&finding)? {
+            if !builder.fix(&finding)? {
                 left.push(finding);
             }
         }

@@ -1,4 +1,4 @@
-//! What may be moved out of the way: generated, kept out, and with a known way to be made again.
+//! What may be moved out of the way: generated, ignored, and with a known way to be made again.
 
 use crate::disk::io_error_at;
 use crate::{Result, removable};
@@ -10,7 +10,7 @@ use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{State, Tree};
 use redshank_worktree::{Class, FileStats};
 
-/// What rules keep out already and projects of the survey can make again: the path, and how.
+/// What rules ignore already and projects of the survey can make again: the path, and how.
 pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(RepoPathBuf, &'s str)> {
     let mut found: Vec<(RepoPathBuf, &str)> = Vec::new();
     for entry in tree.in_state(State::Ignored) {
@@ -27,7 +27,7 @@ pub(super) fn kept_out<'s>(tree: &Tree, survey: &'s Survey) -> Vec<(RepoPathBuf,
     found
 }
 
-/// How much lies there; nothing if it may not be moved away.
+/// How much is there; nothing if it may not be moved away.
 ///
 /// # Errors
 /// If it can't be read.

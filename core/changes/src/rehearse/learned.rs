@@ -11,7 +11,7 @@ use redshank_worktree::FileStats;
 use redshank_worktree::tree::{Entry, State, Tree};
 use std::collections::{BTreeMap, HashSet};
 
-/// Something new that no rule keeps out, and the rule that would.
+/// Something new that no rule ignores, and the rule that would.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Learned {
     /// A file, or a folder that is new as a whole; of several of one kind, the folder around them.
@@ -20,7 +20,7 @@ pub struct Learned {
     pub paths: Vec<RepoPathBuf>,
     /// How much.
     pub stats: FileStats,
-    /// The narrowest rule that keeps them out, as in an ignore file at the top.
+    /// The narrowest rule that ignores them, as in an ignore file at the top.
     pub rule: BString,
     /// Which template has that rule, if one does.
     pub template: Option<String>,
@@ -42,7 +42,7 @@ impl Learned {
             .collect()
     }
 
-    /// Whether its rule keeps out this path, too.
+    /// Whether its rule ignores this path, too.
     pub(super) fn would_take(&self, path: &RepoPath) -> bool {
         let rule = Rule::parse(&self.rule, 1, Case::Sensitive);
         rule.matches(path.bare(), path.is_folder())
@@ -72,7 +72,7 @@ pub struct RunContext<'s> {
     pub tree: &'s Tree,
     /// What is known of the projects.
     pub survey: &'s Survey<'s>,
-    /// What came; only what no rule keeps out counts.
+    /// What came; only what no rule ignores counts.
     pub came: &'s [&'s Entry],
     /// What was there before, and earlier runs of the same command left behind.
     pub left: &'s HashSet<&'s RepoPath>,
@@ -223,7 +223,7 @@ impl<'s> RunContext<'s> {
                 (entry, matched)
             })
             .collect();
-        // Where a tool's own place lies in a new folder, the rest of it is something else.
+        // Where a tool's own place is in a new folder, the rest of it is something else.
         let matched = new
             .iter()
             .filter_map(|(_, matched)| Some(matched.as_ref()?.0));

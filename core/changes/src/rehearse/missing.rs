@@ -1,4 +1,4 @@
-//! What lies here, is needed, and would not be in a clone.
+//! What is here, is needed, and would not be in a clone.
 
 use crate::Result;
 use bstr::ByteSlice;
@@ -22,7 +22,7 @@ pub struct Missing {
     pub path: RepoPathBuf,
     /// Why it is needed.
     pub reason: MissingReason,
-    /// The rule that keeps it out; none if it is only not staged.
+    /// The rule that ignores it; none if it is only not staged.
     pub ruling: Option<Ruling>,
 }
 
@@ -64,7 +64,7 @@ static TABLE: LazyLock<std::result::Result<Table, TableError>> =
 /// How much of a file is looked at, in bytes.
 const READ: u64 = 1 << 20;
 
-/// What the projects of a tree need, and what files of the next commit refer to, that lies here and
+/// What the projects of a tree need, and what files of the next commit refer to, that is here and
 /// is not in that commit: all of `git add --all`, or only what is staged. What a tool makes again,
 /// it makes in a clone, too.
 ///

@@ -41,11 +41,11 @@ pub struct PastRun {
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PastThing {
-    /// The rule that keeps it out, or would, as in the ignore file at the top.
+    /// The rule that ignores it, or would, as in the ignore file at the top.
     pub(super) rule: BString,
-    /// Where it lies, if no rule kept it out.
+    /// Where it is, if no rule kept it out.
     pub(super) path: Option<BString>,
-    /// How many files of the command's runs lay there, or how many a rule kept out of this one.
+    /// How many files were there of the runs of the command, or how many a rule ignored of this one.
     pub(super) files: u64,
 }
 
@@ -171,14 +171,14 @@ impl PastRun {
         bstr::join("\n", rules)
     }
 
-    /// Whether it left a path behind, or a folder above it, or what this rule would keep out.
+    /// Whether it left a path behind, or a folder above it, or what this rule would ignore.
     pub(super) fn made(&self, path: &RepoPath, rule: &Rule) -> bool {
         self.new_things().any(|(left, _)| {
             path.is_within(left) || path == left || rule.matches(left.bare(), left.is_folder())
         })
     }
 
-    /// What no rule kept out then: where it lies, and all about it.
+    /// What no rule ignored then: where it is, and all about it.
     pub(super) fn new_things(&self) -> impl Iterator<Item = (&RepoPath, &PastThing)> {
         self.things
             .iter()
@@ -186,7 +186,7 @@ impl PastRun {
     }
 }
 
-/// The git folder, opened, and where ours lies in it.
+/// The git folder, opened, and where ours is in it.
 fn own_folder(worktree: &Worktree) -> Result<Option<(Root, PathBuf)>> {
     let Some(repository) = &worktree.repository else {
         return Ok(None);

@@ -33,20 +33,20 @@ pub struct Run {
 /// What a run left behind.
 #[derive(Default)]
 pub struct RunDifference {
-    /// New, and kept out: by the rule, how much.
+    /// New, and ignored: by the rule, how much.
     pub ignored: Vec<(Ruling, FileStats)>,
-    /// New, and not kept out.
+    /// New, and not ignored.
     pub unruled: Vec<Learned>,
     /// Tracked files that it changed.
     pub changed: Vec<RepoPathBuf>,
-    /// Files that nothing keeps out, git doesn't track and no template knows: they were there before,
+    /// Files that nothing ignores, git doesn't track and no template knows: they were there before,
     /// and it changed them.
     pub rewritten: Vec<RepoPathBuf>,
-    /// What came and went while somebody looked, and no rule would have kept out.
+    /// What came and went while somebody looked, and no rule would have ignored.
     pub passing: Vec<RepoPathBuf>,
     /// The rules for what earlier runs of the same command left behind, and this one did not.
     pub not_again: Vec<BString>,
-    /// How many files lie in each of what came, and came earlier, that runs of the command made.
+    /// How many files are in each of what came, and came earlier, that runs of the command made.
     pub(super) of_runs: HashMap<RepoPathBuf, u64>,
 }
 
@@ -151,7 +151,7 @@ impl RunSnapshot {
         })
     }
 
-    /// The paths that were there before and that earlier runs left behind. Where more lies now than
+    /// The paths that were there before and that earlier runs left behind. Where more is now than
     /// they left, somebody else has been at it, and none of it counts.
     fn left_by(&self, earlier: &[&PastRun]) -> HashSet<&RepoPath> {
         let things = earlier.iter().flat_map(|run| run.new_things());
@@ -167,7 +167,7 @@ impl RunSnapshot {
         there.into_values().flatten().collect()
     }
 
-    /// What was seen, isn't there, wasn't before, and nothing would keep out.
+    /// What was seen, isn't there, wasn't before, and nothing would ignore.
     fn passing(
         &self,
         snapshot: &Snapshot,
@@ -190,7 +190,7 @@ impl RunSnapshot {
     }
 }
 
-/// The rules for what earlier runs left behind, nothing keeps out, and this run did not write.
+/// The rules for what earlier runs left behind, nothing ignores, and this run did not write.
 fn not_again(
     earlier: &[&PastRun],
     came: &[&Entry],
@@ -208,7 +208,7 @@ fn not_again(
     Ok(rules.into_iter().collect())
 }
 
-/// What each rule keeps out of these.
+/// What each rule ignores of these.
 fn by_rule<'e>(entries: impl Iterator<Item = &'e Entry>) -> Vec<(Ruling, FileStats)> {
     let mut by_rule: BTreeMap<(BString, u32), (Ruling, FileStats)> = BTreeMap::new();
     for entry in entries {

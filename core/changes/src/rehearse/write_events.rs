@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Bound;
 use std::time::Duration;
 
-/// What was seen of a path, or of all that lies in a folder.
+/// What was seen of a path, or of all that is in a folder.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct WriteEvent {
     /// When it was first written, from the start.

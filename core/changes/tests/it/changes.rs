@@ -199,13 +199,13 @@ proptest! {
                 prop_assert_eq!(&after.0[path], contents, "{}", path.display());
             }
         }
-        let mendable: Vec<RepoPathBuf> = ground
+        let fixable: Vec<RepoPathBuf> = ground
             .findings()
             .into_iter()
             .filter(|finding| !matches!(finding.remedy, Remedy::ByHand(_)))
             .map(|finding| finding.path)
             .collect();
-        prop_assert_eq!(mendable, Vec::<RepoPathBuf>::new(), "a tidied place has nothing left to tidy");
+        prop_assert_eq!(fixable, Vec::<RepoPathBuf>::new(), "a tidied place has nothing left to tidy");
         prop_assert!(ground.tidy().changes.is_empty(), "tidying twice changes nothing");
         ground.git(&["fsck", "--strict"]);
         if !plan.changes.is_empty() {

@@ -1,4 +1,4 @@
-//! Rules learned from random runs on random trees: the real git says what they keep out.
+//! Rules learned from random runs on random trees: the real git says what they ignore.
 
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;

@@ -23,7 +23,7 @@ struct Row {
     #[serde(default)]
     is_given_to_tests: bool,
     remake: Option<String>,
-    mend: Option<String>,
+    fix: Option<String>,
 }
 
 #[derive(Deserialize)]
@@ -70,9 +70,9 @@ fn finding(row: &Row, entry: &Entry) -> Finding {
     let cause = Cause::Said(row.title.clone());
     let made =
         Finding::on(entry, row.class, &row.name, row.level, cause).with_evidence(Evidence::Name);
-    match &row.mend {
+    match &row.fix {
         Some(words) => made.by_hand(ByHand::Said(words.clone())),
-        // What many keep on purpose isn't kept out unasked.
+        // What many keep on purpose isn't ignored unasked.
         None if row.level == Level::Note => {
             let remake = row.remake.clone().unwrap_or_default();
             made.by_hand(ByHand::IgnoreUnlessOnPurpose { remake })

@@ -17,31 +17,31 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             continue;
         };
         let fault = fault(scan, &entry.path, target.as_bstr())?;
-        findings.extend(fault.map(|(class, name, cause, mend)| {
+        findings.extend(fault.map(|(class, name, cause, fix)| {
             Finding::on(entry, class, name, Level::Warning, cause)
                 .with_evidence(Evidence::LinkTarget(target))
-                .by_hand(mend)
+                .by_hand(fix)
         }));
     }
     Ok(findings)
 }
 
-/// What is wrong with a link, and what mends it.
+/// What is wrong with a link, and what fixes it.
 type Fault = (Class, &'static str, Cause, ByHand);
 
 fn fault(scan: &ScanContext, link: &RepoPath, target: &BStr) -> Result<Option<Fault>> {
     if target.starts_with(b"/") {
-        let (cause, mend) = (Cause::AbsoluteLink, ByHand::MakeLinkRelative);
-        return Ok(Some((Class::Personal, "absolute-link", cause, mend)));
+        let (cause, fix) = (Cause::AbsoluteLink, ByHand::MakeLinkRelative);
+        return Ok(Some((Class::Personal, "absolute-link", cause, fix)));
     }
     let Some(path) = link.folder().resolve(target) else {
-        let (cause, mend) = (Cause::LinkOutside, ByHand::BringTargetIn);
-        return Ok(Some((Class::Needed, "link-outside", cause, mend)));
+        let (cause, fix) = (Cause::LinkOutside, ByHand::BringTargetIn);
+        return Ok(Some((Class::Needed, "link-outside", cause, fix)));
     };
     // Through another link it may lead anywhere; that one has its own finding.
     if matches!(scan.snapshot.root.meta_if_there(&path), Ok(None)) {
-        let (cause, mend) = (Cause::BrokenLink, ByHand::MendLink);
-        return Ok(Some((Class::Needed, "broken-link", cause, mend)));
+        let (cause, fix) = (Cause::BrokenLink, ByHand::FixLink);
+        return Ok(Some((Class::Needed, "broken-link", cause, fix)));
     }
     let answer = scan.verdicts.query(&path)?;
     Ok((answer.state == State::Ignored).then_some((

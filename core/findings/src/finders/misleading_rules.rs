@@ -21,10 +21,10 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     // That something else was meant is only likely where it would take no work away.
     let is_unlikely = |rule: &&RuleUsage| match &rule.status {
         RuleStatus::Misread {
-            mended,
+            corrected,
             sure: false,
             ..
-        } => takes_work(scan.survey, scan.tree, &rule.list.source.base, mended),
+        } => takes_work(scan.survey, scan.tree, &rule.list.source.base, corrected),
         _ => false,
     };
     let likely = shared.filter(|rule| !is_unlikely(rule));
@@ -49,32 +49,36 @@ fn on_rule(rule: &RuleUsage) -> Option<Finding> {
             by_hand(Class::Rule, "cannot-work", ByHand::NarrowShuttingRule)
         }
         RuleStatus::SwallowsItsFile => by_hand(Class::Needed, "ignore-file", ByHand::NarrowRule),
-        RuleStatus::Impossible { .. } => by_hand(Class::Rule, "impossible", ByHand::MendPattern),
+        RuleStatus::Impossible { .. } => by_hand(Class::Rule, "impossible", ByHand::FixPattern),
         RuleStatus::Misread {
-            mended, sure: true, ..
+            corrected,
+            sure: true,
+            ..
         } => {
             let text = rule.rule().text.as_bstr();
-            let remedy = Remedy::Mend {
+            let remedy = Remedy::Fix {
                 file: rule.list.source.shown.clone().into(),
                 line: rule.rule().line,
                 from: text.to_owned(),
-                with: mended_lines(text, mended.as_bstr()),
+                with: corrected_lines(text, corrected.as_bstr()),
             };
             Some(misleading(rule, Class::Rule, "misread").with_remedy(remedy))
         }
-        RuleStatus::Misread { mended, .. } => {
-            by_hand(Class::Rule, "misread", ByHand::SeeMeant(mended.clone()))
+        RuleStatus::Misread { corrected, .. } => {
+            by_hand(Class::Rule, "misread", ByHand::SeeMeant(corrected.clone()))
         }
     }
 }
 
-/// The rule that was meant, below the comment that stood behind it.
-fn mended_lines(text: &BStr, mended: &BStr) -> BString {
+/// The rule that was meant, below the comment that was behind it.
+fn corrected_lines(text: &BStr, corrected: &BStr) -> BString {
     match text.find(" #") {
-        Some(at) if text.starts_with(mended.as_bytes()) => {
-            [&text.as_bytes()[at + 1..], b"\n", mended].concat().into()
+        Some(at) if text.starts_with(corrected.as_bytes()) => {
+            [&text.as_bytes()[at + 1..], b"\n", corrected]
+                .concat()
+                .into()
         }
-        _ => mended.to_owned(),
+        _ => corrected.to_owned(),
     }
 }
 

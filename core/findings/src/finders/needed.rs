@@ -1,4 +1,4 @@
-//! Files that a fresh clone needs, kept out by a rule.
+//! Files that a fresh clone needs, ignored by a rule.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use redshank_templates::swallowed;

@@ -378,7 +378,7 @@ fn pointers(
         // Staged is the pointer; what it stands for may lie right here.
         let on_disk = || scan.snapshot.root.meta(path).ok();
         let is_here = || on_disk().is_some_and(|meta| meta.size > LONGEST_POINTER);
-        let (name, level, cause, mend) = match (stored.contains(path), is_pointer) {
+        let (name, level, cause, fix) = match (stored.contains(path), is_pointer) {
             (true, true) if is_here() => return None,
             (true, true) => (
                 "pointer-alone",
@@ -406,7 +406,7 @@ fn pointers(
             ),
             _ => return None,
         };
-        Some(Finding::on(entry, Class::Oversized, name, level, cause).by_hand(mend))
+        Some(Finding::on(entry, Class::Oversized, name, level, cause).by_hand(fix))
     });
     Ok(found.collect())
 }

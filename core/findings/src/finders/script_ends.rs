@@ -99,7 +99,7 @@ fn finding(ends: LineEnds, entry: &Entry) -> Finding {
     let remedy = Remedy::Attribute {
         line: NewRule {
             pattern: line.into(),
-            reason: "line ends that their interpreter can read, on every system".to_owned(),
+            reason: "line endings that their interpreter can read, on every system".to_owned(),
             remake: None,
         },
         is_storage: false,

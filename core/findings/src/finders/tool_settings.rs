@@ -24,7 +24,7 @@ struct Row {
     unless: Option<String>,
     level: Level,
     title: String,
-    mend: String,
+    fix: String,
 }
 
 #[derive(Deserialize)]
@@ -93,7 +93,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
                 .map(|entry| {
                     let cause = Cause::Said(row.title.clone());
                     let found = Finding::on(entry, Class::Needed, &row.name, row.level, cause);
-                    found.by_hand(ByHand::Said(row.mend.clone()))
+                    found.by_hand(ByHand::Said(row.fix.clone()))
                 }),
         );
     }

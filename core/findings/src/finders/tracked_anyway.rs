@@ -1,4 +1,4 @@
-//! Files that git tracks although a rule would keep them out.
+//! Files that git tracks although a rule would ignore them.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
@@ -46,7 +46,7 @@ fn names(ruling: &Ruling, entry: &Entry) -> bool {
 }
 
 /// The rule that says that it is there on purpose, and the folder whose ignore file takes it:
-/// behind the rule that would keep it out, for a deeper file is stronger.
+/// behind the rule that would ignore it, for a deeper file is stronger.
 fn exception(entry: &Entry, ruling: &Ruling) -> (RepoPathBuf, NewRule) {
     let folder = match ruling.source().scope {
         RuleScope::Folder => ruling.source().base.clone(),
@@ -56,7 +56,7 @@ fn exception(entry: &Entry, ruling: &Ruling) -> (RepoPathBuf, NewRule) {
     let pattern = [b"!", exactly(path).as_slice()].concat();
     let rule = NewRule {
         pattern: pattern.into(),
-        reason: "tracked on purpose, though a rule here would keep it out".to_owned(),
+        reason: "tracked on purpose, though a rule matches it".to_owned(),
         remake: None,
     };
     (folder, rule)

@@ -61,7 +61,7 @@ const HEAD: u64 = 16 << 10;
 impl ContentScan {
     /// Looks into every file of a scan.
     pub(crate) fn run(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
-        // What is made by tools and not tracked will be kept out as it is.
+        // What is made by tools and not tracked will be ignored as it is.
         let is_open = |entry: &&Entry| {
             let class = templates.class(entry);
             let goes_anyway = class == Some(Class::Generated);
@@ -119,7 +119,7 @@ fn add(
         }
         hash_map::Entry::Occupied(taken) => {
             let first = &mut findings[*taken.get()];
-            // The worst place comes first: one that git tracks, and not one that a rule keeps out.
+            // The worst place comes first: one that git tracks, and not one that a rule ignores.
             if (finding.level, Reverse(finding.state)) < (first.level, Reverse(first.state)) {
                 std::mem::swap(first, &mut finding);
                 first.also = std::mem::take(&mut finding.also);

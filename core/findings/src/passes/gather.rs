@@ -1,4 +1,4 @@
-//! Many findings of one kind with one remedy are told as one, wherever they lie.
+//! Many findings of one kind with one remedy are told as one, wherever they are.
 
 use crate::{Cause, Finding, Level, Remedy};
 use redshank_worktree::Class;
@@ -47,7 +47,7 @@ fn can_be_gathered(finding: &Finding) -> bool {
     let is_one_remedy = match finding.remedy {
         Remedy::ByHand(_) | Remedy::Attribute { .. } => true,
         Remedy::KeepOut(_) => finding.class() != Class::Secret,
-        Remedy::LetIn { .. } | Remedy::Mend { .. } => false,
+        Remedy::LetIn { .. } | Remedy::Fix { .. } => false,
     };
     !is_secret && is_plain && is_one_remedy && finding.accepted_until.is_none()
 }

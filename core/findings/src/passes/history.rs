@@ -138,7 +138,7 @@ impl Search<'_> {
             Err(error) => return self.error = Some(error),
         };
         for SecretFinding { finding, value } in hits {
-            // A value that stands in many versions of a file is one finding; a large file is one by
+            // A value that is in many versions of a file is one finding; a large file is one by
             // its path.
             let key = (finding.rule.clone(), finding.path.clone(), value);
             let known = self.hits.entry(key).or_insert(PastFinding {

@@ -149,7 +149,7 @@ fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
 
 #[test]
 fn near_misses_say_what_would_match() {
-    for (rule, path, because, mended) in [
+    for (rule, path, because, corrected) in [
         (
             "/Library/",
             "exhibit/Library/x",
@@ -188,7 +188,7 @@ fn near_misses_say_what_would_match() {
         let misses = near_misses(&chain, path.into());
         assert_eq!(misses.len(), 1, "{rule} on {path}");
         assert_eq!(misses[0].because, because, "{rule}");
-        assert_eq!(misses[0].mended, mended, "{rule}");
+        assert_eq!(misses[0].corrected, corrected, "{rule}");
     }
     let chain = Chain::new([list("", &["*.log".into(), "!x/".into()], Case::Sensitive)]);
     assert!(near_misses(&chain, "level.c".into()).is_empty());

@@ -38,7 +38,7 @@ impl Cursor<'_> {
     /// A text in quotes, in one piece or several.
     pub(super) fn literal(&mut self) -> Option<Value> {
         self.wrapper();
-        // The value may stand on the next line.
+        // The value may be on the next line.
         let at = self.at;
         self.skip(|byte| byte.is_ascii_whitespace() || byte == b'\\' || byte == b'(');
         if !matches!(

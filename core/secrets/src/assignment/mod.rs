@@ -1,5 +1,5 @@
 //! Reading what a name is given: the value behind it, in whatever language, settings file, shell or
-//! table it stands.
+//! table it is.
 
 mod cursor;
 mod literal;
@@ -18,7 +18,7 @@ use std::ops::Range;
 pub(super) struct Assignment<'t> {
     /// Where the name stands.
     pub(super) name: Range<usize>,
-    /// Where the value stands; of one in several pieces, all that lies between, too.
+    /// Where the value stands; of one in several pieces, all that is between, too.
     pub(super) value: Range<usize>,
     /// The value, its pieces put together.
     pub(super) text: Cow<'t, [u8]>,
@@ -40,7 +40,7 @@ const REACH: usize = 160;
 /// What names say, as far as they were met: a text has few, and each often.
 pub(super) type Known<'t> = HashMap<&'t [u8], Option<NameKind>, FixedState>;
 
-/// What the name that a keyword stands in is given; nothing if that can't be told.
+/// What the name that a keyword is in is given; nothing if that can't be told.
 pub(super) fn read<'t>(
     text: &'t [u8],
     keyword: &Range<usize>,
@@ -80,7 +80,7 @@ pub(super) fn read<'t>(
     })
 }
 
-/// What may stand between a name and what gives it a value.
+/// What may be between a name and what gives it a value.
 const CLOSERS: &[u8] = b"\\\"'`])} \t";
 
 /// What may give a name a value, or end its line.
@@ -141,7 +141,7 @@ static PART: [bool; 256] = {
 /// Where the name stands that a keyword is a part of.
 fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
     let is_part = |byte: &u8| PART[usize::from(*byte)];
-    // What was spelt out with what stands behind it isn't a part of the name.
+    // What was spelt out with what is behind it isn't a part of the name.
     let hit = &text[keyword.clone()];
     let hit = &hit[..hit.iter().rposition(is_part).map_or(0, |last| last + 1)];
     let end = keyword.start + hit.len();

@@ -1,4 +1,4 @@
-//! What stands between a name and its value, and says that it gives one: separators, pairs, calls,
+//! What is between a name and its value, and says that it gives one: separators, pairs, calls,
 //! elements, words.
 
 use super::super::formats::{FileCategory, Kinds};
@@ -214,7 +214,7 @@ impl Cursor<'_> {
         })
     }
 
-    /// Takes what stands between a name and its value.
+    /// Takes what is between a name and its value.
     fn separator(&mut self, name: &Range<usize>, blank: usize, closers: usize) -> bool {
         let shell = self.text[..name.start].ends_with(b"${");
         if shell && self.take(&[b":-", b":=", b"-"]) {
@@ -299,7 +299,7 @@ impl Cursor<'_> {
         })
     }
 
-    /// Whether the quote here ends the text that the name stands in.
+    /// Whether the quote here ends the text that the name is in.
     fn closes_a_text(&self, name: &Range<usize>) -> bool {
         let quote = self.peek();
         if !b"\"'`".contains(&quote) {
@@ -323,7 +323,7 @@ impl Cursor<'_> {
         opens.count() % 2 == 1
     }
 
-    /// Whether a value may stand here without quotes, and how that is written.
+    /// Whether a value may be here without quotes, and how that is written.
     fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Quoting> {
         use FileCategory::{Environment, Prose, Settings, Shell};
         let has = |kind| kinds.has(kind);

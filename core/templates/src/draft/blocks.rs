@@ -73,14 +73,14 @@ fn split_off_contradicted<'g>(lines: &mut Vec<Composing<'g>>) -> Vec<Composing<'
         };
         let is_open = !rule.negated && !rule.text.contains(&b'*');
         let found = others.find(|(.., exception)| is_open && names_it(exception));
-        // Below the same heading, for lines stand in the order of their headings.
+        // Below the same heading, for lines are in the order of their headings.
         line.line.heading = found.map_or(line.line.heading, |(_, heading, _)| *heading);
         found.is_some()
     };
     lines.extract_if(.., is_contradicted).collect()
 }
 
-/// Takes out the lines that others of the same block cover, wherever they lie.
+/// Takes out the lines that others of the same block cover, wherever they are.
 fn without_covered(lines: &mut Vec<Composing>) {
     let rules: Vec<Rule> = lines
         .iter()
@@ -188,7 +188,7 @@ fn label(group: &Group) -> String {
     }
 }
 
-/// Whether the rules that everyone has keep out all that a rule is for, whatever it is called
+/// Whether the rules that everyone has ignore all that a rule is for, whatever it is called
 /// where the rule leaves that open.
 pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
     let own = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);

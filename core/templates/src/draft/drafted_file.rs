@@ -1,4 +1,4 @@
-//! An ignore file while it is drafted: what stood in it is read once, and what is to come in is
+//! An ignore file while it is drafted: what was in it is read once, and what is to come in is
 //! kept apart until it is known to stay.
 
 use crate::draft::section::{DraftLine, section};
@@ -48,15 +48,15 @@ impl NewBlock {
 /// An ignore file that is being drafted.
 pub(crate) struct DraftedFile {
     pub(crate) before: Vec<u8>,
-    /// What stood in it, with changes in its midst.
+    /// What was in it, with changes in its midst.
     text: Vec<u8>,
     folder: RepoPathBuf,
     case: Case,
-    /// Its sections as they stand.
+    /// Its sections as they are.
     pub(crate) blocks: Vec<Block>,
-    /// How often each line stands in it outside of blocks.
+    /// How often each line is in it outside of blocks.
     own_lines: HashMap<BString, usize>,
-    /// The rules that stand in it, with changes in their midst.
+    /// The rules that are in it, with changes in their midst.
     stood: Option<Arc<RuleList>>,
     /// What comes in behind them.
     pub(crate) new: Vec<NewBlock>,
@@ -100,7 +100,7 @@ impl DraftedFile {
         }
     }
 
-    /// Whether a line stands in it outside of blocks.
+    /// Whether a line is in it outside of blocks.
     pub(crate) fn has_own(&self, line: &BString) -> bool {
         self.own_lines.contains_key(line)
     }
@@ -202,7 +202,7 @@ impl DraftedFile {
 }
 
 impl NewBlock {
-    /// Whether it keeps anything out, or lets something in that other blocks keep out.
+    /// Whether it keeps anything out, or re-includes something that other blocks ignore.
     pub(crate) fn is_of_use(&self) -> bool {
         let mut lines = self.lines.iter();
         if self.templates.is_empty() {

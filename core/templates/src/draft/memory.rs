@@ -54,7 +54,7 @@ impl Memory {
     /// Reads it, with its text; nothing where it isn't there.
     ///
     /// # Errors
-    /// If it can't be read, lies elsewhere, or is not in the format.
+    /// If it can't be read, is elsewhere, or is not in the format.
     pub(crate) fn read(snapshot: &Snapshot) -> Result<(Self, Option<Vec<u8>>)> {
         let path = snapshot.path(MEMORY_FILE.into());
         let text = match snapshot.root.read_if_there(MEMORY_FILE.into(), LARGEST) {

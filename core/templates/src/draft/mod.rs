@@ -172,7 +172,7 @@ impl Draft {
 }
 
 impl Draft {
-    /// How each block changes, in the order in which they stand.
+    /// How each block changes, in the order in which they are.
     pub fn block_changes(&self) -> Vec<BlockChange> {
         let mut changes = Vec::new();
         for (folder, file) in &self.files {
@@ -214,8 +214,8 @@ fn blocks_of(text: &[u8]) -> Vec<(BString, HashSet<BString>)> {
     blocks.collect()
 }
 
-/// The first project that has no rules yet: neither did a draft write some, nor does what stands in
-/// ignore files keep out anything that its template speaks of.
+/// The first project that has no rules yet: neither did a draft write some, nor does what is in
+/// ignore files ignore anything that its template speaks of.
 ///
 /// # Errors
 /// If an ignore file or the memory of earlier drafts can't be read.
@@ -381,7 +381,7 @@ impl<'a> Composer<'_, 'a> {
         Ok(None)
     }
 
-    /// A rule for a folder known by what lies in it, or for what the project's own settings name.
+    /// A rule for a folder known by what is in it, or for what the project's own settings name.
     fn add_known_place(&mut self, known: &KnownPlace) -> Result<()> {
         let probe = if known.path.is_folder() {
             known.path.join("x")
@@ -395,7 +395,7 @@ impl<'a> Composer<'_, 'a> {
         let whole = exactly(&known.path);
         let mut patterns = vec![whole.clone()];
         if !known.own.is_empty() {
-            // Only what is in the folder can be let in again.
+            // Only what is in the folder can be re-included.
             patterns = vec![[whole.as_slice(), b"*"].concat().into()];
             let own = known.own.iter().map(|path| exactly(path));
             patterns.extend(own.map(|own| [b"!", own.as_slice()].concat().into()));
@@ -416,7 +416,7 @@ impl<'a> Composer<'_, 'a> {
         self.push(RepoPath::top(), NewBlock::of_lines(label, lines))
     }
 
-    /// Exceptions for needed files that the rules would keep out.
+    /// Exceptions for needed files that the rules would ignore.
     fn let_in_needed(&mut self, projects: &[Project]) -> Result<()> {
         let tree = self.snapshot.tree()?;
         for file in swallowed(self.snapshot, tree, projects, self.overlay())? {
@@ -428,7 +428,7 @@ impl<'a> Composer<'_, 'a> {
             ) = file.placed();
             let drafted = self.file(&folder)?;
             let is_known = drafted.has_own(&pattern) || drafted.has_coming(NEEDED, &pattern);
-            // A file in a folder that is shut can't be let in by a rule of its own.
+            // A file in a folder that is shut can't be re-included by a rule of its own.
             if file.shut.is_none() && !is_known {
                 let line = DraftLine {
                     pattern,

@@ -1,4 +1,4 @@
-//! The net under a draft: what its rules would keep out is looked at, and work among it is let
+//! The net under a draft: what its rules would ignore is looked at, and work among it is let
 //! through, whatever made the rule catch it.
 
 use crate::draft::Composer;
@@ -29,9 +29,9 @@ type Caught<'t> = BTreeMap<(RepoPathBuf, BString), BTreeMap<RepoPathBuf, Vec<&'t
 /// Whether somebody's exception lets a path in, as far as that was asked.
 type LetIn = HashMap<RepoPathBuf, bool>;
 
-/// Work that a rule of the draft would keep out.
+/// Work that a rule of the draft would ignore.
 struct Work {
-    /// What must be let in again; a folder's path ends in a slash.
+    /// What must be re-included; a folder's path ends in a slash.
     paths: Vec<RepoPathBuf>,
     /// The folder above them that the rule shuts, if it does.
     shut: Option<RepoPathBuf>,
@@ -54,7 +54,7 @@ impl<'s> Composer<'s, '_> {
                 }
                 is_clean = false;
                 let is_most = works.len() * 2 > by_place.len() && by_place.len() > TOGETHER;
-                self.mend(&folder, &pattern, works, is_most || round == ROUNDS)?;
+                self.fix(&folder, &pattern, works, is_most || round == ROUNDS)?;
             }
             if is_clean {
                 break;
@@ -149,7 +149,7 @@ impl<'s> Composer<'s, '_> {
         is_let_in
     }
 
-    fn mend(
+    fn fix(
         &mut self,
         folder: &RepoPath,
         pattern: &BString,
@@ -212,7 +212,7 @@ impl<'s> Composer<'s, '_> {
             .map(|pattern| DraftLine {
                 pattern,
                 heading: Heading::Dependencies,
-                reason: "work that a rule above would keep out".to_owned(),
+                reason: "source files that a rule above would ignore".to_owned(),
                 remake: None,
                 is_certain: true,
                 replaces: None,

@@ -17,7 +17,7 @@ pub(crate) struct DraftLine {
     pub(crate) remake: Option<String>,
     /// Only a tool gives the name that it matches.
     pub(crate) is_certain: bool,
-    /// The pattern that stood in its place in an earlier revision, fitted.
+    /// The pattern that was in its place in an earlier revision, fitted.
     pub(crate) replaces: Option<BString>,
 }
 
@@ -139,7 +139,7 @@ pub(crate) fn comments(template: &Template) -> Vec<BString> {
 }
 
 const AGAIN: &str = "# made again by tools";
-const PERSONAL: &str = "# of one person or machine";
+const PERSONAL: &str = "# personal, or of one machine";
 
 fn put_together<'l>(groups: impl Iterator<Item = (BString, &'l [DraftLine])>) -> Vec<BString> {
     let told = groups.flat_map(|(comment, group)| {

@@ -72,7 +72,7 @@ pub(super) fn is_of_tools(name: &BStr) -> bool {
     is_in(&NAMES.only_tools, name)
 }
 
-/// Whether a path lies in a folder of data that tests read, such as their own copies of what tools
+/// Whether a path is in a folder of data that tests read, such as their own copies of what tools
 /// make.
 pub(super) fn is_test_data(path: &RepoPath) -> bool {
     any_folder(path, is_data_name)
@@ -82,7 +82,7 @@ fn is_data_name(name: &BStr) -> bool {
     is_in(&NAMES.test_data, name) || name.ends_with(b"_fixtures") || name.ends_with(b"-fixtures")
 }
 
-/// Whether a path lies in a folder of tests, or of what is built in as it is.
+/// Whether a path is in a folder of tests, or of what is built in as it is.
 pub(super) fn is_test_place(path: &RepoPath) -> bool {
     any_folder(path, |name| {
         is_in(&NAMES.test_places, name) || is_data_name(name)

@@ -93,7 +93,7 @@ fn at_most_a_third_of_the_lines_are_comments_unless_all_is_to_be_explained() {
     );
 }
 
-/// That one rule happens to match all that lies in a folder today doesn't make the folder's own
+/// That one rule happens to match all that is in a folder today doesn't make the folder's own
 /// rule needless.
 #[test]
 fn a_rule_is_covered_only_by_one_that_says_as_much() {

@@ -35,7 +35,7 @@ impl Ground {
         std::fs::write(path, contents).unwrap();
     }
 
-    /// The projects, as `template@folder`, and the folders known by what lies in them.
+    /// The projects, as `template@folder`, and the folders known by what is in them.
     pub(crate) fn found(&self) -> (Vec<String>, Vec<String>) {
         let snapshot = Snapshot::open(&self.top).unwrap();
         let collection = Collection::built_in().unwrap();

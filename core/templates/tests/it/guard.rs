@@ -1,4 +1,4 @@
-//! What rules would keep out is looked at: work among it stays.
+//! What rules would ignore is looked at: work among it stays.
 
 use crate::ground::Ground;
 use proptest::prelude::*;

@@ -56,7 +56,7 @@ fn files_that_lie_anywhere_are_gathered_into_one_project() {
         ("firmware/CMakeLists.txt", "project(x C)"),
         ("firmware/src/main.c", ""),
     ]);
-    // LaTeX lies in two places that have nothing above them but the top; C and Java of a real
+    // LaTeX is in two places that have nothing above them but the top; C and Java of a real
     // project are its own.
     assert_eq!(
         ground.found().0,
@@ -103,7 +103,7 @@ fn what_comes_along_is_told_by_its_own_marker_and_once() {
     assert_eq!(of_node, ["package.json@"]);
 }
 
-/// What the person has already is not said again, and what a clone needs is let in.
+/// What the person has already is not said again, and what a clone needs is re-included.
 #[test]
 fn a_draft_leaves_out_what_stands_and_lets_in_what_is_needed() {
     let ground = Ground::new(&[
@@ -221,7 +221,7 @@ proptest! {
             let (_, _, ignored, kept) = TYPES[*nth];
             let ignored = format!("{folder}{ignored}");
             prop_assert!(ground.ignored_by_git(&ignored), "{ignored} in {first}");
-            // A project may lie in a folder that another one's rules keep out; none here is named
+            // A project may be in a folder that another one's rules ignore; none here is named
             // so.
             let kept = format!("{folder}{kept}");
             prop_assert!(!ground.ignored_by_git(&kept), "{kept} in {first}");

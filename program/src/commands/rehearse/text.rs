@@ -13,7 +13,7 @@ pub fn of_missing(missing: &[Missing]) -> String {
         .iter()
         .map(|file| {
             let by = match &file.ruling {
-                Some(by) => format!("kept out by {}", text::ruling(by)),
+                Some(by) => format!("ignored by {}", text::ruling(by)),
                 None => "not staged".to_owned(),
             };
             let (mark, path) = (Paint::Warn.on("missing"), shown(&file.path));
@@ -52,7 +52,7 @@ pub fn of_run(ran: &Ran) -> String {
         text += &format!("\n{head}\n{rules}{}", more(difference.not_again.len()));
     }
     if difference.unruled.is_empty() {
-        let nothing = Paint::Good.on("nothing new that no rule keeps out");
+        let nothing = Paint::Good.on("no unignored leftovers");
         return text + &format!("\n{nothing}\n");
     }
     let (proposed, left): (Vec<&Learned>, Vec<&Learned>) = difference
@@ -60,17 +60,17 @@ pub fn of_run(ran: &Ran) -> String {
         .iter()
         .partition(|new| new.status == LearnedStatus::Proposed);
     if !left.is_empty() {
-        let head = Paint::Warn.on("new, NOT kept out, and left to you");
+        let head = Paint::Warn.on("new, NOT ignored, and left to you");
         text += &format!("\n{head}\n{}", table_of(&left));
     }
     if !proposed.is_empty() {
-        let head = Paint::Warn.on("new, and NOT kept out");
+        let head = Paint::Warn.on("new, and NOT ignored");
         let rules: Vec<String> = proposed
             .iter()
             .map(|new| quoted(new.rule.as_bstr()))
             .collect();
         let add = Paint::Type.on(format!("redshank add {} --write", rules.join(" ")));
-        let keeps = Paint::Quiet.on("keeps it out");
+        let keeps = Paint::Quiet.on("ignores it");
         text += &format!("\n{head}\n{}{add}  {keeps}\n", table_of(&proposed));
     }
     text
@@ -110,11 +110,7 @@ fn text_of_ignored(difference: &RunDifference) -> String {
             Cell::painted(Paint::Quiet, by),
         ]);
     }
-    format!(
-        "\n{}\n{}",
-        Paint::Head.on("new, and kept out"),
-        table.text()
-    )
+    format!("\n{}\n{}", Paint::Head.on("new, and ignored"), table.text())
 }
 
 fn table_of(new: &[&Learned]) -> String {

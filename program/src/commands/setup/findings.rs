@@ -39,7 +39,7 @@ const FIX_OR_STORE: &[ask::Answer] = &[
     ('d', "difference"),
     ('e', "each by itself"),
     ('a', "accept them, with a reason"),
-    ('k', "keep them out by rules"),
+    ('k', "ignore them"),
     ('t', "type: large-file storage for all files of these types"),
     (
         'f',
@@ -67,7 +67,7 @@ impl Walk<'_> {
         let notes = result.findings.len() - serious.len();
         let (not_scanned, unread) = (text::not_scanned(&result), result.unread.len());
         if !serious.is_empty() || !self.is_begun {
-            self.title(3, "What should not be tracked")?;
+            self.title(3, "Files that shouldn't be committed")?;
             let others = text::level_counts(0, 0, notes);
             match (serious.is_empty(), notes, result.is_complete()) {
                 (true, 0, true) => putln!("Nothing was found.")?,

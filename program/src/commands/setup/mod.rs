@@ -118,19 +118,19 @@ impl Walk<'_> {
     fn explain(&self) -> Result<ExitCode> {
         putln!("From this folder to a clean first commit, step by step:")?;
         for (command, what) in [
-            ("git init", "if it is no repository yet"),
+            ("git init", "if there is no repository yet"),
             (
                 "redshank draft --write",
-                "rules that fit the projects that are here",
+                "rules for the projects that are here",
             ),
             (
                 "redshank tidy --apply",
-                "what should not be tracked, class by class",
+                "files that shouldn't be committed, class by class",
             ),
             ("redshank hook on", "a check before each commit"),
             (
                 "redshank prove --record --write",
-                "what holds today, as expectations",
+                "today's ignored and kept files, as regression tests",
             ),
             ("redshank rehearse", "what a fresh clone would hold"),
             ("git add --all", "and the list of what the commit holds"),
@@ -180,8 +180,8 @@ impl Walk<'_> {
         match ask::one_of(question, answers)? {
             Some(key) => Ok(key),
             None => bail!(
-                "setup was left here\n  `redshank setup` goes on from this step; `redshank undo` undoes the last one, \
-                 `redshank undo --setup` all of them"
+                "setup stopped here\n  `redshank setup` continues from this step; `redshank \
+                 undo` undoes the last one, `redshank undo --setup` all of them"
             ),
         }
     }
@@ -241,7 +241,8 @@ impl Walk<'_> {
             .status()?;
         if !ended.success() {
             bail!(
-                "git {} ended with an error\n  fix what it says; `redshank setup` goes on from there",
+                "git {} ended with an error\n  fix what it reports; `redshank setup` continues \
+                 from there",
                 shown[0]
             );
         }
@@ -276,7 +277,7 @@ impl Walk<'_> {
         if context.snapshot.repository.is_some() {
             if !self.is_begun {
                 self.title(1, "The repository")?;
-                putln!("It is a repository already.")?;
+                putln!("This is a repository already.")?;
             }
             return Ok(true);
         }
@@ -319,10 +320,10 @@ impl Walk<'_> {
         if !is_off || self.setup.no_hook {
             return Ok(());
         }
-        self.title(4, "Keep it so")?;
+        self.title(4, "Keep it that way")?;
         drop(context);
         let answers = Self::preferred(self.args.preferences.setup.hook);
-        if self.asked("Check what is staged before each commit?", answers)? == 'y' {
+        if self.asked("Check staged files before each commit?", answers)? == 'y' {
             self.ours(&["hook", "on"])?;
         }
         Ok(())
@@ -398,7 +399,7 @@ impl Walk<'_> {
         if self.is_begun && !self.has_acted.get() {
             putln!(
                 "{}; there is nothing to do.",
-                Paint::Good.on("The rules that fit are written, and no error or warning was found")
+                Paint::Good.on("The rules are written, and no error or warning was found")
             )?;
             return self.commit_as_told();
         }
@@ -410,7 +411,7 @@ impl Walk<'_> {
         if self.setup.commit.is_some() || !self.asks {
             return self.commit_as_told();
         }
-        if let Some(message) = ask::text("The message of the commit (Enter for none yet)")?
+        if let Some(message) = ask::text("Commit message (Enter: don't commit yet)")?
             && self.may_commit()?
         {
             self.git(&["commit", "--quiet", "--message", &message].map(OsStr::new))?;

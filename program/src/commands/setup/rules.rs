@@ -1,4 +1,4 @@
-//! The rules that fit, who gets a copy, and line ends.
+//! The rules that fit, who gets a copy, and line endings.
 
 use super::{DO, DO_OR_SEE, LEAVE_OR_SEE, Walk};
 use crate::ask;
@@ -57,7 +57,7 @@ impl Walk<'_> {
         }
         self.title(2, "Rules")?;
         match names.as_slice() {
-            [] => putln!("No project type was recognised.")?,
+            [] => putln!("No project type recognised.")?,
             names => putln!("Found here: {}.", Paint::Type.on(names.join(", ")))?,
         }
         let mut without = Vec::new();
@@ -67,7 +67,7 @@ impl Walk<'_> {
         for practice in conventions(&context.snapshot, &survey.projects)? {
             let name = format!("{}/{}", practice.template, practice.variant.name);
             let question = format!(
-                "{name}: {}, as here already. Keep to it?",
+                "{name}: {}, as here already. Keep it that way?",
                 practice.variant.title
             );
             if practice.is_variant && self.asked(&question, DO)? == 'y' {
@@ -86,7 +86,7 @@ impl Walk<'_> {
         drop(survey);
         drop(context);
         if many == 0 {
-            putln!("The rules that fit are written already.")?;
+            putln!("The rules for these projects are written already.")?;
             return Ok(());
         }
         let question = match many {

@@ -57,7 +57,7 @@ impl Survey {
         context.recover(false)?;
         let snapshot = &context.snapshot;
         let mut recognised = context.survey()?;
-        // Whoever stands in a folder sees the whole; whoever names one sees that.
+        // Whoever is in a folder sees the whole; whoever names one sees that.
         let folder = match self.dir {
             Some(_) => context.prefix.clone(),
             None => RepoPathBuf::default(),
@@ -258,7 +258,7 @@ impl Picture<'_> {
         FileStats::sum(entries.filter(|entry| entry.state == state))
     }
 
-    /// The folder right in the one that is looked at; the top for what lies right there.
+    /// The folder right in the one that is looked at; the top for what is right there.
     fn part<'p>(&self, path: &'p RepoPath) -> &'p RepoPath {
         let below = path.below(self.folder);
         below.unwrap_or(RepoPath::top()).top_folder()
@@ -268,7 +268,7 @@ impl Picture<'_> {
         grouped(self.to_commit(), |entry| self.part(&entry.path))
     }
 
-    /// The name of a part, or a word for what lies right there.
+    /// The name of a part, or a word for what is right there.
     fn name_of(&self, part: &RepoPath) -> String {
         if part.is_top() && !self.folder.is_top() {
             "(right here)".to_owned()

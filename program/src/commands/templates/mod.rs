@@ -70,7 +70,7 @@ impl Templates {
         if let (true, Some(query), true) = (listed.is_empty(), &self.query, context.for_people) {
             let nearest = collection
                 .near(query)
-                .map_or(String::new(), |near| format!("; `{near}` may be meant"));
+                .map_or(String::new(), |near| format!("; did you mean `{near}`?"));
             redshank_output::eputln!(
                 "no template is about `{query}`{nearest}\n  `redshank templates new NAME --from \
                  FILE` starts one of your own"

@@ -113,7 +113,7 @@ impl New {
         })
     }
 
-    /// Whether something lies there already.
+    /// Whether something is there already.
     fn is_there(&self, context: &Context, below: &BString) -> Result<bool> {
         let folder = templates::personal_folder();
         let root = match (self.owner, folder) {

@@ -82,7 +82,7 @@ fn write_rules(rules: &[TemplateRule], indent: &str, text: &mut String) -> Resul
     Ok(())
 }
 
-/// What is known by what lies in a folder, by settings, and what is needed.
+/// What is known by what is in a folder, by settings, and what is needed.
 fn write_places(template: &Template, text: &mut String) -> Result<()> {
     for mark in &template.folder {
         let class = text::class_paint(mark.class).on(mark.class);
@@ -94,7 +94,7 @@ fn write_places(template: &Template, text: &mut String) -> Result<()> {
         let class = text::class_paint(Class::Generated).on(Class::Generated);
         writeln!(text, "\n  {class}  {}", output.reason)?;
         let file = Paint::Head.on(&output.file);
-        writeln!(text, "    wherever {file} says so")?;
+        writeln!(text, "    wherever {file} sets it")?;
     }
     for needed in &template.needed {
         writeln!(text, "\n  {}  {}", Paint::Warn.on("needed"), needed.reason)?;

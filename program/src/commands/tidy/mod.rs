@@ -17,7 +17,7 @@ use redshank_text::Paint;
 use redshank_worktree::{Class, Purpose};
 use std::process::ExitCode;
 
-/// The plan that mends the findings; nothing is ever deleted by it
+/// The plan that fixes the findings; nothing is ever deleted by it
 #[derive(Args)]
 pub struct Tidy {
     /// Do what the plan says
@@ -51,7 +51,7 @@ pub struct Tidy {
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum LargeArg {
-    /// Rules keep them out
+    /// Rules ignore them
     KeepOut,
     /// All files of their types go to large-file storage
     StoreType,
@@ -123,7 +123,7 @@ impl Tidy {
         }
     }
 
-    /// The findings that are to be mended.
+    /// The findings that are to be corrected.
     fn chosen(&self, findings: Vec<Finding>) -> Result<Vec<Finding>> {
         if let Some(unknown) = self
             .skip

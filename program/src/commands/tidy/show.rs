@@ -19,7 +19,7 @@ fn subject(step: &Step) -> Cell {
         | StepKind::Attribute { line: pattern, .. } => {
             Cell::painted(Paint::Type, shown(pattern.as_bstr()))
         }
-        StepKind::Mend { from, with } => {
+        StepKind::Fix { from, with } => {
             let with = with.lines().next_back().unwrap_or_default().as_bstr();
             let both = format!("{} → {}", shown(from.as_bstr()), shown(with));
             Cell::painted(Paint::Type, both)
@@ -117,7 +117,7 @@ fn storage(plan: &Plan) -> Result<String> {
         let tidy = Paint::Type.on("redshank tidy");
         writeln!(
             text,
-            "Git LFS is not set up here: install it, run {install}, take those rules out, then \
+            "Git LFS is not set up here: install it, run {install}, remove those rules, then \
              {tidy} stores them"
         )?;
     }
@@ -132,7 +132,7 @@ fn left(plan: &Plan) -> Result<String> {
     for finding in &plan.left {
         let level = level_paint(finding.level).on(finding.level);
         let (place, message) = (text::place(finding), text::message(finding));
-        let fix = Paint::Good.on("mend:");
+        let fix = Paint::Good.on("fix:");
         let lines = [
             format!("  {level}  {place}  {message}"),
             format!("      {fix} {}", text::remedy(finding)),
@@ -179,7 +179,7 @@ pub(super) fn done(plan: &Plan) -> Result<String> {
         1 => writeln!(text, "one finding is left for you, above")?,
         many => writeln!(text, "{many} findings are left for you, above")?,
     }
-    writeln!(text, "{} takes it back", Paint::Type.on("redshank undo"))?;
+    writeln!(text, "{} undoes it", Paint::Type.on("redshank undo"))?;
     Ok(text)
 }
 

@@ -83,7 +83,7 @@ impl<'a> Answers<'a> {
         answers.all(|(_, _, answer)| answer.state == State::Ignored)
     }
 
-    /// Whether a rule would keep out all of them, tracked or not.
+    /// Whether a rule would ignore all of them, tracked or not.
     pub fn are_all_kept_out(&self) -> bool {
         let mut answers = self.answers.iter();
         answers.all(|(_, _, answer)| answer.ruling.as_ref().is_some_and(Ruling::ignores))
@@ -127,7 +127,7 @@ fn ask<'p>(
     if let Some(length) = answer.link {
         let link = shown(path[..length].as_bstr());
         bail!(
-            "{given} leads through the symbolic link {link}\n  git looks at the link, not behind \
+            "{given} is behind the symbolic link {link}\n  git looks at the link, not behind \
              it; name the link or the real path"
         );
     }

@@ -225,7 +225,7 @@ impl Person {
         meanwhile: &mut dyn FnMut(),
     ) -> Said {
         let mut command = self.command("script");
-        // Where it waits for keys that nobody presses, the test ends all the same.
+        // Where it waits for keys that nobody presses, the test ends anyway.
         let program = env!("CARGO_BIN_EXE_redshank");
         let run = format!("timeout --foreground 60 {program} {words}");
         let command = command
@@ -350,7 +350,7 @@ impl Person {
             .stdout(Stdio::piped())
             .stderr(Stdio::piped());
         let mut child = command.spawn().unwrap();
-        // A program that ends early reads nothing; what it said is looked at all the same.
+        // A program that ends early reads nothing; what it said is looked at anyway.
         let _ = child.stdin.take().unwrap().write_all(input);
         Said::of(&child.wait_with_output().unwrap())
     }
