@@ -260,7 +260,7 @@ impl Window {
         }
     }
 
-    /// Opens or shuts the chosen folder.
+    /// Expands or collapses the chosen folder.
     fn toggle(&mut self, jobs: &Sender<WorkerRequest>) {
         let is_open = match self.rows.get(self.chosen).map(|row| &row.kind) {
             Some(RowKind::Folder(_, is_open)) => *is_open,

@@ -68,6 +68,7 @@ pub enum StepKindOut {
     /// It writes a sample without values beside an environment file; `path` is the sample.
     Sample,
     /// It writes a rule as it was meant.
+    #[serde(rename = "mend")]
     Fix,
     /// It adds a line to the attributes at the top.
     Attribute,

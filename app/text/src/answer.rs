@@ -36,8 +36,8 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
     };
     if let Some(ruling) = &answer.ruling {
         text += &marked(ruling);
-        if let Some(length) = answer.shut {
-            let folder = shown(at[..=length].as_bstr());
+        if let Some(folder) = answer.excluded_parent(at) {
+            let folder = shown(folder);
             text += &format!(
                 "    the rule ignores the folder {folder}; no exception can re-include a file \
                  inside it\n"
@@ -57,13 +57,13 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
     Ok(text)
 }
 
-/// The exceptions that can't work because a folder above is shut, and what to do instead.
-fn in_vain(rules: &Chain, path: &RepoPath, shutting: &Ruling) -> String {
+/// The exceptions that can't work because a folder above is excluded, and what to do instead.
+fn in_vain(rules: &Chain, path: &RepoPath, excluding: &Ruling) -> String {
     let exceptions = rules
         .all_rulings(path.bare(), path.is_folder())
         .into_iter()
         .filter(|ruling| !ruling.ignores());
-    let rule = pattern(shutting.rule().text.as_bstr());
+    let rule = pattern(excluding.rule().text.as_bstr());
     let open = format!("{}/*", rule.trim_end_matches('/'));
     exceptions
         .map(|exception| {

@@ -332,7 +332,7 @@ pub enum ByHand {
     Rename,
     /// Rename one of two.
     RenameOne,
-    /// Narrow the rule that shuts a folder, or add the file by force.
+    /// Narrow the rule that excludes a folder, or add the file by force.
     NarrowOrForce {
         /// The folder.
         folder: RepoPathBuf,
@@ -357,7 +357,7 @@ pub enum ByHand {
     StoreElsewhere,
     /// Nothing, as long as the repository is private.
     NothingWhilePrivate,
-    /// Narrow the rule that shuts its folder, or stop tracking it.
+    /// Narrow the rule that excludes its folder, or stop tracking it.
     NarrowOrUntrack,
     /// Stop tracking it, or take out the rule that names it.
     UntrackOrDropRule,
@@ -368,7 +368,7 @@ pub enum ByHand {
     },
     /// Take an acceptance out of the settings.
     TakeAcceptanceOut,
-    /// Narrow the rule that shuts the folder.
+    /// Narrow the rule that excludes the folder.
     NarrowShuttingRule,
     /// Narrow a rule, so that others get the file that it is in.
     NarrowRule,

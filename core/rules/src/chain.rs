@@ -70,9 +70,9 @@ impl Chain {
             .collect()
     }
 
-    /// The rule that ignores a path, if one does: its own, or one that shuts a folder above it.
+    /// The rule that ignores a path, if one does: its own, or one that excludes a folder above it.
     /// Only the lists of this chain count, for the whole path.
-    pub fn shuts(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
+    pub fn ignored_by(&self, path: &BStr, is_folder: bool) -> Option<Ruling> {
         let above = path
             .find_iter("/")
             .map(|slash| (path[..slash].as_bstr(), true));

@@ -26,7 +26,7 @@ pub struct Failure {
 /// Whether a template's rules, at the top, ignore a path. A folder's ends in a slash.
 pub(super) fn ignores(template: &Template, path: &RepoPath) -> bool {
     let rules = fitted(template, RepoPath::top());
-    rules.shuts(path.bare(), path.is_folder()).is_some()
+    rules.ignored_by(path.bare(), path.is_folder()).is_some()
 }
 
 /// A template's rules, fitted to a folder.
@@ -84,7 +84,7 @@ pub fn prove_beside(template: &Template, neighbours: &[Template]) -> (Vec<Failur
     for other in neighbours.iter().filter(is_beside) {
         for example in files_of(other) {
             tries += 1;
-            if let Some(ruling) = chain.shuts(example.as_bytes().into(), false) {
+            if let Some(ruling) = chain.ignored_by(example.as_bytes().into(), false) {
                 failures.push(Failure {
                     pattern: ruling.rule().text.to_string(),
                     example,
@@ -130,7 +130,7 @@ fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {
             for (example, expected_ignored) in examples {
                 tries += 1;
                 let path = folder.join(example);
-                let is_ignored = chain.shuts(path.bare(), path.is_folder()).is_some();
+                let is_ignored = chain.ignored_by(path.bare(), path.is_folder()).is_some();
                 if is_ignored != expected_ignored {
                     let (pattern, example) = (rule.pattern.clone(), example.clone());
                     failures.push(Failure {

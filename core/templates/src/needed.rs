@@ -18,9 +18,9 @@ pub struct SwallowedFile<'a> {
     pub needed: &'a Needed,
     /// The rule that ignores it.
     pub ruling: Ruling,
-    /// The folder above it that the rule shuts, if it's not the file itself; with a slash at its
+    /// The folder above it that the rule excludes, if it's not the file itself; with a slash at its
     /// end.
-    pub shut: Option<RepoPathBuf>,
+    pub excluded_parent: Option<RepoPathBuf>,
     /// The rule that would re-include it, for the ignore file at the top.
     pub exception: NewRule,
     /// The folder of the project that needs it.
@@ -73,6 +73,7 @@ pub fn swallowed<'a>(
                     continue;
                 }
                 let answer = verdicts.query(&path)?;
+                let excluded_parent = answer.excluded_parent(&path).map(RepoPath::to_owned);
                 if let (State::Ignored, Some(ruling)) = (answer.state, answer.ruling) {
                     // A library's is ignored on purpose, by a rule that names it.
                     let named = ruling.rule().text.trim_with(|sign| sign == '/');
@@ -81,7 +82,7 @@ pub fn swallowed<'a>(
                     }
                     let pattern = fit(&format!("!{}", needed.pattern), &project.folder);
                     found.push(SwallowedFile {
-                        shut: answer.shut.map(|length| path[..=length].as_bstr().into()),
+                        excluded_parent,
                         path,
                         needed,
                         ruling,

@@ -389,7 +389,7 @@ impl<'a> Recogniser<'a, '_> {
         for path in outputs::named(output, &hit.folder, &text.to_str_lossy()) {
             let is_known = self.survey.matches.knows(&path);
             let has_work = !output.is_file && self.guard.holds_written(&path);
-            // A rule for a file would shut a folder of that name as well.
+            // A rule for a file would exclude a folder of that name as well.
             let is_missed = output.is_file
                 && match self.snapshot.root.kind(path.bare()) {
                     Some(kind) => kind != FileKind::File,

@@ -1,4 +1,4 @@
-//! Exceptions for what is in folders that rules shut: a walk that stops at such folders doesn't
+//! Exceptions for what is in folders that rules exclude: a walk that stops at such folders doesn't
 //! meet it, so these folders are looked into for just that.
 
 use crate::Snapshot;
@@ -12,22 +12,22 @@ use redshank_rules::{RuleList, Ruling};
 use std::collections::HashMap;
 
 /// Tells the exceptions in a report that can't work: those that do nothing in this tree, which
-/// stops at shut folders, and match something in one of them.
+/// stops at excluded folders, and match something in one of them.
 pub fn tell_exceptions_in_vain(snapshot: &Snapshot, tree: &Tree, report: &mut UsageReport) {
     let idle = Idle::collect(&report.rules, snapshot.case());
     if idle.lists.is_empty() {
         return;
     }
-    let shut = tree
+    let excluded = tree
         .entries
         .iter()
         .filter(|entry| entry.kind == EntryKind::Folder);
-    let shut: Vec<(&Entry, &Ruling)> = shut
+    let excluded: Vec<(&Entry, &Ruling)> = excluded
         .filter_map(|entry| Some((entry, entry.ruling.as_ref()?)))
         .collect();
     let met = Mutex::new(HashMap::new());
     rayon::scope(|threads| {
-        for (nth, (entry, _)) in shut.iter().enumerate() {
+        for (nth, (entry, _)) in excluded.iter().enumerate() {
             let search = Search {
                 snapshot,
                 idle: &idle,
@@ -45,7 +45,7 @@ pub fn tell_exceptions_in_vain(snapshot: &Snapshot, tree: &Tree, report: &mut Us
         }
     });
     for (at, nth) in met.into_inner() {
-        let (entry, ruling) = shut[nth];
+        let (entry, ruling) = excluded[nth];
         report.rules[at].status = RuleStatus::CannotWork {
             folder: entry.path.clone(),
             source: ruling.source().shown.clone(),
@@ -96,12 +96,12 @@ fn idle_matches<'i>(idle: &'i Idle, path: &RepoPath) -> impl Iterator<Item = usi
     found.collect::<Vec<_>>().into_iter().flatten()
 }
 
-/// A look into one shut folder.
+/// A look into one excluded folder.
 #[derive(Clone, Copy)]
 struct Search<'s> {
     snapshot: &'s Snapshot,
     idle: &'s Idle,
-    /// For each exception that matches something in a shut folder, the first such folder.
+    /// For each exception that matches something in a excluded folder, the first such folder.
     met: &'s Mutex<HashMap<usize, usize>>,
     /// Which one this is.
     nth: usize,

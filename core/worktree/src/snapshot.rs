@@ -136,7 +136,7 @@ impl Snapshot {
         })
     }
 
-    /// The tree with sizes, up to the folders that rules shut.
+    /// The tree with sizes, up to the folders that rules exclude.
     ///
     /// # Errors
     /// If the index can't be read or the top folder can't be listed.
@@ -145,7 +145,7 @@ impl Snapshot {
             .get_or_try_init(|| Tree::walk(self, &WalkOptions::default()))
     }
 
-    /// The same with every file in the folders that rules shut.
+    /// The same with every file in the folders that rules exclude.
     ///
     /// # Errors
     /// As [`Self::tree`].

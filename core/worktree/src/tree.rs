@@ -28,7 +28,7 @@ pub enum EntryKind {
     File,
     /// A symbolic link.
     Link,
-    /// A folder that was not entered, because a rule shuts it.
+    /// A folder that was not entered, because a rule excludes it.
     Folder,
     /// Another repository, inside this one; git records its commit at most.
     Repository,
@@ -45,7 +45,7 @@ pub struct Entry {
     pub kind: EntryKind,
     /// Size in bytes; of a folder that wasn't entered, or where sizes weren't asked for, zero.
     pub size: Bytes,
-    /// The rule that decides about an untracked path, if one matches it or shuts a folder above it.
+    /// The rule that decides about an untracked path, if one matches it or excludes a folder above it.
     pub ruling: Option<Ruling>,
 }
 

@@ -34,11 +34,11 @@ pub enum RuleStatus {
         /// And line.
         line: u32,
     },
-    /// It is an exception for what is in a folder that is shut.
+    /// It is an exception for what is in a folder that is excluded.
     CannotWork {
         /// That folder.
         folder: RepoPathBuf,
-        /// The file of the rule that shuts it.
+        /// The file of the rule that excludes it.
         source: BString,
         /// And line.
         line: u32,
@@ -164,7 +164,7 @@ pub fn rule_usage(snapshot: &Snapshot) -> Result<UsageReport> {
 }
 
 /// Looks at every rule in force in a tree that was walked already. What a rule in a folder that is
-/// shut would catch is only known if the walk went into ignored folders.
+/// excluded would catch is only known if the walk went into ignored folders.
 ///
 /// # Errors
 /// If a file of rules can't be read.
@@ -202,7 +202,7 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
 
 /// The rules of one file, as they would be with what an overlay holds.
 pub struct FileUsage {
-    /// The tree as it would be ruled, the folders that rules shut gone into.
+    /// The tree as it would be ruled, the folders that rules exclude gone into.
     pub tree: Tree,
     /// The rules, the first line first.
     pub rules: Vec<RuleUsage>,
@@ -286,7 +286,7 @@ fn add_idle(snapshot: &Snapshot, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) ->
         let Some(folder) = folder else {
             continue;
         };
-        // In a folder that is shut, git reads no rules.
+        // In a folder that is excluded, git reads no rules.
         if !known(lists, &entry.path) && !is_shut_above(entry) {
             let own = snapshot.ignore_file(folder)?;
             let own = own.map(|file| Arc::clone(&file.list));
@@ -296,7 +296,7 @@ fn add_idle(snapshot: &Snapshot, tree: &Tree, lists: &mut Vec<Arc<RuleList>>) ->
     Ok(())
 }
 
-/// Whether a rule shuts a folder above an entry: one that is elsewhere than in the entry
+/// Whether a rule excludes a folder above an entry: one that is elsewhere than in the entry
 /// itself.
 fn is_shut_above(entry: &Entry) -> bool {
     entry.ruling.as_ref().is_some_and(|ruling| {
@@ -372,10 +372,10 @@ fn status(
     if let Some(because) = impossible(rule) {
         return RuleStatus::Impossible { because };
     }
-    let shut = facts.and_then(|facts| facts.shut.as_ref());
+    let excluded = facts.and_then(|facts| facts.excluded.as_ref());
     let overridden = facts.and_then(|facts| facts.overridden.as_ref());
     let tracked = facts.map_or(0, |facts| facts.tracked);
-    match shut.filter(|_| rule.negated).or(overridden) {
+    match excluded.filter(|_| rule.negated).or(overridden) {
         Some(status) => status.clone(),
         None if tracked > 0 && !rule.negated => RuleStatus::OnlyTracked { files: tracked },
         None => misread(rule)
@@ -391,8 +391,8 @@ struct Facts {
     tracked: u64,
     /// The first rule that decides about a path that it matches, too.
     overridden: Option<RuleStatus>,
-    /// The first folder that is shut above a path that it matches.
-    shut: Option<RuleStatus>,
+    /// The first folder that is excluded above a path that it matches.
+    excluded: Option<RuleStatus>,
 }
 
 /// For entries that come sorted, which rules of a list match each, or a folder above it.
@@ -469,7 +469,7 @@ impl Facts {
     fn take_in(&mut self, later: Self) {
         self.tracked += later.tracked;
         self.overridden = self.overridden.take().or(later.overridden);
-        self.shut = self.shut.take().or(later.shut);
+        self.excluded = self.excluded.take().or(later.excluded);
     }
 
     /// Takes up an entry that the rule matches.
@@ -483,8 +483,8 @@ impl Facts {
         };
         let (source, line) = (&ruling.source().shown, ruling.rule().line);
         let folder = shut_folder(ruling, &entry.path).filter(|_| ruling.ignores());
-        if let (Some(folder), None) = (folder, &self.shut) {
-            self.shut = Some(RuleStatus::CannotWork {
+        if let (Some(folder), None) = (folder, &self.excluded) {
+            self.excluded = Some(RuleStatus::CannotWork {
                 folder: folder.to_owned(),
                 source: source.clone(),
                 line,
@@ -757,12 +757,12 @@ mod tests {
         assert_eq!(line(2), (0, 0, RuleStatus::CatchesNothing));
         assert_eq!(line(3).2, RuleStatus::Duplicate { line: 8 });
         assert_eq!(line(4), (1, 5, RuleStatus::Works));
-        let shut = RuleStatus::CannotWork {
+        let excluded = RuleStatus::CannotWork {
             folder: "out/".into(),
             source: ".gitignore".into(),
             line: 4,
         };
-        assert_eq!(line(5).2, shut);
+        assert_eq!(line(5).2, excluded);
         let overridden = RuleStatus::Overridden {
             source: "in/.gitignore".into(),
             line: 1,

@@ -28,8 +28,8 @@ pub struct Verdicts<'a> {
 /// What is known of a folder.
 struct Folder {
     chain: Chain,
-    /// The rule that shuts it or a folder above, and the length of that folder's path.
-    shut: Option<(Ruling, usize)>,
+    /// The rule that excludes it or a folder above, and the length of that folder's path.
+    excluded: Option<(Ruling, usize)>,
     /// If it, or a folder above it, is a link: the length of that path.
     link: Option<usize>,
     /// The tracked paths in it.
@@ -40,14 +40,26 @@ struct Folder {
 pub struct Answer {
     /// git's verdict.
     pub state: State,
-    /// The last rule that matches the path or shuts a folder above it.
+    /// The last rule that matches the path or excludes a folder above it.
     pub ruling: Option<Ruling>,
-    /// If the rule shuts a folder above the path: how long that folder's path is, in bytes, without
-    /// a slash at its end.
-    pub shut: Option<usize>,
-    /// If the path leads through a link: how long the link's path is, in bytes. git looks at the
-    /// link, not behind it.
-    pub link: Option<usize>,
+    /// Length of the excluded parent's path, in bytes, without a slash at its end.
+    excluded: Option<usize>,
+    /// Length of the link's path, in bytes.
+    link: Option<usize>,
+}
+
+impl Answer {
+    /// The folder above a path that the rule excludes, if it isn't the path itself; with a slash at
+    /// its end. `path` is the one that was asked about.
+    pub fn excluded_parent<'p>(&self, path: &'p RepoPath) -> Option<&'p RepoPath> {
+        self.excluded.map(|length| RepoPath::new(&path[..=length]))
+    }
+
+    /// The symbolic link that a path is behind. git looks at the link, not behind it. `path` is the
+    /// one that was asked about.
+    pub fn link<'p>(&self, path: &'p RepoPath) -> Option<&'p RepoPath> {
+        self.link.map(|length| RepoPath::new(&path[..length]))
+    }
 }
 
 /// How many entries are looked at together.
@@ -79,7 +91,7 @@ impl<'a> Verdicts<'a> {
         let chain = snapshot.with_rules(everywhere, RepoPath::top(), &overlay, index)?;
         let top = Arc::new(Folder {
             chain,
-            shut: None,
+            excluded: None,
             link: None,
             tracked: index.whole(),
         });
@@ -108,8 +120,11 @@ impl<'a> Verdicts<'a> {
         } else {
             self.index.holds_within(folder.tracked, bare)
         };
-        let (ruling, shut) = match &folder.shut {
-            Some((ruling, shut)) => (Some(ruling.clone()), (*shut < bare.len()).then_some(*shut)),
+        let (ruling, excluded) = match &folder.excluded {
+            Some((ruling, excluded)) => (
+                Some(ruling.clone()),
+                (*excluded < bare.len()).then_some(*excluded),
+            ),
             None => (folder.chain.ruling(path, &|| self.is_folder(path)), None),
         };
         let state = match &ruling {
@@ -121,7 +136,7 @@ impl<'a> Verdicts<'a> {
         Ok(Answer {
             state,
             ruling,
-            shut,
+            excluded,
             link: folder.link.filter(|_| !path.is_folder()),
         })
     }
@@ -135,7 +150,7 @@ impl<'a> Verdicts<'a> {
                 State::Candidate
             },
             ruling,
-            shut: None,
+            excluded: None,
             link: None,
         }
     }
@@ -197,9 +212,9 @@ impl<'a> Verdicts<'a> {
     }
 
     fn ruling(&self, entry: &Entry, folder: &Folder) -> Option<Ruling> {
-        let shut = folder.shut.as_ref().map(|(ruling, _)| ruling.clone());
+        let excluded = folder.excluded.as_ref().map(|(ruling, _)| ruling.clone());
         let is_folder = || entry.path.is_folder();
-        shut.or_else(|| folder.chain.ruling(entry.path.bare(), &is_folder))
+        excluded.or_else(|| folder.chain.ruling(entry.path.bare(), &is_folder))
     }
 
     fn state<'e>(
@@ -215,12 +230,12 @@ impl<'a> Verdicts<'a> {
             Some((known, folder)) if *known == above => folder,
             _ => &here.insert((above, self.folder(above.bare())?)).1,
         };
-        let is_shut = || {
+        let is_excluded = || {
             let is_folder = || entry.path.is_folder();
             let ruling = folder.chain.ruling(entry.path.bare(), &is_folder);
             ruling.is_some_and(|ruling| ruling.ignores())
         };
-        Ok(if folder.shut.is_some() || is_shut() {
+        Ok(if folder.excluded.is_some() || is_excluded() {
             State::Ignored
         } else {
             State::Candidate
@@ -234,7 +249,7 @@ impl<'a> Verdicts<'a> {
     /// # Errors
     /// If an ignore file on the way can't be read.
     pub fn exception(&self, path: &RepoPath) -> Result<Option<Ruling>> {
-        if self.folder(path.folder().bare())?.shut.is_some() {
+        if self.folder(path.folder().bare())?.excluded.is_some() {
             return Ok(None);
         }
         for part in std::iter::once(path).chain(path.folders_above().rev()) {
@@ -300,13 +315,13 @@ impl<'a> Verdicts<'a> {
     fn below(&self, above: &Folder, path: &BStr) -> Result<Folder> {
         let tracked = self.index.span(path, above.tracked);
         let chain = above.chain.clone();
-        let (shut, is_open) = match &above.shut {
-            Some(_) => (above.shut.clone(), false),
+        let (excluded, is_open) = match &above.excluded {
+            Some(_) => (above.excluded.clone(), false),
             None => {
                 let ruling = chain.ruling(path, &|| true).filter(Ruling::ignores);
-                let shut = ruling.map(|ruling| (ruling, path.len()));
-                let is_open = shut.is_none();
-                (shut, is_open)
+                let excluded = ruling.map(|ruling| (ruling, path.len()));
+                let is_open = excluded.is_none();
+                (excluded, is_open)
             }
         };
         let folder = RepoPath::new(path).as_folder();
@@ -326,7 +341,7 @@ impl<'a> Verdicts<'a> {
         let link = above.link.or_else(|| is_link().then_some(path.len()));
         Ok(Folder {
             chain,
-            shut,
+            excluded,
             link,
             tracked,
         })

@@ -1,4 +1,4 @@
-//! The walk: folders in parallel, shut folders left out, nothing opened but folders and ignore
+//! The walk: folders in parallel, excluded folders left out, nothing opened but folders and ignore
 //! files.
 
 use crate::size::Bytes;
@@ -17,7 +17,7 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
-/// How far the walk goes into folders that a rule shuts.
+/// How far the walk goes into folders that a rule excludes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
     /// It lists such a folder and does not enter it.
@@ -94,7 +94,7 @@ impl Tree {
 }
 
 impl Tree {
-    /// The same tree, below a folder, with every file in the folders that rules shut: only these are
+    /// The same tree, below a folder, with every file in the folders that rules exclude: only these are
     /// walked.
     ///
     /// # Errors
@@ -113,7 +113,7 @@ impl Tree {
             found: Mutex::default(),
             phase: Phase::Walk.begin(),
         };
-        let is_shut =
+        let is_excluded =
             |entry: &&Entry| entry.kind == EntryKind::Folder && entry.state == State::Ignored;
         let here = || {
             self.entries
@@ -121,7 +121,7 @@ impl Tree {
                 .filter(|entry| under.is_top() || entry.path.starts_with(under))
         };
         rayon::scope(|threads| {
-            for entry in here().filter(is_shut) {
+            for entry in here().filter(is_excluded) {
                 let folder = Folder {
                     path: entry.path.clone(),
                     chain: Chain::new([]),
@@ -136,7 +136,7 @@ impl Tree {
             .into_inner()
             .unwrap_or_else(std::sync::PoisonError::into_inner);
         let mut entries: Vec<Entry> = here()
-            .filter(|entry| !is_shut(entry))
+            .filter(|entry| !is_excluded(entry))
             .cloned()
             .chain(found.entries)
             .collect();
@@ -288,7 +288,7 @@ struct Walk<'a> {
 struct Folder {
     path: RepoPathBuf,
     chain: Chain,
-    /// The rule that decides on it; if a folder above is shut, the one that shuts that.
+    /// The rule that decides on it; if a folder above is excluded, the one that excludes that.
     ruling: Option<Ruling>,
     /// What is tracked in the folder above it.
     tracked_above: Span,
@@ -313,7 +313,7 @@ impl Tree {
 struct Around<'o> {
     open: &'o OpenFolder,
     chain: &'o Chain,
-    shut: Option<&'o Ruling>,
+    excluded: Option<&'o Ruling>,
     tracked: Span,
 }
 
@@ -370,12 +370,12 @@ impl<'a> Walk<'a> {
             seen.entries.push(entry);
             return Ok(());
         }
-        let shut = ruling.filter(Ruling::ignores);
+        let excluded = ruling.filter(Ruling::ignores);
         let overlay = &self.options.overlay;
         let has_rules = !overlay.is_empty()
             || self.index.skips_any()
             || names.iter().any(|(name, _)| name == IGNORE_FILE);
-        if has_rules && shut.is_none() {
+        if has_rules && excluded.is_none() {
             match self.snapshot.rules_of(&path, overlay, self.index) {
                 Ok(rules) => chain = rules.into_iter().fold(chain, Chain::with),
                 Err(error) => seen.unread.push(unread(path.join(IGNORE_FILE), error)),
@@ -399,7 +399,7 @@ impl<'a> Walk<'a> {
             let around = Around {
                 open: &open,
                 chain: &chain,
-                shut: shut.as_ref(),
+                excluded: excluded.as_ref(),
                 tracked,
             };
             self.sort_in(threads, around, (at, kind), seen);
@@ -423,7 +423,7 @@ impl<'a> Walk<'a> {
         Around {
             open,
             chain,
-            shut,
+            excluded,
             tracked,
         }: Around,
         (mut path, kind): (BString, FileKind),
@@ -439,7 +439,7 @@ impl<'a> Walk<'a> {
         {
             return;
         }
-        let ruling = match shut {
+        let ruling = match excluded {
             Some(rule) => Some(rule.clone()),
             None => chain.ruling(path.as_bstr(), &|| is_folder),
         };
@@ -454,8 +454,8 @@ impl<'a> Walk<'a> {
         }
         path.push(b'/');
         let path = RepoPathBuf::from(path);
-        let is_shut = ruling.as_ref().is_some_and(Ruling::ignores);
-        if is_shut && self.options.depth == Depth::StopAtIgnored {
+        let is_excluded = ruling.as_ref().is_some_and(Ruling::ignores);
+        if is_excluded && self.options.depth == Depth::StopAtIgnored {
             let entry = self.entry(path, EntryKind::Folder, None, ruling);
             seen.entries.push(entry);
         } else {

@@ -176,7 +176,7 @@ impl<'a> PlanBuilder<'a> {
             is_for_storage: keep_out.is_for_storage,
         };
         if !self.joins(finding, &kind)
-            && !self.is_shut(&finding.path)?
+            && !self.is_excluded(&finding.path)?
             && self.edits.add(IGNORE_FILE.into(), rule.clone())?
         {
             let reason = StepReason::Said(rule.reason.clone());
@@ -190,7 +190,7 @@ impl<'a> PlanBuilder<'a> {
         }
         if let (Some(_), Class::Generated, Some(remake)) =
             (self.remove, finding.class(), &rule.remake)
-            && self.is_shut(&finding.path)?
+            && self.is_excluded(&finding.path)?
         {
             self.remove(&finding.path, remake, Some(&finding.id))?;
         }
@@ -235,7 +235,7 @@ impl<'a> PlanBuilder<'a> {
             let is_file = self.snapshot.root.kind(&path) == Some(FileKind::File);
             let entry = self.tree.get(&path);
             let is_open = entry.is_none_or(|entry| entry.state == State::Ignored);
-            if is_file && is_open && self.is_shut(&path)? {
+            if is_file && is_open && self.is_excluded(&path)? {
                 self.add_sample(&path, None)?;
             }
         }
@@ -345,9 +345,9 @@ impl<'a> PlanBuilder<'a> {
     }
 
     /// Whether the rules that everyone has, with the ones to be added, ignore a path.
-    fn is_shut(&self, path: &RepoPath) -> Result<bool> {
+    fn is_excluded(&self, path: &RepoPath) -> Result<bool> {
         let chain = self.edits.rules_at(path.folder())?;
-        Ok(chain.shuts(path.bare(), path.is_folder()).is_some())
+        Ok(chain.ignored_by(path.bare(), path.is_folder()).is_some())
     }
 
     /// Rules that match more than before may speak of tracked files, which they do nothing for:
@@ -365,7 +365,7 @@ impl<'a> PlanBuilder<'a> {
                 continue;
             }
             let answer = is.query(path)?;
-            let is_new = keeps_out(&answer) && answer.shut.is_none();
+            let is_new = keeps_out(&answer) && answer.excluded_parent(path).is_none();
             if is_new && !keeps_out(&was.query(path)?) {
                 self.except(entry)?;
             }

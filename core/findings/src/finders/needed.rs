@@ -15,7 +15,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
         let cause = Cause::Swallowed {
             reason: file.needed.reason.clone(),
         };
-        let remedy = match &file.shut {
+        let remedy = match &file.excluded_parent {
             None => {
                 let (folder, rule) = file.placed();
                 Remedy::LetIn { folder, rule }

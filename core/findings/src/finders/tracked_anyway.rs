@@ -14,10 +14,11 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let tracked = scan.tree.in_state(State::Tracked);
     for entry in tracked.filter(|entry| !known.templates.has(entry)) {
         let answer = scan.verdicts.query(&entry.path)?;
+        let excluded_parent = answer.excluded_parent(&entry.path);
         let Some(ruling) = answer.ruling.filter(Ruling::ignores) else {
             continue;
         };
-        let remedy = match answer.shut {
+        let remedy = match excluded_parent {
             // Whoever names a file in a rule means that file: no exception may undo it.
             None if names(&ruling, entry) => Remedy::ByHand(ByHand::UntrackOrDropRule),
             None => {

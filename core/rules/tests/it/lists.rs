@@ -135,16 +135,16 @@ fn a_nearer_list_wins_and_a_shut_folder_stays_shut() {
         &["!keep.log".into(), "/own".into()],
         Case::Sensitive,
     ));
-    let shuts = |path: &str| {
+    let excludes = |path: &str| {
         chain
-            .shuts(BStr::new(path), false)
+            .ignored_by(BStr::new(path), false)
             .map(|ruling| ruling.rule().text.to_string())
     };
-    assert_eq!(shuts("gauge/keep.log"), None);
-    assert_eq!(shuts("keep.log").as_deref(), Some("*.log"));
-    assert_eq!(shuts("gauge/own").as_deref(), Some("/own"));
-    assert_eq!(shuts("gauge/x/own"), None);
-    assert_eq!(shuts("out/deep/keep.c").as_deref(), Some("/out/"));
+    assert_eq!(excludes("gauge/keep.log"), None);
+    assert_eq!(excludes("keep.log").as_deref(), Some("*.log"));
+    assert_eq!(excludes("gauge/own").as_deref(), Some("/own"));
+    assert_eq!(excludes("gauge/x/own"), None);
+    assert_eq!(excludes("out/deep/keep.c").as_deref(), Some("/out/"));
 }
 
 #[test]
@@ -182,7 +182,7 @@ fn near_misses_say_what_would_match() {
     ] {
         let chain = Chain::new([list("", &[rule.to_owned()], Case::Sensitive)]);
         assert!(
-            chain.shuts(path.into(), false).is_none(),
+            chain.ignored_by(path.into(), false).is_none(),
             "{rule} does miss {path}"
         );
         let misses = near_misses(&chain, path.into());

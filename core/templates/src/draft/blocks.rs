@@ -197,7 +197,7 @@ pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
         && !probes.is_empty()
         && probes.iter().all(|probe| {
             let path = folder.join(probe);
-            chain.shuts(path.bare(), path.is_folder()).is_some()
+            chain.ignored_by(path.bare(), path.is_folder()).is_some()
         })
 }
 

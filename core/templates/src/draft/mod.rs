@@ -389,7 +389,7 @@ impl<'a> Composer<'_, 'a> {
             known.path.clone()
         };
         let rules = self.rules_at(probe.folder())?;
-        if rules.shuts(&probe, false).is_some() {
+        if rules.ignored_by(&probe, false).is_some() {
             return Ok(());
         }
         let whole = exactly(&known.path);
@@ -428,8 +428,8 @@ impl<'a> Composer<'_, 'a> {
             ) = file.placed();
             let drafted = self.file(&folder)?;
             let is_known = drafted.has_own(&pattern) || drafted.has_coming(NEEDED, &pattern);
-            // A file in a folder that is shut can't be re-included by a rule of its own.
-            if file.shut.is_none() && !is_known {
+            // A file in a folder that is excluded can't be re-included by a rule of its own.
+            if file.excluded_parent.is_none() && !is_known {
                 let line = DraftLine {
                     pattern,
                     heading: Heading::Dependencies,

@@ -33,8 +33,8 @@ type LetIn = HashMap<RepoPathBuf, bool>;
 struct Work {
     /// What must be re-included; a folder's path ends in a slash.
     paths: Vec<RepoPathBuf>,
-    /// The folder above them that the rule shuts, if it does.
-    shut: Option<RepoPathBuf>,
+    /// The folder above them that the rule excludes, if it does.
+    excluded: Option<RepoPathBuf>,
 }
 
 impl<'s> Composer<'s, '_> {
@@ -74,10 +74,8 @@ impl<'s> Composer<'s, '_> {
         let entries: Vec<&Entry> = self.snapshot.tree()?.to_commit().collect();
         let hits = entries.into_par_iter().map(|entry| {
             let answer = verdicts.query(&entry.path)?;
-            let place = match answer.shut {
-                Some(length) => RepoPath::new(&entry.path[..=length]).to_owned(),
-                None => entry.path.clone(),
-            };
+            let parent = answer.excluded_parent(&entry.path);
+            let place = parent.unwrap_or(&entry.path).to_owned();
             let own = answer.ruling.filter(|ruling| self.is_ours(ruling));
             Ok(own.map(|ruling| (ruling, place, entry)))
         });
@@ -106,13 +104,13 @@ impl<'s> Composer<'s, '_> {
         // What the folder says of itself is as certain as a name that only a tool gives.
         let is_certain = self.certain.contains(pattern) || self.survey.matches.knows(place);
         let guard = &self.guard;
-        let is_shut = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
+        let is_excluded = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
         // What git tracks and no template speaks of was added on purpose. What one does speak of was
         // added by mistake: it is judged as it would be if it was untracked.
         let is_kept = |entry: &Entry| {
             entry.state == State::Tracked && !self.survey.matches.speaks_of(&entry.path)
         };
-        let holds_tracked = if is_shut {
+        let holds_tracked = if is_excluded {
             entries.iter().any(|entry| is_kept(entry))
         } else {
             !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept)
@@ -123,10 +121,10 @@ impl<'s> Composer<'s, '_> {
         {
             return Some(Work {
                 paths: vec![place.to_owned()],
-                shut: None,
+                excluded: None,
             });
         }
-        let is_made = is_certain || is_shut && guard.is_made_folder(place);
+        let is_made = is_certain || is_excluded && guard.is_made_folder(place);
         let keeps = |entry: &&&Entry| !is_made && is_keep_file(entry.path.name());
         let kept = entries
             .iter()
@@ -134,7 +132,7 @@ impl<'s> Composer<'s, '_> {
         let paths: Vec<RepoPathBuf> = kept.map(|entry| entry.path.clone()).collect();
         (!paths.is_empty()).then(|| Work {
             paths,
-            shut: is_shut.then(|| place.to_owned()),
+            excluded: is_excluded.then(|| place.to_owned()),
         })
     }
 
@@ -160,7 +158,7 @@ impl<'s> Composer<'s, '_> {
         let mut is_only_here = false;
         let mut files: BTreeMap<RepoPathBuf, Vec<RepoPathBuf>> = BTreeMap::new();
         for work in works {
-            let Some(shut) = work.shut else {
+            let Some(excluded) = work.excluded else {
                 for path in work.paths {
                     is_only_here |= exactly(below(&path, folder)) == *pattern;
                     files
@@ -170,17 +168,17 @@ impl<'s> Composer<'s, '_> {
                 }
                 continue;
             };
-            if exactly(below(&shut, folder)) == *pattern {
+            if exactly(below(&excluded, folder)) == *pattern {
                 is_only_here = true;
             } else {
-                narrower.push(exception(&shut, folder));
+                narrower.push(exception(&excluded, folder));
             }
-            narrower.push(all_in(&shut, folder));
+            narrower.push(all_in(&excluded, folder));
             let mut opened = BTreeSet::new();
             for path in work.paths {
                 let between = path
                     .folders_above()
-                    .filter(|above| above.is_within(&shut) && **above != *shut);
+                    .filter(|above| above.is_within(&excluded) && **above != *excluded);
                 for above in between.filter(|above| opened.insert(above.to_owned().to_owned())) {
                     narrower.extend([exception(above, folder), all_in(above, folder)]);
                 }
@@ -248,8 +246,8 @@ fn exception(path: &RepoPath, folder: &RepoPath) -> BString {
         .into()
 }
 
-fn all_in(shut: &RepoPath, folder: &RepoPath) -> BString {
-    [exactly(below(shut, folder)).as_slice(), b"*"]
+fn all_in(excluded: &RepoPath, folder: &RepoPath) -> BString {
+    [exactly(below(excluded, folder)).as_slice(), b"*"]
         .concat()
         .into()
 }

@@ -124,8 +124,8 @@ fn ask<'p>(
 ) -> Result<(Cow<'p, RepoPath>, Answer)> {
     let path = context.resolve_bytes(given)?;
     let answer = verdicts.query(&path)?;
-    if let Some(length) = answer.link {
-        let link = shown(path[..length].as_bstr());
+    if let Some(link) = answer.link(&path) {
+        let link = shown(link);
         bail!(
             "{given} is behind the symbolic link {link}\n  git looks at the link, not behind \
              it; name the link or the real path"
