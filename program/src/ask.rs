@@ -14,14 +14,14 @@ use std::sync::Mutex;
 /// An answer: its key, and what it does.
 pub type Answer = (char, &'static str);
 
-/// So many columns of a line are left for what is typed.
+/// At most this many columns of a line are left for what is typed.
 const ROOM: usize = 4;
 
 /// Yes or no; Enter alone is no.
 pub const YES_OR_NO: &[Answer] = &[('n', "no"), ('y', "yes")];
 
 /// Asks until an answer is given: its key or its word and Enter; the first answer is that of Enter
-/// alone. Anything else, and `?`, shows the answers and asks again. Gives the key, or nothing for
+/// alone. Anything else, and `?`, shows the answers and asks again. Returns the key, or nothing for
 /// Esc.
 ///
 /// # Errors
@@ -175,7 +175,7 @@ pub fn text_again(question: &str) -> Result<Option<String>> {
     Ok(Some(said.trim().to_owned()).filter(|said| !said.is_empty()))
 }
 
-/// What came of a question; whoever presses Ctrl-C gets the terminal back as it was, and nothing is
+/// What came of a question; anyone who presses Ctrl-C gets the terminal back as it was, and nothing is
 /// changed.
 ///
 /// # Errors

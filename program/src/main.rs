@@ -77,7 +77,7 @@ fn run(mut arguments: Arguments) -> Result<ExitCode> {
     commands::run(&arguments.command, &arguments.args)
 }
 
-/// Whoever read our output has seen enough.
+/// Anyone who read our output has seen enough.
 fn is_closed_pipe(error: &anyhow::Error) -> bool {
     let kind = error
         .downcast_ref::<std::io::Error>()

@@ -47,7 +47,7 @@ pub struct Answers {
 }
 
 impl Preferences {
-    /// Those of whoever runs the program.
+    /// Those of anyone who runs the program.
     ///
     /// # Errors
     /// If the file can't be read or isn't in the format.

@@ -1,5 +1,5 @@
 //! What the values of arguments can be here, for a shell that completes: each with what it is
-//! for. Where nothing can be read, nothing is offered; whoever completes wants no complaint.
+//! for. Where nothing can be read, nothing is offered; anyone who completes wants no complaint.
 
 use crate::cli::GlobalArgs;
 use crate::commands::completions;

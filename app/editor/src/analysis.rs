@@ -123,7 +123,7 @@ pub struct RuleFacts {
     pub reason: Option<(String, String, Option<String>)>,
 }
 
-/// So many of the paths that a rule decides about are kept by name.
+/// At most this many of the paths that a rule decides about are kept by name.
 const FIRST: usize = 200;
 
 /// Works until the editor is gone.

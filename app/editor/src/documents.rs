@@ -66,7 +66,7 @@ impl Document {
     }
 }
 
-/// The path of a file that the editor names; nothing for what is no file of this machine.
+/// The path of a file that the editor names; nothing for what is not a file of this machine.
 pub fn path_of(uri: &Uri) -> Option<PathBuf> {
     let rest = uri.as_str().strip_prefix("file://")?;
     let path = &rest[rest.find('/')?..];

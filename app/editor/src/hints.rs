@@ -11,7 +11,7 @@ use redshank_text::{self as text, count, files, shown};
 use redshank_worktree::usage::RuleStatus;
 use serde_json::{Value, json};
 
-/// So many paths are named under the pointer.
+/// At most this many paths are named under the pointer.
 const NAMED: usize = 10;
 
 impl Server<'_> {

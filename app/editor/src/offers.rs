@@ -1,4 +1,4 @@
-//! What templates offer to whoever completes a line.
+//! What templates offer to anyone who completes a line.
 
 use bstr::ByteSlice;
 use redshank_rules::RepoPathBuf;

@@ -247,7 +247,7 @@ impl Worker<'_> {
         }
         let mut owes_more = true;
         loop {
-            // Whoever types has to wait for nothing that takes longer.
+            // Anyone who types has to wait for nothing that takes longer.
             if owes_more && self.jobs.is_empty() {
                 owes_more = false;
                 if let Ok((learned, found)) = self.beside(&snapshot) {

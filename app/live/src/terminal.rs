@@ -41,7 +41,7 @@ fn take() -> DefaultTerminal {
     terminal
 }
 
-/// Whatever goes wrong, it is told on a terminal as it was.
+/// Errors are printed on a terminal that is as it was before.
 fn give_back_before_a_crash() {
     let tells = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |crash| {

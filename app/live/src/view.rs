@@ -16,10 +16,10 @@ use redshank_text::{self as text, Paint, count, cut, files, shown};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 
-/// From so many columns on, what is told of a row is beside the tree.
+/// From this many columns on, what is known of a row is beside the tree.
 const WIDE: u16 = 110;
 
-/// So many lines it gets below the tree otherwise.
+/// At most this many lines it gets below the tree otherwise.
 const BELOW: u16 = 7;
 
 /// The keys, for the foot of the window.
@@ -275,7 +275,7 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
     Line::styled(format!("{start}{text}"), style)
 }
 
-/// What is told of the chosen row: why it is what it is, and what was found in it.
+/// What is known of the chosen row: why it is what it is, and what was found in it.
 fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
     let Some(row) = window.rows.get(window.chosen) else {
         return;

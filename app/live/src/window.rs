@@ -41,7 +41,7 @@ pub struct Window {
     pub said: String,
     /// What waits for Enter.
     pub asks: Option<Question>,
-    /// The keys are told.
+    /// The keys are reported.
     pub helps: bool,
     open: HashSet<RepoPathBuf>,
     width: usize,

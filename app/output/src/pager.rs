@@ -18,7 +18,7 @@ pub fn choose(pager: String) {
     let _ = CHOSEN.set(pager);
 }
 
-/// Whether a text of so many lines is read in a pager.
+/// Whether a text of this many lines is read in a pager.
 pub fn is_long(lines: usize) -> bool {
     let is_chosen = CHOSEN.get().is_some_and(|pager| !pager.trim().is_empty());
     let height = terminal_size::terminal_size().map(|(_, height)| usize::from(height.0));
@@ -64,7 +64,7 @@ pub fn show(text: &str) -> Result<bool> {
     // Ctrl-C is the pager's own while it runs.
     let _hold = signals::hold();
     if let Some(mut stdin) = running.stdin.take() {
-        // Whoever has read enough leaves.
+        // Anyone who has read enough leaves.
         let _ = stdin.write_all(text.as_bytes());
     }
     running.wait()?;

@@ -144,7 +144,7 @@ fn color(text: &str) -> Option<usize> {
 }
 
 /// JSON as a terminal may get it: what could harm it is written as an escape, which means the same
-/// to whoever reads it.
+/// to anyone who reads it.
 #[derive(Default)]
 pub struct Harmless<F>(F);
 

@@ -20,7 +20,7 @@ static IS_HELD: AtomicBool = AtomicBool::new(false);
 /// Somebody waits for Ctrl-C, who goes on then; and when it came.
 static AWAITED: Mutex<Option<(Sender<()>, Option<Instant>)>> = Mutex::new(None);
 
-/// A key that comes twice so soon was pressed once: whoever started us may pass it on as well.
+/// A key that comes twice so soon was pressed once: anyone who started us may pass it on as well.
 const ONCE: Duration = Duration::from_secs(1);
 
 /// As a shell counts it: 128 and the signal's number.
@@ -65,7 +65,7 @@ pub fn listen() -> Result<()> {
     .context("signals can't be waited for")
 }
 
-/// Tells whoever waits for it; whether somebody does.
+/// Tells anyone who waits for it; whether somebody does.
 fn is_awaited() -> bool {
     let Ok(mut awaited) = AWAITED.lock() else {
         return false;

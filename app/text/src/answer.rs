@@ -100,7 +100,7 @@ fn told(ruling: &Ruling) -> String {
     )
 }
 
-/// How many rules that nearly matched, or are overridden, are told.
+/// How many rules that nearly matched, or are overridden, are reported.
 const NEAR: usize = 3;
 
 /// The rules that nearly matched, and what would.

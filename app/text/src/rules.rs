@@ -234,5 +234,5 @@ pub fn taken_away(taken: &[TakenFile]) -> Vec<String> {
     said
 }
 
-/// So many files are named.
+/// At most this many files are named.
 const NAMED: usize = 3;

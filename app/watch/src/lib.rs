@@ -20,7 +20,7 @@ const QUIET: Duration = Duration::from_millis(200);
 pub fn tree(top: &Path, told: impl Fn() -> bool + Send + 'static) -> Option<RecommendedWatcher> {
     let (changed, changes) = unbounded();
     let watcher = watcher(top, move |_| {
-        // Whoever is gone needs no news.
+        // Anyone who is gone needs no news.
         let _ = changed.send(());
     })?;
     when_quiet(changes, told);

@@ -37,11 +37,11 @@ impl Programs {
         // Who has ended is forgotten: another process may get the number.
         let mut before = std::mem::take(&mut self.0);
         for process in all_processes().into_iter().flatten().flatten() {
-            // Whoever has ended meanwhile, or is not ours to ask, tells nothing.
+            // Anyone who has ended meanwhile, or is not ours to ask, tells nothing.
             let Ok(cwd) = process.cwd() else {
                 continue;
             };
-            // Whoever started us shows what we say.
+            // Anyone who started us shows what we say.
             if own.contains(&process.pid()) {
                 continue;
             }

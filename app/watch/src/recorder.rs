@@ -48,7 +48,7 @@ impl Recorder {
                 }
                 let _ = wake.send(paths);
             }
-            // Whoever is gone needs no news.
+            // Anyone who is gone needs no news.
             let _ = tell.send(());
         });
         let (top, noted) = (top.to_owned(), Arc::clone(&seen));

@@ -95,7 +95,7 @@ impl<'a> Hook<'a> {
     /// A hook of a repository; `core.hooksPath` counts, as long as it stays in the repository.
     ///
     /// # Errors
-    /// If the place is no repository, its hooks are kept elsewhere, or git can't be asked.
+    /// If the place is not a repository, its hooks are kept elsewhere, or git can't be asked.
     pub fn find(worktree: &'a Worktree, event: HookEvent) -> Result<Self> {
         let repository = worktree.needs_repository(Purpose::Hook)?;
         let folder = repository.hooks_folder()?;
@@ -144,7 +144,7 @@ impl<'a> Hook<'a> {
     }
 
     /// Puts checks in, through the journal, as one change under the command's name. `program` is where Redshank is, for when
-    /// it isn't on the PATH of whoever commits.
+    /// it isn't on the PATH of anyone who commits.
     ///
     /// # Errors
     /// If a hook can't be read or written.

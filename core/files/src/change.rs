@@ -229,7 +229,7 @@ impl Root {
     /// Sets a regular file's permission bits, as chmod(2) takes them.
     ///
     /// # Errors
-    /// If it is no regular file, or the disk refuses.
+    /// If it is not a regular file, or the disk refuses.
     pub fn set_mode(&self, path: &BStr, mode: u32) -> Result<()> {
         Ok(rustix::fs::fchmod(
             self.file(path)?,
@@ -265,7 +265,7 @@ impl Root {
     /// Waits until nobody else holds a folder, and holds it as long as what is given lives.
     ///
     /// # Errors
-    /// If it is no folder. A disk that can't do it keeps nobody waiting.
+    /// If it is not a folder. A disk that can't do it keeps nobody waiting.
     pub fn hold(&self, path: &BStr) -> Result<File> {
         let folder = self.for_holding(path)?;
         let _ = rustix::fs::flock(&folder, FlockOperation::LockExclusive);
@@ -275,7 +275,7 @@ impl Root {
     /// The same without waiting: nothing if somebody else holds it.
     ///
     /// # Errors
-    /// If it is no folder, or the disk can't do it.
+    /// If it is not a folder, or the disk can't do it.
     pub fn hold_if_free(&self, path: &BStr) -> Result<Option<File>> {
         let folder = self.for_holding(path)?;
         match rustix::fs::flock(&folder, FlockOperation::NonBlockingLockExclusive) {

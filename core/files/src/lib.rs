@@ -49,7 +49,7 @@ impl Root {
     /// Opens a folder that the caller vouches for: links on the way to it are followed.
     ///
     /// # Errors
-    /// If it is no folder or can't be entered.
+    /// If it is not a folder or can't be entered.
     pub fn open(path: &Path) -> Result<Self> {
         Ok(Self {
             path: path.to_owned(),
@@ -65,7 +65,7 @@ impl Root {
     /// A folder beneath this one, as a root of its own.
     ///
     /// # Errors
-    /// If it isn't there, is no folder, or a link is on the way.
+    /// If it isn't there, is not a folder, or a link is on the way.
     pub fn beneath(&self, path: &BStr) -> Result<Self> {
         let handle = resolve::folder(&self.handle, path)?;
         Ok(Self {
@@ -74,10 +74,10 @@ impl Root {
         })
     }
 
-    /// What is there; a link is told as a link.
+    /// What is there; a link is reported as a link.
     ///
     /// # Errors
-    /// If nothing is there, or it can't be told.
+    /// If nothing is there, or it can't be determined.
     pub fn meta(&self, path: &BStr) -> Result<Meta> {
         Folder::open(self, path)?.meta(resolve::name(path))
     }
@@ -86,12 +86,12 @@ impl Root {
     /// there is a file or a link in the place of such a folder.
     ///
     /// # Errors
-    /// If it can't be told.
+    /// If it can't be determined.
     pub fn meta_if_there(&self, path: &BStr) -> Result<Option<Meta>> {
         if_there(self.meta(path))
     }
 
-    /// What kind of thing is there; nothing if there is none or it can't be told.
+    /// What kind of thing is there; nothing if there is none or it can't be determined.
     pub fn kind(&self, path: &BStr) -> Option<FileKind> {
         self.meta(path).ok().map(|meta| meta.kind)
     }
@@ -127,7 +127,7 @@ impl Root {
     /// The same, with nothing for a file that isn't there.
     ///
     /// # Errors
-    /// If it is there and can't be read, or is no regular file.
+    /// If it is there and can't be read, or is not a regular file.
     pub fn read_if_there(&self, path: &BStr, limit: u64) -> Result<Option<Vec<u8>>> {
         if_there(self.read(path, limit))
     }
@@ -135,7 +135,7 @@ impl Root {
     /// Where a symbolic link leads, as it says.
     ///
     /// # Errors
-    /// If it is no link or can't be read.
+    /// If it is not a link or can't be read.
     pub fn link_target(&self, path: &BStr) -> Result<BString> {
         Folder::open(self, path)?.link_target(resolve::name(path))
     }
@@ -144,7 +144,7 @@ impl Root {
     /// that goes while it is looked at is left out.
     ///
     /// # Errors
-    /// If it is no folder or can't be listed.
+    /// If it is not a folder or can't be listed.
     pub fn list(&self, path: &BStr) -> Result<Vec<(BString, FileKind)>> {
         Folder::at(self, path)?.list()
     }

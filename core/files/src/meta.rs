@@ -90,7 +90,7 @@ fn not_regular(kind: FileKind) -> Error {
     Error::other(NotRegular(kind))
 }
 
-/// Something that is no regular file where one was to be read.
+/// Something that is not a regular file where one was to be read.
 #[derive(Debug)]
 struct NotRegular(FileKind);
 
@@ -106,7 +106,7 @@ impl std::fmt::Display for NotRegular {
     }
 }
 
-/// Whether an error says that something was no regular file.
+/// Whether an error says that something was not a regular file.
 pub fn is_not_regular(error: &Error) -> bool {
     error
         .get_ref()

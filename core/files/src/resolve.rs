@@ -126,7 +126,7 @@ fn step_by_step(root: BorrowedFd, bare: &[u8], flags: OFlags) -> Result<OwnedFd>
     rustix::fs::openat(at, name, flags, Mode::empty()).map_err(|error| met_a_link(at, name, error))
 }
 
-/// With `O_DIRECTORY` and `O_NOFOLLOW`, a link is told as "not a directory".
+/// With `O_DIRECTORY` and `O_NOFOLLOW`, a link is reported as "not a directory".
 fn met_a_link(at: BorrowedFd, part: &[u8], error: Errno) -> Error {
     let is_link = || {
         let found = rustix::fs::statat(at, part, AtFlags::SYMLINK_NOFOLLOW);
@@ -187,7 +187,7 @@ impl Folder {
     /// That folder; the empty path for the root itself.
     ///
     /// # Errors
-    /// If it isn't there, is no folder, or a link is on the way.
+    /// If it isn't there, is not a folder, or a link is on the way.
     pub fn at(root: &Root, path: &BStr) -> Result<Self> {
         Ok(Self(if path.is_empty() {
             Held::Root(Arc::clone(&root.handle))
@@ -199,7 +199,7 @@ impl Folder {
     /// The folder that a path is in.
     ///
     /// # Errors
-    /// If it isn't there, is no folder, or a link is on the way.
+    /// If it isn't there, is not a folder, or a link is on the way.
     pub fn open(root: &Root, path: &BStr) -> Result<Self> {
         plain(path)?;
         Self::at(root, parent(path))
@@ -209,10 +209,10 @@ impl Folder {
         Self(Held::Own(handle))
     }
 
-    /// What a name in it is; a link is told as a link. The empty name is the folder itself.
+    /// What a name in it is; a link is reported as a link. The empty name is the folder itself.
     ///
     /// # Errors
-    /// If nothing has that name, or it can't be told.
+    /// If nothing has that name, or it can't be determined.
     pub fn meta(&self, name: &BStr) -> Result<Meta> {
         let stat = if name.is_empty() {
             rustix::fs::fstat(self)?
@@ -240,7 +240,7 @@ impl Folder {
     /// opened once for both.
     ///
     /// # Errors
-    /// If it isn't there, is no folder, can't be listed, or a link is on the way.
+    /// If it isn't there, is not a folder, can't be listed, or a link is on the way.
     pub fn listed(root: &Root, path: &BStr) -> Result<(Self, Vec<(BString, FileKind)>)> {
         let folder = open(root.handle.as_fd(), path, LIST)?;
         let to_list = folder.try_clone()?;

@@ -117,7 +117,7 @@ fn findings(entry: &Entry, scanned: ScannedText) -> Vec<SecretFinding> {
     let mut findings: Vec<SecretFinding> = Vec::new();
     let mut of_rule: HashMap<&str, u8> = HashMap::new();
     for one in credentials {
-        // Values of one trace in one file are told apart by their order.
+        // Values of one trace in one file are distinguished by their order.
         let count = of_rule.entry(one.name).or_default();
         let same = *count;
         *count = count.wrapping_add(1);

@@ -130,7 +130,7 @@ pub enum Cause {
         /// What breaks without it.
         reason: String,
     },
-    /// A rule ignores it that speaks of what tools make, and somebody wrote what is there.
+    /// A rule ignores it that covers what tools make, and somebody wrote what is there.
     WorkKeptOut,
     /// A repository of its own.
     NestedRepository,
@@ -157,7 +157,7 @@ pub enum Cause {
     },
     /// A pointer into large-file storage, whose contents are not here.
     PointerAlone,
-    /// A pointer into large-file storage that no attribute speaks of.
+    /// A pointer into large-file storage that no attribute covers.
     PointerUncovered,
     /// Its attributes send it to large-file storage, but git holds it whole.
     StoredWhole,

@@ -97,7 +97,7 @@ impl Git {
         self.with_files(input, None, None)
     }
 
-    /// Runs it with `input`, or a file, on its standard input; gives its standard output, or writes
+    /// Runs it with `input`, or a file, on its standard input; returns its standard output, or writes
     /// it into a file.
     ///
     /// # Errors
@@ -179,7 +179,7 @@ impl Git {
             .map_err(Error::NotStarted)
     }
 
-    /// Runs it with this process's own input and outputs; gives whether it succeeded.
+    /// Runs it with this process's own input and outputs; returns whether it succeeded.
     ///
     /// # Errors
     /// If git can't be started.

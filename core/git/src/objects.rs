@@ -15,7 +15,7 @@ use std::path::Path;
 
 impl Repository {
     /// Writes at `into` a pack of those of these contents that are here and that the current commit
-    /// doesn't hold. Gives whether there were any; nothing is written otherwise.
+    /// doesn't hold. Returns whether there were any; nothing is written otherwise.
     ///
     /// # Errors
     /// If git or the disk refuses.

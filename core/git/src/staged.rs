@@ -111,7 +111,7 @@ impl Blobs {
         })
     }
 
-    /// Gives a blob's size in bytes and its contents to `take`, which needn't read them all.
+    /// Passes a blob's size in bytes and its contents to `take`, which needn't read them all.
     ///
     /// # Errors
     /// If there is no such blob, git ends, or `take` errs.

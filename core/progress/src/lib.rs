@@ -83,7 +83,7 @@ pub struct Running {
 }
 
 impl Running {
-    /// Takes note of so many more, with so many bytes.
+    /// Records this many more, with this many bytes.
     pub fn seen(&self, count: u64, bytes: u64) {
         self.count.fetch_add(count, Ordering::Relaxed);
         self.bytes.fetch_add(bytes, Ordering::Relaxed);

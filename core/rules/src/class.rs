@@ -14,7 +14,7 @@ enum Member {
 }
 
 impl Class {
-    /// Reads the expression whose opening bracket stands just before `text`. Gives the class and
+    /// Reads the expression whose opening bracket stands just before `text`. Returns the class and
     /// how many bytes it took, closing bracket included; `None` if it is never closed or names an
     /// unknown POSIX class, for then git lets the whole pattern match nothing.
     ///

@@ -58,7 +58,7 @@ struct TrigramIndex {
 /// Three bytes in a row.
 type Gram = [u8; 3];
 
-/// How many bits tell grams apart, as a power of two.
+/// How many bits distinguish grams, as a power of two.
 const SEEN_BITS: u32 = 16;
 
 impl Lookup {

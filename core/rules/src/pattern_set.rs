@@ -3,7 +3,7 @@ use crate::{RepoPath, RepoPathBuf};
 use crate::{RuleList, Source};
 use serde::Deserialize;
 
-/// Names that a table speaks of: patterns as in an ignore file at the top, of which the last one
+/// Names that a table covers: patterns as in an ignore file at the top, of which the last one
 /// that matches counts. Upper and lower case are the same.
 #[derive(Deserialize)]
 #[serde(from = "Vec<String>")]

@@ -3,7 +3,7 @@
 use crate::glob::{Against, Glob, is_special};
 use bstr::{BStr, BString, ByteSlice};
 
-/// Whether upper and lower case are told apart (git's `core.ignoreCase`).
+/// Whether upper and lower case are distinguished (git's `core.ignoreCase`).
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
 pub enum Case {
     /// `A` and `a` differ.

@@ -52,7 +52,7 @@ struct Places {
 static PLACES: LazyLock<Result<Places, TableError>> =
     LazyLock::new(|| read("places of secrets", include_str!("places.toml")));
 
-/// What is told of a credential's surroundings.
+/// What is known of a credential's surroundings.
 pub(super) struct Surroundings<'t> {
     /// The file.
     pub(super) path: &'t RepoPath,
@@ -135,7 +135,7 @@ pub(super) fn downgrade(
 }
 
 /// Whether a word for a password is the name of the user or the database on one of the lines above,
-/// too: how whoever starts a project has it run on their own machine.
+/// too: how anyone who starts a project has it run on their own machine.
 fn is_login_above(before: &[u8], value: &[u8]) -> bool {
     let is_word = value.len() >= 3 && value.iter().all(u8::is_ascii_alphabetic);
     let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_".contains(byte);

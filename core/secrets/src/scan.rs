@@ -23,7 +23,7 @@ const WINDOW: usize = 1 << 20;
 /// How much of a window is looked at again with the next, so that nothing is cut in two.
 const OVERLAP: usize = 16 << 10;
 
-/// A line of so many bytes before or behind a name wasn't typed.
+/// A line of this many bytes before or behind a name wasn't typed.
 const LONG_LINE: usize = 1000;
 
 /// How many bytes tell how a text is encoded.
@@ -87,7 +87,7 @@ pub(super) fn contents<'f>(
     })
 }
 
-/// Reads the first bytes of a file, as far as there are any; gives their number.
+/// Reads the first bytes of a file, as far as there are any; returns their number.
 fn read_start(file: &mut dyn Read, mark: &mut [u8; START]) -> std::io::Result<usize> {
     let mut length = 0;
     while length < mark.len() {
@@ -117,7 +117,7 @@ fn utf_16(start: &[u8]) -> Option<&'static Encoding> {
     }
 }
 
-/// Whether a file that starts so is no text.
+/// Whether a file that starts so is not a text.
 fn is_binary(start: &[u8]) -> bool {
     if memchr::memchr(0, start).is_none() {
         return false;
@@ -402,7 +402,7 @@ struct Span<'f> {
     /// Where the whole starts.
     start: usize,
     strength: Strength,
-    /// Where it leads, and the login beside it, where that is told.
+    /// Where it leads, and the login beside it, where that is reported.
     host: Option<std::ops::Range<usize>>,
     login: Option<std::ops::Range<usize>>,
 }

@@ -116,7 +116,7 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         let is_some = digits > 0 && digits < value.len() && value.len() >= 8;
         return is_mixed(value) || is_some && !is_label(value);
     }
-    // Whoever chooses a password that a foreign keyboard lacks puts more into it than a word.
+    // Anyone who chooses a password that a foreign keyboard lacks puts more into it than a word.
     let is_foreign = !value.is_ascii();
     if is_foreign
         && !value
@@ -297,7 +297,7 @@ fn is_long_mix(value: &[u8]) -> bool {
     digits >= 4 || digits >= 1 && signs >= 1 || signs >= 2
 }
 
-/// Whether it speaks of a password instead of being one: a label, a message, a name of a field.
+/// Whether it mentions a password instead of being one: a label, a message, a name of a field.
 fn is_label(value: &[u8]) -> bool {
     words(value)
         .iter()

@@ -143,10 +143,10 @@ impl Collection {
         (distance(nearest) <= name.len().div_ceil(3)).then_some(nearest)
     }
 
-    /// A template and all that come along with it, each once, itself first.
+    /// A template and all that come with it, each once, itself first.
     ///
     /// # Errors
-    /// If one of them doesn't exist, or they come along with each other in a circle.
+    /// If one of them doesn't exist, or they come with each other in a circle.
     pub fn with<'a>(&'a self, template: &'a Template) -> Result<Vec<&'a Template>> {
         let mut all = Vec::new();
         self.come_along(template, &mut Vec::new(), &mut all)?;

@@ -11,7 +11,7 @@ pub enum Error {
     /// A template of the repository is somewhere else.
     #[error("{0} is a symbolic link: a repository's templates must be inside it")]
     TemplateLink(PathBuf),
-    /// Templates come along with each other in a circle.
+    /// Templates come with each other in a circle.
     #[error("template `{name}`: `with` leads in a circle: `{}`", circle.join("` → `"))]
     Circle {
         /// One of them.

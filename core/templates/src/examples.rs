@@ -45,7 +45,7 @@ fn fitted(template: &Template, folder: &RepoPath) -> Chain {
 /// quoted.
 const PLACES: [&str; 3] = ["", "exhibit/", "north [old]/a b/"];
 
-/// Tries every example of a template, at the top and fitted to sub-folders. Gives the failures and
+/// Tries every example of a template, at the top and fitted to sub-folders. Returns the failures and
 /// how many tries there were.
 pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
     let (mut failures, mut tries) = prove_as_it_is(template);
@@ -74,7 +74,7 @@ pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
 }
 
 /// Tries a template's rules on the files by which its neighbours in the same folder are recognised,
-/// and on those that they need. Gives the failures and how many tries there were.
+/// and on those that they need. Returns the failures and how many tries there were.
 pub fn prove_beside(template: &Template, neighbours: &[Template]) -> (Vec<Failure>, usize) {
     let mut failures = Vec::new();
     let mut tries = 0;

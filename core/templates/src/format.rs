@@ -20,7 +20,7 @@ pub struct Template {
     pub revision: u32,
     /// What kind of thing it covers, which also says where its rules hold.
     pub group: Group,
-    /// Templates that usually come along: whoever asks for this one gets those, too.
+    /// Templates that usually come with it: anyone who asks for this one gets those, too.
     #[serde(default)]
     pub with: Vec<String>,
     /// Templates that say nothing new where this one is recognised in the same folder.

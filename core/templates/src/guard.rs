@@ -39,7 +39,7 @@ pub(crate) struct Guard<'a> {
 const LOOKED_AT: usize = 500;
 /// How many sources of a folder are opened.
 const OPENED: usize = 4;
-/// So many files of the same name are compared, no longer: `index.js` is nobody's copy.
+/// At most this many files of the same name are compared: `index.js` is nobody's copy.
 const NAMESAKES: usize = 8;
 /// How much of a file is read, in bytes.
 const READ: u64 = 4 << 10;
@@ -109,7 +109,7 @@ impl<'a> Guard<'a> {
         !text.is_empty() && !text.lines().any(may_be_secret)
     }
 
-    /// A vendored crate's checksums speak of every file in it.
+    /// A vendored crate's checksums cover every file in it.
     fn is_of_a_checksum(&self, path: &RepoPath) -> bool {
         let mut folders = path.folders_above();
         let sums = ".cargo-checksum.json";

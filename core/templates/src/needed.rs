@@ -135,7 +135,7 @@ fn is_needed(snapshot: &Snapshot, tree: &Tree, project: &Project, needed: &Neede
     (needed.when.is_empty() || needed.when.iter().any(shows)) && !needed.unless.iter().any(shows)
 }
 
-/// The untracked files that a need speaks of. A need without wildcards is looked up on disk, where
+/// The untracked files that a need covers. A need without wildcards is looked up on disk, where
 /// ignored folders hide nothing.
 fn present(
     snapshot: &Snapshot,

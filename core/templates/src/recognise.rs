@@ -483,7 +483,7 @@ impl<'a> Recogniser<'a, '_> {
     }
 }
 
-/// So many files of one type are opened to see whether a tool wrote them.
+/// At most this many files of one type are opened to see whether a tool wrote them.
 const LOOKED_AT: usize = 16;
 
 /// Folders of sources inside a project's own; the last ones start packages of Java and its kin.

@@ -75,11 +75,11 @@ static SAMPLES: LazyLock<PatternSet> = LazyLock::new(|| {
     names.map(str::to_owned).to_vec().into()
 });
 
-/// So many files are searched for one that refers to a source file, of so many bytes at most.
+/// At most this many files are searched for one that refers to a source file, of this many bytes at most.
 const SEARCHED: usize = 400;
 const LARGEST: u64 = 256 << 10;
 
-/// Which of these files, that rules would ignore, are a loss. What a template speaks of is none, and
+/// Which of these files, that rules would ignore, are a loss. What a template covers is none, and
 /// neither is what a tool wrote.
 pub fn taken_away<'p>(
     snapshot: &Snapshot,

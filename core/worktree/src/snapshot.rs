@@ -2,7 +2,7 @@
 //!
 //! Whatever a command asks about (the index, the settings, an ignore file, the tree) is read when
 //! it is first asked for, and never again: two answers of one command can't contradict each other.
-//! What is to be changed is read again by whoever changes it.
+//! What is to be changed is read again by anyone who changes it.
 
 use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;

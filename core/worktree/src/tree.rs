@@ -138,7 +138,7 @@ impl Tree {
     }
 }
 
-/// Adds the files and links of a folder, which has a slash at its end; gives the folders in it.
+/// Adds the files and links of a folder, which has a slash at its end; returns the folders in it.
 fn list(worktree: &Worktree, folder: &RepoPath, entries: &mut Vec<Entry>) -> Vec<RepoPathBuf> {
     let mut inner = Vec::new();
     for (name, kind) in worktree.root.list(folder).unwrap_or_default() {

@@ -77,7 +77,7 @@ pub enum ImpossibleReason {
     Quotes,
     /// It starts with a home folder or a variable, which git doesn't expand.
     Expansion,
-    /// It goes up with `..`, or from a drive: rules speak of what is below their file.
+    /// It goes up with `..`, or from a drive: rules cover what is below their file.
     Elsewhere,
     /// Braces or bars stand for alternatives elsewhere, not here.
     Alternatives,
@@ -202,7 +202,7 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
 
 /// The rules of one file, as they would be with what an overlay holds.
 pub struct FileUsage {
-    /// The tree as it would be ruled, the folders that rules exclude gone into.
+    /// The tree as it would be ruled, the folders that rules exclude entered.
     pub tree: Tree,
     /// The rules, the first line first.
     pub rules: Vec<RuleUsage>,
@@ -557,7 +557,7 @@ fn missed(
 struct TrigramIndex(Vec<u64>);
 
 impl TrigramIndex {
-    /// How many bits tell grams apart, as a power of two.
+    /// How many bits distinguish grams, as a power of two.
     const BITS: u32 = 16;
 
     fn build<'p>(paths: impl Iterator<Item = &'p RepoPath>) -> Self {
@@ -722,7 +722,7 @@ fn why_not_read(snapshot: &Snapshot, entry: &Entry, name: &BStr) -> Option<Stray
 mod tests {
     use super::*;
 
-    /// Every way in which a rule can come to nothing, one line each, told as the manual has it.
+    /// Every way in which a rule can have no effect, one line each, told as the manual has it.
     #[test]
     fn each_rule_is_told_for_what_it_does() {
         let folder = tempfile::tempdir().unwrap();

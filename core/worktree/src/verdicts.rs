@@ -181,7 +181,7 @@ impl<'a> Verdicts<'a> {
     }
 
     /// A tree that was walked, with the verdicts and rulings that these give. For what the rules
-    /// let in again to be there, the walk must have gone into ignored folders.
+    /// let in again to be there, the walk must have entered ignored folders.
     ///
     /// # Errors
     /// If an ignore file can't be read.

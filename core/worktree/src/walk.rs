@@ -297,7 +297,7 @@ struct Folder {
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
 
-/// Why a FIFO in its snapshot is told.
+/// Why a FIFO in its snapshot is reported.
 const WAITS: &str = "it is not a file, and git would wait forever to read it";
 
 impl Tree {
@@ -415,7 +415,7 @@ impl<'a> Walk<'a> {
             && is_repository(&self.snapshot.path(folder).join(".git"))
     }
 
-    /// Gives the verdict on one path, which has no slash at its end yet, and enters it if it's a
+    /// Returns the verdict on one path, which has no slash at its end yet, and enters it if it's a
     /// folder to be entered.
     fn sort_in<'s>(
         &'s self,

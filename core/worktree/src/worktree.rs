@@ -47,7 +47,7 @@ impl Worktree {
         })
     }
 
-    /// Whether upper and lower case are told apart here.
+    /// Whether upper and lower case are distinguished here.
     pub fn case(&self) -> Case {
         match &self.repository {
             Some(repository) if repository.ignores_case => Case::Blind,
@@ -104,7 +104,7 @@ impl Worktree {
     /// What a file of the working tree holds.
     ///
     /// # Errors
-    /// If it can't be read, or is no regular file.
+    /// If it can't be read, or is not a regular file.
     pub fn read(&self, path: &BStr) -> Result<Vec<u8>> {
         self.root
             .read(path, LARGEST_IGNORE_FILE)
@@ -114,7 +114,7 @@ impl Worktree {
     /// The same, with nothing for a file that isn't there.
     ///
     /// # Errors
-    /// If it is there and can't be read, or is no regular file.
+    /// If it is there and can't be read, or is not a regular file.
     pub fn read_if_there(&self, path: &BStr) -> Result<Option<Vec<u8>>> {
         self.root
             .read_if_there(path, LARGEST_IGNORE_FILE)

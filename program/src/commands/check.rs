@@ -175,13 +175,13 @@ struct Checked<'a> {
     top: &'a Path,
     result: &'a ScanResult,
     verbose: bool,
-    /// Only how many there are is told.
+    /// Only how many there are is reported.
     quiet: bool,
     /// What is staged was looked at.
     is_staged: bool,
     /// The history was looked at.
     is_past: bool,
-    /// Each with its id: whoever was stopped may have to accept one.
+    /// Each with its id: anyone who was stopped may have to accept one.
     with_ids: bool,
     /// Notes are shown one by one.
     with_notes: bool,

@@ -79,7 +79,7 @@ pub fn run(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
                     "{}; starting again",
                     said.lines().next().unwrap_or_default()
                 );
-                // Not in step with whoever else starts again.
+                // Not in step with anyone who else starts again.
                 let wait = u64::from(std::process::id() % 7 + 1);
                 std::thread::sleep(Duration::from_millis(wait));
             }

@@ -70,7 +70,7 @@ impl Unmute {
     }
 }
 
-/// Mutes files, or brings their changes back; gives their paths.
+/// Mutes files, or brings their changes back; returns their paths.
 fn set(context: &Context, files: &[OsString], mute: bool) -> Result<Vec<BString>> {
     let paths: Result<Vec<BString>> = files
         .iter()

@@ -17,7 +17,7 @@ pub struct Proposal<'a> {
     pub command: &'a str,
     /// `--write` was given.
     pub write: bool,
-    /// It is about rules: what it does to the next commit is told.
+    /// It is about rules: what it does to the next commit is reported.
     pub on_rules: bool,
     /// The files.
     pub edits: Vec<Edit>,

@@ -33,7 +33,7 @@ pub struct Untrack {
     format: OutputFormat,
 }
 
-/// So many files are named.
+/// At most this many files are named.
 const NAMED: usize = 20;
 
 impl Untrack {

@@ -31,7 +31,7 @@ fn the_hook_says_what_it_did_and_lists_warnings_before_the_first_commit() {
     assert!(!said.contains("nothing found"), "{said}");
     assert!(said.contains("no errors; 1 warning"), "{said}");
     assert!(said.contains("redshank check --staged"), "{said}");
-    // Whoever wants so is stopped by warnings.
+    // Anyone who wants so is stopped by warnings.
     nia.writes("redshank.toml", "[hook]\nlevel = \"warning\"\n");
     nia.writes("node_modules/a/third.js", "module.exports = 3;\n");
     nia.git(&["add", "--all"]);

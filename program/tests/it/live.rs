@@ -246,7 +246,7 @@ fn it_is_put_aside_and_comes_back_and_grows_with_the_terminal() {
     view.screen
         .screen_mut()
         .set_size(40.try_into().unwrap(), 140.try_into().unwrap());
-    // What is told of a row is beside the tree, and the foot on the last line.
+    // What is known of a row is beside the tree, and the foot on the last line.
     view.sees("a wide picture", |text| {
         let lines: Vec<&str> = text.lines().collect();
         lines.len() == 40 && lines[39].contains("F1 keys")

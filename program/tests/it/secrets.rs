@@ -1,4 +1,4 @@
-//! Secrets as people leave them, told from what only looks like one: the corpus that is in
+//! Secrets as people leave them, distinguished from what only looks like one: the corpus that is in
 //! evidence/plants.toml, with values that are made up here.
 
 use crate::common::Person;

@@ -450,7 +450,7 @@ fn a_block_without_its_end_loses_nothing_and_none_needs_a_file_beside_it() {
         again.contains("nothing to write"),
         "its lines cover all: {again}"
     );
-    // Without its end it is no block: its lines are the person's, and what they cover isn't
+    // Without its end it is not a block: its lines are the person's, and what they cover isn't
     // repeated.
     let open: String = whole
         .lines()

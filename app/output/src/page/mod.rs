@@ -26,7 +26,7 @@ pub const GENERATOR: &str = "<meta name=\"generator\" content=\"redshank\">";
 /// How the page looks, in light and in dark.
 const STYLE: &str = include_str!("style.css");
 
-/// So many of one level and class are told one by one; more belong into a terminal.
+/// At most this many of one level and class are listed one by one; more belong into a terminal.
 const MOST: usize = 200;
 
 /// What the page tells.

@@ -87,7 +87,7 @@ impl Journal<'_> {
         Ok(())
     }
 
-    /// Saves what the changes will replace; gives the record of it, and the transaction of each file.
+    /// Saves what the changes will replace; returns the record of it, and the transaction of each file.
     fn save<'s>(
         &self,
         store: &'s Root,

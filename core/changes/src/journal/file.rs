@@ -1,5 +1,5 @@
 //! One file of a change on its transaction: from what it held to what it is to hold, and back, with nothing
-//! lost in between whoever else writes to it meanwhile.
+//! lost in between anyone who else writes to it meanwhile.
 //!
 //! What is to come waits in a *slot*, and changes places with what is there in one step
 //! (renameat2(2), `RENAME_EXCHANGE`). What was there is in the slot then, whatever it was, and is
@@ -405,7 +405,7 @@ impl<'a> FileTransaction<'a> {
     }
 
     /// Takes the change back though somebody changed the file since; what it held is kept in the
-    /// journal. Gives where.
+    /// journal. Returns where.
     pub(super) fn force_revert(&self) -> Result<PathBuf> {
         let held = self.now()?;
         self.back_from(&held)?;

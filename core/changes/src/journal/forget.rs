@@ -11,7 +11,7 @@ use std::path::PathBuf;
 
 impl Journal<'_> {
     /// Forgets a change, or all of them, and frees what was kept of them. Nothing of them can be
-    /// undone then. Gives what is there and is not ours to delete.
+    /// undone then. Returns what is there and is not ours to delete.
     ///
     /// # Errors
     /// If the disk or git refuses.
@@ -57,7 +57,7 @@ impl Journal<'_> {
         Ok(())
     }
 
-    /// Deletes what is ours of an entry; gives what isn't.
+    /// Deletes what is ours of an entry; returns what isn't.
     fn clear(&self, store: &Root, number: u32, record: Option<&Record>) -> Result<Vec<PathBuf>> {
         let folder = entry(number);
         let mut left = Vec::new();

@@ -306,7 +306,7 @@ impl Journal<'_> {
         }
     }
 
-    /// Puts back what was taken out of the index; gives the entries whose place is taken by now.
+    /// Puts back what was taken out of the index; returns the entries whose place is taken by now.
     fn put_back_index(&self, number: u32, index: &IndexRecord) -> Result<Vec<NotRestored>> {
         let [saved, new, back] =
             ["index", "index-new", "index-back"].map(|name| self.path_in(number, name));

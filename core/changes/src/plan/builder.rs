@@ -72,7 +72,7 @@ impl<'a> PlanBuilder<'a> {
         })
     }
 
-    /// Takes up what fixes a finding; gives whether anything but a person can.
+    /// Adds the steps that fix a finding; `false` if only a person can fix it.
     pub(super) fn fix(&mut self, finding: &Finding) -> Result<bool> {
         self.claims.add(finding);
         let remedy = self.chosen(finding);
@@ -140,7 +140,7 @@ impl<'a> PlanBuilder<'a> {
         if !repository.attribute("text", &probe)?.is_empty() {
             return Ok(());
         }
-        // What attributes speak of already stays as it is.
+        // What attributes cover already stays as it is.
         let crlf = repository.with_crlf()?;
         let paths: Vec<&BStr> = crlf.iter().map(|path| path.as_bstr()).collect();
         let declared = repository.attribute("text", &paths)?;
@@ -350,7 +350,7 @@ impl<'a> PlanBuilder<'a> {
         Ok(chain.ignored_by(path.bare(), path.is_folder()).is_some())
     }
 
-    /// Rules that match more than before may speak of tracked files, which they do nothing for:
+    /// Rules that match more than before may cover tracked files, which they do nothing for:
     /// exceptions say so.
     fn except_tracked(&mut self) -> Result<()> {
         let (was, is) = (

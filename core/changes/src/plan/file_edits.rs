@@ -123,7 +123,7 @@ impl<'a> FileEdits<'a> {
         Ok(self.files.entry(path.to_owned()).or_default())
     }
 
-    /// Adds a line to a file, unless this plan has added it already. Gives whether it did.
+    /// Adds a line to a file, unless this plan has added it already. Returns whether it did.
     pub(super) fn add(&mut self, path: &RepoPath, rule: NewRule) -> Result<bool> {
         let (pattern, case) = (rule.pattern.clone(), self.snapshot.case());
         let file = self.file(path)?;
@@ -142,7 +142,7 @@ impl<'a> FileEdits<'a> {
     }
 
     /// Puts a line before all others of a file of attributes, unless this plan has done so already.
-    /// Gives whether it did.
+    /// Returns whether it did.
     pub(super) fn put_first(&mut self, path: &RepoPath, rule: NewRule) -> Result<bool> {
         let file = self.file(path)?;
         let is_new = file.added.insert(rule.pattern.clone());

@@ -82,7 +82,7 @@ pub struct RunContext<'s> {
     pub earlier: &'s [&'s PastRun],
     /// What was seen.
     pub seen: &'s WriteEvents,
-    /// A command made it, rather than whoever was at work.
+    /// A command made it, rather than the person at work.
     pub is_command: bool,
 }
 
@@ -100,7 +100,7 @@ struct Unit<'s> {
 
 /// From so many places on, a name makes a rule for the name.
 const PLACES: usize = 3;
-/// From so many files on, an extension in a folder makes a rule for the extension.
+/// From this many files on, an extension in a folder makes a rule for the extension.
 const SEVERAL: usize = 3;
 /// From so many names on that differ only in a number or a hash, they make one rule.
 const ALIKE: usize = 2;

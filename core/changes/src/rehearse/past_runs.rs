@@ -49,7 +49,7 @@ pub(super) struct PastThing {
     pub(super) files: u64,
 }
 
-/// So many runs are kept in all, and so many of one command.
+/// So many runs are kept in all, and this many of one command.
 const MOST: usize = 100;
 const MOST_OF_ONE: usize = 10;
 

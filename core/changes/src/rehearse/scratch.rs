@@ -42,7 +42,7 @@ impl Scratch {
         let root = root
             .beneath(all.as_str().into())
             .map_err(io_error_at(&path))?;
-        // Whoever makes one, or deletes what was left behind, is alone meanwhile.
+        // Anyone who makes one, or deletes what was left behind, is alone meanwhile.
         let _alone = root.hold(BStr::new("")).map_err(io_error_at(&path))?;
         for (name, _) in root.list(BStr::new("")).map_err(io_error_at(&path))? {
             if let Ok(Some(_held)) = root.hold_if_free(name.as_ref()) {

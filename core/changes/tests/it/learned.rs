@@ -265,7 +265,7 @@ fn a_watch_proposes_what_tools_write_and_not_what_hands_do() {
         &places[1..],
         &[("/b/.made", Proposed), ("/data/.made", Proposed)],
     );
-    // What a program wrote together with work isn't told apart from it; another's is.
+    // What a program wrote together with work isn't distinguished from it; another's is.
     proposed(
         &[
             ("app.out", "starter"),

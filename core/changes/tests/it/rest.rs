@@ -87,7 +87,7 @@ fn collection(snapshot: &Snapshot) -> Collection {
         .unwrap()
 }
 
-/// Drafts and writes it; gives whether anything changed.
+/// Drafts and writes it; returns whether anything changed.
 fn draft(ground: &Ground) -> bool {
     let snapshot = ground.snapshot();
     let templates = collection(&snapshot);
@@ -105,7 +105,7 @@ fn draft(ground: &Ground) -> bool {
     !edits.is_empty()
 }
 
-/// Tidies; gives whether anything changed.
+/// Tidies; returns whether anything changed.
 fn tidy(ground: &Ground) -> bool {
     let snapshot = ground.snapshot();
     let templates = collection(&snapshot);

@@ -51,7 +51,7 @@ static SIGNS: LazyLock<[Finder; 5]> = LazyLock::new(|| {
     .map(Finder::new)
 });
 
-/// Prose and settings, which only speak of what is generated.
+/// Prose and settings, which only cover what is generated.
 static PROSE: LazyLock<PatternSet> = LazyLock::new(|| {
     [
         "*.md", "*.rst", "*.txt", "*.adoc", "*.toml", "*.yml", "*.yaml", "*.json", "*.lock",

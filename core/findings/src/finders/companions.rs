@@ -45,7 +45,7 @@ fn finding(
     paths: &[RepoPathBuf],
 ) -> Option<Finding> {
     let first = paths.first()?;
-    // One of them is told as itself, several as what is in their project's folder.
+    // One of them is reported as itself, several as what is in their project's folder.
     let at = if paths.len() == 1 || project.folder.is_empty() {
         first
     } else {

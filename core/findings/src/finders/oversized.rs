@@ -95,7 +95,7 @@ pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
     }))
 }
 
-/// Files that a rule of everyone's names one by one and no template speaks of, so that they are
+/// Files that a rule of everyone's names one by one and no template covers, so that they are
 /// ignored for their size alone: no clone has them. With the rule.
 pub fn only_here<'t>(
     tree: &'t Tree,
@@ -315,7 +315,7 @@ impl<'t, 'f> HeavyFolders<'t, 'f> {
 const LARGEST_ATTRIBUTES: u64 = 100 << 20;
 
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some
-/// file speaks of it.
+/// file covers it.
 fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
     let (snapshot, tree) = (scan.snapshot, scan.tree);
     let repository = snapshot.repository.as_ref();
@@ -351,7 +351,7 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPa
 }
 
 /// Files that their attributes send to large-file storage and that git would hold whole, pointers
-/// that no attribute speaks of, and pointers whose contents are not here.
+/// that no attribute covers, and pointers whose contents are not here.
 fn pointers(
     scan: &ScanContext,
     stored: &HashSet<&RepoPath>,

@@ -19,7 +19,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             continue;
         };
         let remedy = match excluded_parent {
-            // Whoever names a file in a rule means that file: no exception may undo it.
+            // Anyone who names a file in a rule means that file: no exception may undo it.
             None if names(&ruling, entry) => Remedy::ByHand(ByHand::UntrackOrDropRule),
             None => {
                 let (folder, rule) = exception(entry, &ruling);

@@ -48,7 +48,7 @@ fn bare(paths: &[RepoPathBuf]) -> Vec<&BStr> {
     paths.iter().map(|path| path.bare().as_bstr()).collect()
 }
 
-/// A value got as far as the farthest place that holds it; gives that place's path.
+/// A value got as far as the farthest place that holds it; returns that place's path.
 fn spread(finding: &mut Finding) -> RepoPathBuf {
     let farthest = finding.also.iter().max_by_key(|place| place.exposure);
     match farthest.filter(|farthest| farthest.exposure > finding.exposure) {

@@ -1,10 +1,10 @@
-//! Many findings of one kind with one remedy are told as one, wherever they are.
+//! Many findings of one kind with one remedy are reported as one, wherever they are.
 
 use crate::{Cause, Finding, Level, Remedy};
 use redshank_worktree::Class;
 use std::mem::{discriminant, take};
 
-/// So many of one kind are told as one.
+/// At most this many of one kind are reported as one.
 const MANY: usize = 5;
 
 /// Makes one finding, with its other places, of many of one kind. A secret that would hurt stands

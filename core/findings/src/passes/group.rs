@@ -10,7 +10,7 @@ use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, State};
 use std::collections::{BTreeMap, HashSet};
 
-/// So many of one kind are told as one.
+/// At most this many of one kind are reported as one.
 const MANY: usize = 5;
 
 /// What makes findings one.

@@ -29,7 +29,7 @@ struct PastFinding {
     kept: Kept,
 }
 
-/// Adds what older versions hold and no file does now. Gives where the history is cut off.
+/// Adds what older versions hold and no file does now. Returns where the history is cut off.
 pub(crate) fn search_history(
     scan: &ScanContext,
     findings: &mut Vec<Finding>,

@@ -40,7 +40,7 @@ const REACH: usize = 160;
 /// What names say, as far as they were met: a text has few, and each often.
 pub(super) type Known<'t> = HashMap<&'t [u8], Option<NameKind>, FixedState>;
 
-/// What the name that a keyword is in is given; nothing if that can't be told.
+/// What the name that a keyword is in is given; nothing if that can't be determined.
 pub(super) fn read<'t>(
     text: &'t [u8],
     keyword: &Range<usize>,

@@ -202,7 +202,7 @@ pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
 }
 
 impl<'a> Composer<'_, 'a> {
-    /// Writes a block for projects that have none yet; gives whether there was anything to write.
+    /// Writes a block for projects that have none yet; returns whether there was anything to write.
     pub(super) fn write_anew(
         &mut self,
         file: &RepoPath,

@@ -215,7 +215,7 @@ fn blocks_of(text: &[u8]) -> Vec<(BString, HashSet<BString>)> {
 }
 
 /// The first project that has no rules yet: neither did a draft write some, nor does what is in
-/// ignore files ignore anything that its template speaks of.
+/// ignore files ignore anything that its template covers.
 ///
 /// # Errors
 /// If an ignore file or the memory of earlier drafts can't be read.
@@ -297,7 +297,7 @@ enum Known {
 }
 
 impl<'a> Composer<'_, 'a> {
-    /// Writes the blocks of projects; gives those that had nothing to write.
+    /// Writes the blocks of projects; returns those that had nothing to write.
     fn add_projects(&mut self, projects: Vec<Project<'a>>) -> Result<Vec<Project<'a>>> {
         let mut fresh: BTreeMap<RepoPathBuf, Vec<Project<'a>>> = BTreeMap::new();
         let mut known: BTreeMap<(RepoPathBuf, String), Vec<Project<'a>>> = BTreeMap::new();
@@ -600,7 +600,7 @@ fn wanted<'a>(survey: &Survey<'a>, requests: &[TemplateRequest<'a>]) -> Vec<Proj
 }
 
 impl<'a> TemplateRequest<'a> {
-    /// Requests for a template by name and those that come along with it, perhaps for one folder.
+    /// Requests for a template by name and those that come with it, perhaps for one folder.
     ///
     /// # Errors
     /// If there is no such template or folder.

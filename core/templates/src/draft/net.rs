@@ -20,7 +20,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 const ROUNDS: usize = 4;
 /// A rule with more exceptions than this isn't worth them.
 const MOST_EXCEPTIONS: usize = 8;
-/// From so many files of one type in a folder on, one exception is for all.
+/// From this many files of one type in a folder on, one exception is for all.
 const TOGETHER: usize = 3;
 
 /// A rule of the draft: the folder of its file, and its text.
@@ -105,7 +105,7 @@ impl<'s> Composer<'s, '_> {
         let is_certain = self.certain.contains(pattern) || self.survey.matches.knows(place);
         let guard = &self.guard;
         let is_excluded = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
-        // What git tracks and no template speaks of was added on purpose. What one does speak of was
+        // What git tracks and no template covers was added on purpose. What one does cover was
         // added by mistake: it is judged as it would be if it was untracked.
         let is_kept = |entry: &Entry| {
             entry.state == State::Tracked && !self.survey.matches.speaks_of(&entry.path)

@@ -67,7 +67,7 @@ impl Ground {
         Draft::compose(&snapshot, &survey, requests, options).unwrap()
     }
 
-    /// Writes a draft; gives what the ignore file at the top holds then.
+    /// Writes a draft; returns what the ignore file at the top holds then.
     pub(crate) fn takes(&self, draft: &Draft) -> String {
         for (folder, file) in &draft.files {
             self.write(&format!("{folder}.gitignore"), file.after.to_str().unwrap());
@@ -78,7 +78,7 @@ impl Ground {
         std::fs::read_to_string(self.top.join(".gitignore")).unwrap_or_default()
     }
 
-    /// Those of these paths that a template of the projects here speaks of, as they are judged
+    /// Those of these paths that a template of the projects here covers, as they are judged
     /// wherever git has them.
     pub(crate) fn spoken_of(&self, paths: &[String]) -> Vec<String> {
         let snapshot = Snapshot::open(&self.top).unwrap();

@@ -339,7 +339,7 @@ proptest! {
         for path in was_open {
             let is_manifest = manifests.iter().any(|name| path.ends_with(name)) && !path.contains("node_modules");
             prop_assert!(!is_manifest || !ground.ignored_by_git(path), "{path} is a manifest, and is ignored by\n{text}");
-            // What a template speaks of was added by mistake, and is a finding; the name of some tells
+            // What a template covers was added by mistake, and is a finding; the name of some tells
             // that a tool made it, wherever it is.
             let is_made = ["CMakeCache.txt", ".o", "x.sqlite3", ".log", "target/debug/x"].iter().any(|end| path.ends_with(end));
             let is_work = tracked.contains(path) && !is_made && !spoken_of.contains(path);

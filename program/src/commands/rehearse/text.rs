@@ -76,7 +76,7 @@ pub fn of_run(ran: &Ran) -> String {
     text
 }
 
-/// So many paths of a kind are told.
+/// At most this many paths of a kind are reported.
 const MOST: usize = 10;
 
 fn listed(head: &str, paths: &[RepoPathBuf]) -> String {

@@ -11,7 +11,7 @@ use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
 
-/// So many paths of a class are named.
+/// At most this many paths of a class are named.
 const NAMED: usize = 4;
 
 /// What an answer is to several findings.
@@ -198,14 +198,14 @@ impl Walk<'_> {
         }
     }
 
-    /// Asks about each; gives the ids of those that stay as they are and were not accepted.
+    /// Asks about each; returns the ids of those that stay as they are and were not accepted.
     fn one_by_one(&self, fixed: &[&Finding]) -> Result<Vec<String>> {
         let mut left = Vec::new();
         for finding in fixed {
             say(finding)?;
             match self.asked(&format!("  {}?", text::remedy(finding)), FIX_ONE)? {
                 'y' => {}
-                // What is accepted is no finding any more.
+                // What is accepted is not a finding any more.
                 'a' => self.accept(&[finding])?,
                 _ => left.push(finding.id.clone()),
             }

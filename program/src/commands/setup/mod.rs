@@ -114,7 +114,7 @@ struct Walk<'a> {
 }
 
 impl Walk<'_> {
-    /// What would be done, for whoever can't be asked.
+    /// What would be done, for anyone who can't be asked.
     fn explain(&self) -> Result<ExitCode> {
         putln!("From this folder to a clean first commit, step by step:")?;
         for (command, what) in [
@@ -221,7 +221,7 @@ impl Walk<'_> {
     }
 
     /// Runs git as if it was typed, with the person's settings and hooks, and shows it. Programs that
-    /// the repository's own configuration names are only started if a person says so. Gives whether
+    /// the repository's own configuration names are only started if a person says so. Returns whether
     /// it was run.
     #[allow(
         clippy::disallowed_methods,
@@ -329,7 +329,7 @@ impl Walk<'_> {
         Ok(())
     }
 
-    /// Offered before the first commit; taken only by whoever says so.
+    /// Offered before the first commit; taken only by anyone who says so.
     fn expectations(&self) -> Result<()> {
         let context = self.context()?;
         let has_some = !context.snapshot.settings()?.expect.is_empty();
@@ -464,7 +464,7 @@ impl Walk<'_> {
         Ok(ExitCode::SUCCESS)
     }
 
-    /// Stages all before the first commit, later only what setup itself changed. Gives whether git
+    /// Stages all before the first commit, later only what setup itself changed. Returns whether git
     /// was let to.
     fn stage(&self) -> Result<bool> {
         let context = self.context()?;

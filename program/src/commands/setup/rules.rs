@@ -196,7 +196,7 @@ impl Walk<'_> {
             .collect())
     }
 
-    /// Offered with what it changes; taken only by whoever says so.
+    /// Offered with what it changes; taken only by anyone who says so.
     pub(super) fn line_ends(&self) -> Result<()> {
         if self.is_begun && !self.setup.line_ends {
             return Ok(());

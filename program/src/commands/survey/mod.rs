@@ -57,7 +57,7 @@ impl Survey {
         context.recover(false)?;
         let snapshot = &context.snapshot;
         let mut recognised = context.survey()?;
-        // Whoever is in a folder sees the whole; whoever names one sees that.
+        // Anyone who is in a folder sees the whole; anyone who names one sees that.
         let folder = match self.dir {
             Some(_) => context.prefix.clone(),
             None => RepoPathBuf::default(),
@@ -117,7 +117,7 @@ struct Picture<'a> {
     folder: &'a RepoPath,
     /// What is ignored already.
     ignored: FileStats,
-    /// Only what would be committed is told.
+    /// Only what would be committed is reported.
     quiet: bool,
     /// All projects are listed.
     verbose: bool,

@@ -144,7 +144,7 @@ impl Tidy {
     }
 }
 
-/// Lets a person choose; gives the plan for what is chosen, and whether it is to be done.
+/// Lets a person choose; returns the plan for what is chosen, and whether it is to be done.
 fn choose_from(
     context: &Context,
     options: PlanOptions,

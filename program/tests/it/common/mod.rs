@@ -49,7 +49,7 @@ impl Said {
 }
 
 impl Person {
-    /// With an empty folder that is no repository.
+    /// With an empty folder that is not a repository.
     pub fn new() -> Self {
         let folder = tempfile::tempdir().unwrap();
         let here = folder.path().canonicalize().unwrap().join("work");
@@ -115,7 +115,7 @@ impl Person {
         self.settings.push((name.to_owned(), path));
     }
 
-    /// Runs the program, killed at that boundary between two steps that change the disk. Gives
+    /// Runs the program, killed at that boundary between two steps that change the disk. Returns
     /// whether it was.
     pub fn redshank_killed_at(&mut self, number: u32, words: &[&str]) -> bool {
         self.killed_at = Some(number);
@@ -139,7 +139,7 @@ impl Person {
         Said::of(&command.args(words).output().unwrap())
     }
 
-    /// Runs the program where it gets no more than so many bytes of memory, and a minute at most.
+    /// Runs the program where it gets no more than this many bytes of memory, and a minute at most.
     pub fn redshank_within(&self, bytes: u64, words: &[&str]) -> Said {
         let mut command = self.command("bash");
         let script = "ulimit -v $0; exec timeout --signal=KILL 60 \"$@\"";
@@ -257,7 +257,7 @@ impl Person {
         }
     }
 
-    /// The program on a terminal so many columns wide, without colours and with nobody to answer.
+    /// The program on a terminal this many columns wide, without colours and with nobody to answer.
     pub fn redshank_in_columns(&self, columns: u16, words: &str) -> String {
         self.redshank_in_a_window((50, columns), &format!("{words} </dev/null"))
     }
