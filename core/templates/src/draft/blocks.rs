@@ -32,6 +32,15 @@ pub(super) struct Kind<'a> {
 }
 
 impl Group<'_> {
+    /// The rules of its templates, as they are written for its places.
+    fn rules(&self) -> Vec<Rule> {
+        let rules = self.templates.iter().flat_map(|kind| &kind.template.rule);
+        let patterns = rules.flat_map(|rule| written(rule, &self.places));
+        patterns
+            .map(|pattern| Rule::parse(&pattern, 0, Case::Sensitive))
+            .collect()
+    }
+
     pub(super) fn has(&self, project: &Project) -> bool {
         let folder = project.rules_folder();
         let mut kinds = self.templates.iter();
@@ -59,25 +68,17 @@ fn split_off_contradicted<'g>(lines: &mut Vec<Composing<'g>>) -> Vec<Composing<'
             (line.template.name.as_str(), line.line.heading, rule)
         })
         .collect();
-    let is_contradicted = |line: &mut Composing| {
+    let comes_last = |line: &mut Composing| {
         let rule = Rule::parse(&line.line.pattern, 0, Case::Sensitive);
-        let probes = rule.probes();
         let mut others = exceptions
             .iter()
             .filter(|(name, ..)| *name != line.template.name);
-        let names_it = |exception: &Rule| {
-            !probes.is_empty()
-                && probes
-                    .iter()
-                    .all(|probe| exception.reaches(probe.as_bstr()))
-        };
-        let is_open = !rule.negated && !rule.text.contains(&b'*');
-        let found = others.find(|(.., exception)| is_open && names_it(exception));
+        let found = others.find(|(.., exception)| is_contradicted(&rule, exception));
         // Below the same heading, for lines are in the order of their headings.
         line.line.heading = found.map_or(line.line.heading, |(_, heading, _)| *heading);
         found.is_some()
     };
-    lines.extract_if(.., is_contradicted).collect()
+    lines.extract_if(.., comes_last).collect()
 }
 
 /// Takes out the lines that others of the same block cover, wherever they are.
@@ -168,6 +169,38 @@ pub(super) fn groups<'a>(file: &RepoPath, projects: Vec<Project<'a>>) -> Vec<Gro
         }
     }
     groups
+}
+
+/// The same groups; one that names a file which an exception of a later group re-includes comes
+/// last.
+pub(super) fn contradicted_last(groups: Vec<Group>) -> Vec<Group> {
+    let rules: Vec<Vec<Rule>> = groups.iter().map(Group::rules).collect();
+    let (mut first, mut last) = (Vec::new(), Vec::new());
+    for (at, group) in groups.into_iter().enumerate() {
+        let later = rules[at + 1..].iter().flatten();
+        let mut exceptions = later.filter(|rule| rule.negated);
+        if exceptions.any(|exception| {
+            let mut own = rules[at].iter();
+            own.any(|rule| is_contradicted(rule, exception))
+        }) {
+            last.push(group);
+        } else {
+            first.push(group);
+        }
+    }
+    first.extend(last);
+    first
+}
+
+/// Whether a rule names a file that an exception re-includes.
+fn is_contradicted(rule: &Rule, exception: &Rule) -> bool {
+    let probes = rule.probes();
+    !rule.negated
+        && !rule.text.contains(&b'*')
+        && !probes.is_empty()
+        && probes
+            .iter()
+            .all(|probe| exception.reaches(probe.as_bstr()))
 }
 
 /// What a block's first mark says.

@@ -16,7 +16,7 @@ pub use memory::MEMORY_FILE;
 use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;
-use blocks::{TakenOut, groups};
+use blocks::{TakenOut, contradicted_last, groups};
 use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
@@ -342,7 +342,7 @@ impl<'a> Composer<'_, 'a> {
         }
         let mut open = Vec::new();
         for (file, projects) in fresh {
-            for group in groups(&file, projects.clone()) {
+            for group in contradicted_last(groups(&file, projects.clone())) {
                 if !self.write_anew(&file, &group, &taken_out)? {
                     open.extend(projects.iter().filter(|one| group.has(one)).cloned());
                 }
