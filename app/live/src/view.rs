@@ -292,7 +292,7 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
             .any(|path| row.path.is_within(path) || *path == row.path)
     }) {
         let rule = text::pattern(new.rule.as_bstr());
-        let text = format!("came since you look; {}", text::learned(new));
+        let text = format!("new since you opened this; {}", text::learned(new));
         lines.push(Line::styled(safe(&text), style(Paint::Warn)));
         lines.push(Line::raw(format!("a rule for it: {}", safe(&rule))));
     }

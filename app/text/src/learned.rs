@@ -10,7 +10,7 @@ pub fn learned(new: &Learned) -> String {
     let status = match new.status {
         LearnedStatus::Proposed => None,
         LearnedStatus::Needed => Some("every clone needs it".to_owned()),
-        LearnedStatus::Work => Some("looks like work".to_owned()),
+        LearnedStatus::Work => Some("looks like source files".to_owned()),
         LearnedStatus::WithWork => {
             Some("appeared together with source files; run it again to be sure".to_owned())
         }

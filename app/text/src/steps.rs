@@ -34,7 +34,7 @@ pub fn reason(reason: &StepReason) -> String {
             "LF line endings in the repository for everybody; no file changes today".to_owned()
         }
         StepReason::LineEnds { files } => format!(
-            "LF line endings in the repository for everybody; git converts {} from CR LF",
+            "LF line endings in the repository for everybody; git stores {} with CR LF as LF",
             crate::files(*files)
         ),
         StepReason::Remake { command } => format!("made again by: {command}"),

@@ -56,7 +56,7 @@ fn a_line_that_somebody_adds_while_it_waits_for_an_answer_stands() {
             words,
             &[
                 (question, answer),
-                ("starting anew", ""),
+                ("starting again", ""),
                 (question, answer),
             ],
             &mut || {
@@ -70,7 +70,7 @@ fn a_line_that_somebody_adds_while_it_waits_for_an_answer_stands() {
                 std::fs::write(&file, text).unwrap();
             },
         );
-        assert!(said.out.contains("starting anew"), "{}", said.out);
+        assert!(said.out.contains("starting again"), "{}", said.out);
         let text = String::from_utf8(nia.reads(".gitignore")).unwrap();
         assert!(
             text.contains(&format!("theirs-{}\n", &words[..3])) && text.len() > before.len() + 11,

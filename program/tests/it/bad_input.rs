@@ -185,7 +185,7 @@ fn a_path_through_a_link_is_refused_as_git_refuses_it() {
     );
     let said = nia.redshank(&["why", "link/x.log"]);
     assert!(
-        said.code == 2 && said.err.contains("through the symbolic link link"),
+        said.code == 2 && said.err.contains("behind the symbolic link link"),
         "{}",
         said.err
     );

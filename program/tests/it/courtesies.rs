@@ -79,7 +79,7 @@ fn each_command_has_a_manual_page_and_the_version_tells_the_build() {
         misspelt.err
     );
     let unknown = nia.redshank(&["templates", "pyhton"]);
-    assert!(unknown.code == 1 && unknown.err.contains("`python` may be meant"));
+    assert!(unknown.code == 1 && unknown.err.contains("did you mean `python`?"));
 }
 
 #[test]

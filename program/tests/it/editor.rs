@@ -207,7 +207,7 @@ fn rules_explain_themselves_while_they_are_typed() {
     assert_eq!(wrong[2]["tags"], json!([1]), "greyed as unnecessary");
     assert_eq!(
         client.hints(".gitignore"),
-        ["4: keeps out 2 files, 2 B", "5: lets in 1 file, 1 B"]
+        ["4: ignores 2 files, 2 B", "5: re-includes 1 file, 1 B"]
     );
     let place = client.at(".gitignore", 4, 1);
     let hover = client.asks("textDocument/hover", place);
@@ -262,7 +262,7 @@ fn a_rule_can_be_changed_moved_and_expected() {
     client.types("sub/.gitignore", 1, "*.raw\n");
     nia.writes("sub/d.raw", "12");
     // The server sees by itself that the disk has changed.
-    while client.hints("sub/.gitignore") != ["0: keeps out 1 file, 2 B"] {
+    while client.hints("sub/.gitignore") != ["0: ignores 1 file, 2 B"] {
         client.tells("workspace/didChangeWatchedFiles", json!({"changes": []}));
         client.reads();
     }
@@ -365,7 +365,10 @@ fn secrets_settings_and_templates_are_looked_at_before_they_are_saved() {
     assert_eq!(nia.redshank(&["check", "key.pem"]).code, 1);
     let wrong = client.types("redshank.toml", 1, accept);
     assert!(
-        wrong[0]["message"].as_str().unwrap().contains("say why"),
+        wrong[0]["message"]
+            .as_str()
+            .unwrap()
+            .contains("give a reason"),
         "{wrong:?}"
     );
     let expected = "[[expect]]\npath = \"a.raw\"\nstate = \"ignored\"\n";
@@ -443,7 +446,7 @@ fn broken_input_ends_nothing() {
         client.actions(".gitignore", seed as u32 % 9, &[]);
     }
     assert_eq!(codes(&client.types(".gitignore", 999, "*.raw\n")), [""; 0]);
-    assert_eq!(client.hints(".gitignore"), ["0: keeps out 2 files, 2 B"]);
+    assert_eq!(client.hints(".gitignore"), ["0: ignores 2 files, 2 B"]);
     client.leaves();
 }
 

@@ -108,7 +108,11 @@ fn the_hook_works_beside_others_and_goes_without_a_trace() {
         let before = std::fs::read_dir(path.parent().unwrap()).unwrap().count();
         for _ in 0..2 {
             let said = nia.redshank(&["hook", "on"]).fine();
-            assert!(said.out.contains("then your own hook runs"), "{}", said.out);
+            assert!(
+                said.out.contains("your own hook runs after it"),
+                "{}",
+                said.out
+            );
             assert_eq!(said.out.contains("for everyone"), folder.is_some());
         }
         nia.writes("a.py", format!("token = '{}'\n", made_up(30, 2)));

@@ -33,7 +33,7 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
         ("before each commit?", enter),
         ("as regression tests?", enter),
         ("Stage all of it?", enter),
-        ("The message of the commit", "Begin\r"),
+        ("Commit message", "Begin\r"),
     ];
     let said = nia.redshank_at_a_terminal("setup", &keys);
     assert!(said.out.contains("redshank undo"), "{}", said.out);
@@ -150,7 +150,11 @@ fn findings_can_be_left_and_accepted_one_by_one() {
         ("Stage all of it?", "\u{1b}"),
     ];
     let said = nia.redshank_at_a_terminal("setup", &keys);
-    assert!(said.out.contains("goes on from this step"), "{}", said.out);
+    assert!(
+        said.out.contains("continues from this step"),
+        "{}",
+        said.out
+    );
     let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
     assert!(rules.contains("begin node, vite"), "{rules}");
     assert!(!rules.contains("typescript"), "{rules}");

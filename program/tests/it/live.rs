@@ -115,17 +115,17 @@ fn files_go_grey_while_a_pattern_is_typed() {
             "{text}"
         );
         view.types("*.raw");
-        let text = view.shows("- keeps out 3 files");
+        let text = view.shows("- ignores 3 files");
         assert!(text.contains("4 files, 43 B  ->  1 file, 13 B"), "{text}");
         assert!(
-            text.contains("- kept out         3       30 B  > soundings/"),
+            text.contains("- ignored          3       30 B  > soundings/"),
             "{text}"
         );
         // Into the folder, and why the file is what it is.
         view.types("\x1b[C\x1b[B");
         view.shows("0.raw is ignored");
         view.types("\x15*.nowhere");
-        view.shows("`*.nowhere`: catches nothing here");
+        view.shows("`*.nowhere`: matches nothing");
         view.types("\x1b");
         view.sees("an empty pattern", |text| {
             text.contains("pattern:    for everyone")
@@ -154,11 +154,11 @@ fn a_rule_is_made_from_a_row_written_and_taken_back() {
     view.types("x");
     view.shows("left as it is");
     view.types("\r\r");
-    view.shows("written; Ctrl-R takes it back");
+    view.shows("written; Ctrl-R undoes it");
     view.shows("to commit: 1 file");
     assert!(nia.reads(".git/info/exclude").ends_with(b"soundings/\n"));
     view.types("\x12\r");
-    view.shows("the last change is taken back");
+    view.shows("the last change is undone");
     view.shows("to commit: 4 files");
     assert!(!nia.reads(".git/info/exclude").ends_with(b"soundings/\n"));
     view.types("\x03");
@@ -196,26 +196,26 @@ fn a_rule_is_learned_from_what_a_tool_writes_and_none_from_work() {
     let mut view = Terminal::of(&nia, (40, 140), "");
     view.shows("> soundings/");
     let mut tool = nia.command("sh").arg("tool.sh").spawn().unwrap();
-    view.shows("came; Ctrl-N keeps it out");
+    view.shows("appeared; Ctrl-N ignores it");
     view.types("\x0e");
     view.shows("pattern: /level.bin");
     view.types("\x0e");
     view.shows("pattern: /out/");
-    view.shows("- keeps out 1 file");
+    view.shows("- ignores 1 file");
     view.types("\x0e");
     view.shows("pattern: /level.bin");
     // Why a row isn't among them.
     view.types("\x15");
-    view.shows("came; Ctrl-N keeps it out");
+    view.shows("appeared; Ctrl-N ignores it");
     view.types("\x1b[H");
     let text = view.sees("the file by hand", |text| text.contains("by sh tool.sh"));
-    let (_, about) = text.split_once("came since you look").unwrap();
+    let (_, about) = text.split_once("new since you opened this").unwrap();
     assert!(about.contains("a rule for it: /"), "{text}");
     tool.wait().unwrap();
     nia.writes("new.py", "x = 1\n");
     view.shows("    new.py");
     view.types("\x1b[H");
-    view.shows("came since you look; looks like work");
+    view.shows("new since you opened this; looks like source files");
     view.types("\x03");
     view.is_left(0);
 }
@@ -236,12 +236,12 @@ fn it_is_put_aside_and_comes_back_and_grows_with_the_terminal() {
     view.types(&format!("{program} live --root {root}\n"));
     view.shows("> soundings/");
     view.types("*.raw");
-    view.shows("- keeps out 3 files");
+    view.shows("- ignores 3 files");
     view.types("\x1a");
     view.shows("Stopped");
     assert!(!view.screen.screen().alternate_screen() && !view.screen.screen().hide_cursor());
     view.types("fg\n");
-    view.shows("- keeps out 3 files");
+    view.shows("- ignores 3 files");
     nia.writes(".git/wide", "");
     view.screen
         .screen_mut()
@@ -282,7 +282,7 @@ fn a_key_is_little_to_a_slow_line_and_letters_of_ascii_are_enough() {
     view.shows("pattern: *.ra ");
     let before = view.all.len();
     view.types("w");
-    view.shows("- keeps out 3 files");
+    view.shows("- ignores 3 files");
     let sent = view.all.len() - before;
     assert!((1..2_000).contains(&sent), "{sent} bytes");
     view.types("\x03");
@@ -296,7 +296,7 @@ fn it_needs_no_colour_and_the_terminal_is_whole_after_a_signal() {
     nia.writes("odd\u{1b}]0;x\u{7}\u{202e}name", "1");
     let mut view = Terminal::of(&nia, (24, 80), "NO_COLOR=1");
     view.types("*.raw");
-    view.shows("- kept out");
+    view.shows("- ignored");
     let all = String::from_utf8_lossy(&view.all).into_owned();
     assert!(
         !all.contains("38;5;") && !all.contains("\x1b]0;x"),

@@ -49,10 +49,7 @@ fn nothing_is_added_twice_or_when_it_is_covered() {
         .redshank(&["add", "--write", "*.log", "a.log", "/out/x", "*.new"])
         .fine()
         .out;
-    assert!(
-        said.contains("`*.log` stands in .gitignore already"),
-        "{said}"
-    );
+    assert!(said.contains("`*.log` is already in .gitignore"), "{said}");
     assert!(
         said.contains("`a.log` is covered already by .gitignore, line 1: `*.log`"),
         "{said}"
@@ -207,7 +204,7 @@ fn rules_tell_what_each_comes_to() {
     assert_eq!(found, rules);
     let idle = nia.redshank(&["rules", "--idle"]);
     assert!(
-        idle.code == 1 && idle.out.contains("`note` may be meant"),
+        idle.code == 1 && idle.out.contains("did you mean `note`?"),
         "{}",
         idle.out
     );
@@ -406,9 +403,9 @@ fn what_a_rule_would_not_do_is_said_while_it_is_made() {
     let said = |words: &[&str]| nia.redshank(words).fine().out;
     let tried = said(&["try", "*.raw", "*.nowhere", "out[", "/out\\a"]);
     for part in [
-        "`*.nowhere`: catches nothing here",
+        "`*.nowhere`: matches nothing",
         "`out[`: no path can match",
-        "`/out\\a`: backslashes don't separate folders; `/out/a` may be meant",
+        "`/out\\a`: backslashes don't separate folders; did you mean `/out/a`?",
     ] {
         assert!(tried.contains(part), "{part} in {tried}");
     }

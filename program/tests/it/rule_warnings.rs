@@ -164,7 +164,7 @@ fn the_general_attribute_comes_first_and_changes_nothing_that_was_declared() {
         .redshank(&["tidy", "--line-endings", "--apply", "--yes"])
         .fine();
     assert!(
-        said.out.contains("git writes 1 file with CR LF"),
+        said.out.contains("git stores 1 file with CR LF"),
         "{}",
         said.out
     );

@@ -92,7 +92,7 @@ fn a_bad_template_is_named_with_its_line_and_nothing_is_written() {
         (
             "[[rule]]\npattern = \"../other/\"\nreason = \"x\"\n",
             12,
-            "leads out",
+            "is outside the project",
         ),
         (
             "[[rule]]\npattern = \"# none\"\nreason = \"x\"\n",

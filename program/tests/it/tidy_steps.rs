@@ -129,8 +129,8 @@ fn a_misspelt_ignore_file_is_left_to_the_person_with_its_right_name() {
     assert_eq!(
         remedies,
         [
-            "give it the name and the place of the file that was meant",
-            "if it was meant to be kiosk/.gitignore, rename it: mv kiosk/.gitignor kiosk/.gitignore",
+            "rename it to the name and place of the intended file",
+            "if it should be kiosk/.gitignore, rename it: mv kiosk/.gitignor kiosk/.gitignore",
         ]
     );
 }
@@ -356,7 +356,7 @@ fn a_person_at_a_terminal_chooses_step_by_step() {
     let keys = [
         (question, "d\r"),
         (question, "c\r"),
-        ("> [x] keep out, by a rule: id_rsa", space),
+        ("> [x] ignore, by a rule: id_rsa", space),
         ("> [ ]", enter),
         (question, "y\r"),
     ];

@@ -260,7 +260,7 @@ fn an_older_change_is_taken_back_unless_a_later_one_stands_in_its_way() {
     assert!(!nia.here().join(".gitignore").exists());
     assert_eq!(nia.redshank(&["undo", "1", "--yes"]).code, 2);
     let said = nia.redshank(&["undo", "--list"]).fine();
-    assert_eq!(said.out.matches("taken back").count(), 3, "{}", said.out);
+    assert_eq!(said.out.matches("undone").count(), 3, "{}", said.out);
 
     nia.redshank(&["add", "*.o", "--write"]).fine();
     assert_eq!(nia.redshank(&["undo", "--forget"]).code, 2);
