@@ -38,7 +38,7 @@ const HELP: &[&str] = &[
     "Ctrl-Z                put the view aside; `fg` brings it back",
     "Esc                   clear the pattern, then leave; Ctrl-C leaves",
     "",
-    "-  would be ignored     +  would be re-included     *  new since you opened this",
+    "-  would be ignored     +  would be re-included     *  new since start",
 ];
 
 /// Draws the window.
@@ -292,7 +292,7 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
             .any(|path| row.path.is_within(path) || *path == row.path)
     }) {
         let rule = text::pattern(new.rule.as_bstr());
-        let text = format!("new since you opened this; {}", text::learned(new));
+        let text = format!("new since start; {}", text::learned(new));
         lines.push(Line::styled(safe(&text), style(Paint::Warn)));
         lines.push(Line::raw(format!("a rule for it: {}", safe(&rule))));
     }

@@ -209,13 +209,13 @@ fn a_rule_is_learned_from_what_a_tool_writes_and_none_from_work() {
     view.shows("appeared; Ctrl-N ignores it");
     view.types("\x1b[H");
     let text = view.sees("the file by hand", |text| text.contains("by sh tool.sh"));
-    let (_, about) = text.split_once("new since you opened this").unwrap();
+    let (_, about) = text.split_once("new since start").unwrap();
     assert!(about.contains("a rule for it: /"), "{text}");
     tool.wait().unwrap();
     nia.writes("new.py", "x = 1\n");
     view.shows("    new.py");
     view.types("\x1b[H");
-    view.shows("new since you opened this; looks like source files");
+    view.shows("new since start; looks like source files");
     view.types("\x03");
     view.is_left(0);
 }

@@ -112,7 +112,7 @@ fn a_bad_template_is_named_with_its_line_and_nothing_is_written() {
         (
             "[[variant]]\nname = \"v\"\ntitle = \"x\"\ndrops = [\"/other/\"]\n",
             14,
-            "which the template hasn't",
+            "which the template doesn't have",
         ),
         (
             "[[output]]\nfile = \"x\"\nformat = \"text\"\nkey = \"(\"\nreason = \"x\"\n",

@@ -221,17 +221,26 @@ fn label(group: &Group) -> String {
     }
 }
 
-/// Whether the rules that everyone has ignore all that a rule is for, whatever it is called
-/// where the rule leaves that open.
+/// Whether the rules that everyone has ignore all that a rule is for, whatever it is called where
+/// the rule leaves that open. What an exception names is decided, too, if the rule would ignore
+/// nothing else.
 pub(crate) fn covers(chain: &Chain, folder: &RepoPath, pattern: &str) -> bool {
     let own = Rule::parse(pattern.as_bytes(), 0, Case::Sensitive);
     let probes = own.probes();
-    !own.negated
-        && !probes.is_empty()
-        && probes.iter().all(|probe| {
-            let path = folder.join(probe);
-            chain.ignored_by(path.bare(), path.is_folder()).is_some()
-        })
+    let is_ignored = |path: &RepoPath| chain.ignored_by(path.bare(), path.is_folder()).is_some();
+    let is_covered = |probe: &BString| {
+        let path = folder.join(probe);
+        if is_ignored(&path) {
+            return true;
+        }
+        let ruling = chain.ruling(path.bare(), &|| path.is_folder());
+        let is_named = ruling.is_some_and(|ruling| {
+            let rule = ruling.rule();
+            rule.negated && rule.anchored && !rule.text.contains(&b'*')
+        });
+        is_named && (own.anchored || is_ignored(&folder.join("x/").join(probe)))
+    };
+    !own.negated && !probes.is_empty() && probes.iter().all(is_covered)
 }
 
 impl<'a> Composer<'_, 'a> {
