@@ -41,6 +41,11 @@ pub(crate) struct Arguments {
 /// What the program is called.
 const PROGRAM: &str = "redshank";
 
+/// The system's own reserves address space for every thread, so that a small limit on memory ended
+/// the program in the middle of its work.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     completions::remember_asking();
     CompleteEnv::with_factory(help::command)

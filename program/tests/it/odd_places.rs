@@ -259,3 +259,17 @@ fn smaller_courtesies() {
         said.out
     );
 }
+
+#[test]
+fn little_memory_is_enough_for_a_setup() {
+    let nia = Person::new();
+    nia.writes("package.json", "{\"name\":\"gauge\"}");
+    nia.writes("src/main.js", "export {}\n");
+    let program = env!("CARGO_BIN_EXE_redshank");
+    for _ in 0..4 {
+        let words = format!("ulimit -v 200000; {program} setup --yes --no-hook");
+        let said = nia.runs("sh", &["-c", &words]);
+        assert_eq!(said.code, 0, "{}", said.err);
+        std::fs::remove_dir_all(nia.here().join(".git")).unwrap();
+    }
+}
