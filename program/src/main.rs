@@ -20,8 +20,8 @@ use preferences::Preferences;
 use redshank_output as output;
 use std::process::ExitCode;
 
-/// Ignore rules written and tested, and whatever should not be tracked found and cleaned, before
-/// the first commit.
+/// Write and test ignore rules, and find and clean up files that shouldn't be committed, before the
+/// first commit.
 #[derive(Parser)]
 #[command(
     name = "redshank",

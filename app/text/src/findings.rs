@@ -106,7 +106,7 @@ pub(super) fn cause(cause: &Cause) -> String {
                                  theirs can collide with them"
             .to_owned(),
         Cause::AbsoluteLink => {
-            "a symbolic link to a place on this machine; it leads nowhere elsewhere".to_owned()
+            "a symbolic link to a place on this machine; it only works here".to_owned()
         }
         Cause::LinkOutside => {
             "a symbolic link to a path outside the repository; no clone has it".to_owned()
@@ -347,7 +347,7 @@ fn lasting(finding: &Finding) -> String {
         _ => String::new(),
     };
     let is_last = finding.past.as_ref().is_some_and(|past| past.commits == 1);
-    let anew = if is_last {
+    let rewrite = if is_last {
         "rewrite that commit (`git commit --amend` if it is the last one, else `git rebase \
          --interactive`)"
     } else {
@@ -367,7 +367,7 @@ fn lasting(finding: &Finding) -> String {
             )
         }
         (Class::Secret, Exposure::Committed) => format!(
-            "; not pushed, as far as this clone knows, but in the history: {anew} before you push; the old one stays in your reflog for 90 days, so revoke the secret{at_issuer} if others use this clone or it was pushed from elsewhere"
+            "; not pushed, as far as this clone knows, but in the history: {rewrite} before you push; the old one stays in your reflog for 90 days, so revoke the secret{at_issuer} if others use this clone or it was pushed from elsewhere"
         ),
         (Class::Secret, Exposure::Pushed) => format!(
             "; others have it already: revoke it and issue a new one now{at_issuer}, then fix the file"

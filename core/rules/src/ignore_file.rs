@@ -186,8 +186,7 @@ impl Block {
     /// Whether it holds rules of templates.
     pub fn is_of_templates(&self) -> bool {
         let label = &self.label;
-        // The last is what `KEPT` was called at first.
-        let others = [TIDY, NEEDED, KEPT, "kept all the same"];
+        let others = [TIDY, NEEDED, KEPT];
         let is_other = others.iter().any(|other| label == other) || label.starts_with_str(MADE_BY);
         self.first_form.is_some() || !is_other && !label.ends_with_str(" places")
     }

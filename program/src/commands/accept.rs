@@ -16,7 +16,7 @@ use redshank_worktree::Class;
 use redshank_worktree::settings::Acceptance;
 use std::process::ExitCode;
 
-/// Record that a finding is all right, and why
+/// Record that a finding is OK, and why
 #[derive(Args)]
 pub struct Accept {
     /// The finding's id, or the path that it is on; `redshank check --ids` shows both
@@ -25,7 +25,7 @@ pub struct Accept {
     /// The class, where a path has findings of several
     #[arg(long = "class", value_name = "CLASS", value_parser = values::class())]
     class: Option<Class>,
-    /// Why it is all right
+    /// Why it is OK
     #[arg(long, value_name = "REASON")]
     because: Option<String>,
     /// The last day on which that holds

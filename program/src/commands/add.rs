@@ -21,7 +21,7 @@ use redshank_worktree::effect::Effect;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
-/// Write a rule where it belongs, after showing its effect
+/// Add a rule where it belongs, after showing its effect
 #[derive(Args)]
 pub struct Add {
     /// Patterns, as they are to be in an ignore file; one that starts with `-` goes behind `--`
@@ -30,10 +30,10 @@ pub struct Add {
     /// Make the pattern from this file
     #[arg(long, value_name = "FILE", conflicts_with = "patterns")]
     like: Option<OsString>,
-    /// How much a pattern made from a file catches
+    /// How much a pattern made from a file matches
     #[arg(long, value_enum, requires = "like")]
     width: Option<WidthArg>,
-    /// Keep this folder and drop what comes to be in it
+    /// Keep this folder and ignore its contents
     #[arg(
         long,
         value_name = "FOLDER",

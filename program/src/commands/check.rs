@@ -25,10 +25,10 @@ use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
-/// What should not be tracked and is or would be, and what should and isn't
+/// Find files that shouldn't be committed, and needed ones that are missing
 #[derive(Args)]
 pub struct Check {
-    /// Only what concerns these files and folders
+    /// Only findings on these files and folders
     paths: Vec<OsString>,
     /// Look at the staged contents instead of those on disk
     #[arg(long, conflicts_with = "ignored")]

@@ -7,7 +7,7 @@ use clap_complete::env::Shells;
 use std::process::ExitCode;
 use std::sync::OnceLock;
 
-/// What a shell needs to complete commands, options and their values as they are here
+/// Write what a shell needs to complete commands, options and their values
 #[derive(Args)]
 pub struct Completions {
     /// The shell; its manual says where such files go

@@ -11,7 +11,7 @@ use redshank_text::{Paint, count};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// Make the demo repository and walk through the job on it
+/// Create the demo repository and walk through the job on it
 #[derive(Args)]
 pub struct Demo {
     /// Where; it must be new or empty. Without it, a temporary folder that is gone afterwards

@@ -16,13 +16,13 @@ use redshank_text::{Paint, count, shown};
 use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
 
-/// Write rules for the projects that are here, fitted to where each one is
+/// Write ignore rules for the projects found, fitted to their folders
 #[derive(Args)]
 pub struct Draft {
     /// Templates, as NAME or NAME@FOLDER; without any, those of the projects found
     #[arg(value_name = "NAME[@FOLDER]", add = values::templates_with_folders())]
     names: Vec<String>,
-    /// Bring the blocks that are there up to date; what you changed or took out stays so
+    /// Update the blocks that are there; what you changed or removed stays that way
     #[arg(long)]
     refresh: bool,
     /// Move lines of yours that a template has, too, into its block

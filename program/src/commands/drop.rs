@@ -12,7 +12,7 @@ use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
 use redshank_text::shown;
 use std::process::ExitCode;
 
-/// Take a rule out, after showing what that does
+/// Remove a rule, after showing what that does
 #[derive(Args)]
 pub struct Drop {
     /// Patterns, as they are in the file; one that starts with `-` goes behind `--`

@@ -3,8 +3,8 @@ use anyhow::Result;
 use clap::Args;
 use std::process::ExitCode;
 
-/// A language server over standard input and output: for ignore files, redshank.toml, templates,
-/// and secrets in any open file
+/// Run a language server on standard input and output: for ignore files, redshank.toml,
+/// templates, and secrets in any open file
 #[derive(Args)]
 pub struct Editor {
     /// Editors that offer several ways ask for this one

@@ -18,7 +18,7 @@ use std::io::Write;
 use std::path::Path;
 use std::process::ExitCode;
 
-/// The list of files, by state
+/// List files by state
 #[derive(Args)]
 pub struct Files {
     /// Only those in these folders
@@ -32,7 +32,7 @@ pub struct Files {
         default_value = "candidate,tracked"
     )]
     state: Vec<StateArg>,
-    /// Folders with their counts and sizes instead, so many levels deep, biggest first
+    /// Folders with their counts and sizes instead, down to this level, biggest first
     #[arg(
         long,
         value_name = "LEVELS",

@@ -7,7 +7,7 @@ use redshank_report::{DOCUMENT, HookOut, OutputFormat, Report};
 use redshank_text::Paint;
 use std::process::ExitCode;
 
-/// Check what is staged before each commit and merge
+/// Check staged files before each commit and merge
 ///
 /// Errors stop a commit; warnings are counted, and listed before the first one. In redshank.toml,
 /// `level = "warning"` below `[hook]` lets warnings stop it, too.
@@ -22,13 +22,13 @@ pub struct Hook {
 
 #[derive(Subcommand, Clone, Copy, PartialEq, Eq)]
 enum Action {
-    /// Put the check in, beside whatever hook there is
+    /// Install the check, beside any hook that is there
     On {
         /// Also check, before each push, what the history holds and no remote has yet
         #[arg(long)]
         before_push: bool,
     },
-    /// Take it out; your own hook is as it was
+    /// Remove it; your own hook stays as it was
     Off,
     /// Whether it is there
     Status,

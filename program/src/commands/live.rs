@@ -6,7 +6,7 @@ use redshank_report::OutputFormat;
 use std::io::IsTerminal;
 use std::process::ExitCode;
 
-/// A full-screen view: type a pattern, watch the tree change
+/// Type a pattern in a full-screen view and watch the tree change
 #[derive(Args)]
 pub struct Live {}
 

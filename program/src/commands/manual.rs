@@ -6,7 +6,7 @@ use clap_mangen::Man;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// The manual page of a command, for `man -l -`; or all of them, for a package
+/// Write the manual page of a command, for `man -l -`; or all of them, for a package
 #[derive(Args)]
 pub struct Manual {
     /// The command; without it, the page of the whole program

@@ -26,7 +26,7 @@ pub struct Mute {
     format: OutputFormat,
 }
 
-/// Bring hidden local changes to tracked files back
+/// Show local changes to tracked files to git again
 #[derive(Args)]
 pub struct Unmute {
     /// The files

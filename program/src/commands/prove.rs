@@ -20,10 +20,10 @@ use redshank_worktree::{Overlay, Verdicts};
 use std::path::Path;
 use std::process::ExitCode;
 
-/// Run the repository's own expectations
+/// Test the repository's own expectations
 #[derive(Args)]
 pub struct Prove {
-    /// Propose expectations from what holds today, instead
+    /// Propose expectations from what is ignored and kept today, instead
     #[arg(long)]
     record: bool,
     /// Add the proposed ones to `redshank.toml`

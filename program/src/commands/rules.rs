@@ -13,7 +13,7 @@ use std::path::Path;
 use std::process::ExitCode;
 use std::sync::Arc;
 
-/// Every rule in force, what each catches, and those that do nothing
+/// List every rule in force, what each matches, and those that do nothing
 #[derive(Args)]
 pub struct Rules {
     /// Only the rules that don't do what they seem to

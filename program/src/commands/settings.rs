@@ -16,7 +16,7 @@ use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
 use std::path::Path;
 use std::process::ExitCode;
 
-/// Each setting, its value, and where it comes from; or the repository's own set again
+/// Show each setting, its value and where it comes from; change the repository's own
 #[derive(Args)]
 pub struct Settings {
     /// Only this one; a whole group for the part before a dot

@@ -18,7 +18,7 @@ use std::ffi::OsString;
 use std::path::Path;
 use std::process::ExitCode;
 
-/// The effect of patterns, without writing them
+/// Show what patterns would do, without writing them
 #[derive(Args)]
 pub struct Try {
     /// Patterns, as they would be in an ignore file; `-` reads them from the standard input, one

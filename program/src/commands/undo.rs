@@ -12,10 +12,10 @@ use redshank_text::{Paint, files, shown};
 use std::path::Path;
 use std::process::ExitCode;
 
-/// Take back a change that Redshank made here
+/// Undo a change that Redshank made here
 #[derive(Args)]
 pub struct Undo {
-    /// Which, by its number; without it, the newest that stands
+    /// Which change, by its number; without it, the newest that isn't undone
     #[arg(add = values::changes())]
     change: Option<u32>,
     /// The changes there are

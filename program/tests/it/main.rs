@@ -26,6 +26,7 @@ mod odd_places;
 mod one_look;
 mod page;
 mod places;
+mod plain_words;
 mod rehearse;
 mod rule_edits;
 mod rule_warnings;

@@ -26,7 +26,7 @@ use std::process::{Command, ExitCode, Stdio};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::{Duration, Instant};
 
-/// What a fresh clone of the next commit would hold, and whether a command works in it
+/// Show what a fresh clone of the next commit would hold, and whether a command works in it
 #[derive(Args)]
 pub struct Rehearse {
     /// Only what is staged, not all that `git add --all` would stage

@@ -22,8 +22,8 @@ use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitCode};
 
-/// From a folder to a clean first commit, question by question; every step is a command that you
-/// can type yourself
+/// Go from a folder to a clean first commit, question by question; each step is a command that
+/// you can type yourself
 #[derive(Args)]
 pub struct Setup {
     /// Project types beside those that are found
@@ -40,7 +40,7 @@ pub struct Setup {
     /// Leave the findings of these classes as they are
     #[arg(long, value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     leave: Vec<Class>,
-    /// Who gets a copy: `private` for the team, `public` for everybody
+    /// Who can see the repository: `private` for the team, `public` for everyone
     #[arg(long, value_name = "WHO", value_parser = ["private", "public"])]
     visibility: Option<String>,
     /// What to do about files too large for git

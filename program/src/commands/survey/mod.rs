@@ -25,7 +25,7 @@ use std::fmt::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// What is here, what would be committed, what worries, and what to do next
+/// Show what is here, what would be committed, what is wrong and what to do next
 #[derive(Args)]
 pub struct Survey {
     /// The folder to look at; without it, the one you are in

@@ -14,7 +14,7 @@ use redshank_templates::{Collection, Group, Origin, Template};
 use redshank_text::Paint;
 use std::process::ExitCode;
 
-/// Find, read and prove templates
+/// List, show and test project templates
 #[derive(Args)]
 #[command(args_conflicts_with_subcommands = true)]
 pub struct Templates {

@@ -17,7 +17,7 @@ use redshank_text::Paint;
 use redshank_worktree::{Class, Purpose};
 use std::process::ExitCode;
 
-/// The plan that fixes the findings; nothing is ever deleted by it
+/// Plan the fixes for the findings and apply them; no file is ever deleted
 #[derive(Args)]
 pub struct Tidy {
     /// Do what the plan says

@@ -17,7 +17,7 @@ use std::borrow::Cow;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
-/// Which rule decides about a path, whether it exists or not
+/// Show which rule decides about a path, whether it exists or not
 #[derive(Args)]
 pub struct Why {
     /// Paths; one that ends in a slash stands for a folder
