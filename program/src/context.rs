@@ -21,11 +21,9 @@ use std::path::{Path, PathBuf};
 
 /// The working tree that a command works in, and where in it the person stands.
 pub struct Context<'a> {
-    /// What is there.
     pub snapshot: Snapshot,
     /// The folder that the person's paths are relative to.
     pub prefix: RepoPathBuf,
-    /// How to answer.
     pub args: &'a GlobalArgs,
     /// The answer is for people.
     pub for_people: bool,

@@ -30,7 +30,6 @@ use std::process::ExitCode;
     max_term_width = 100
 )]
 pub(crate) struct Arguments {
-    /// What to do.
     #[command(subcommand)]
     command: commands::Command,
     /// What holds for every command.

@@ -40,7 +40,6 @@ pub struct Adding {
 pub struct Answers {
     /// A check before each commit.
     pub hook: Option<bool>,
-    /// Expectations are recorded.
     pub record: Option<bool>,
     /// A sample is written beside an environment file.
     pub sample: Option<bool>,
@@ -64,11 +63,9 @@ pub enum Origin {
     Option(&'static str),
     /// A variable of the environment.
     Environment(&'static str),
-    /// `redshank.toml`.
     Repository,
     /// The person's own file.
     Personal,
-    /// The program.
     BuiltIn,
 }
 

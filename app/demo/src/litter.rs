@@ -66,7 +66,6 @@ fn key() -> String {
     word(&mut Dice(11), 32)
 }
 
-/// Letters and digits.
 fn word(dice: &mut Dice, length: usize) -> String {
     let letters: Vec<char> = ('a'..='z').chain('A'..='Z').chain('0'..='9').collect();
     (0..length)

@@ -13,7 +13,6 @@ use std::path::Path;
 use std::process::Command;
 
 enum Step {
-    /// What we say.
     Say(&'static str),
     /// What we type at redshank.
     Run(&'static [&'static str]),

@@ -37,7 +37,6 @@ pub enum WorkerRequest {
     DiskChanged,
 }
 
-/// What was found.
 pub enum WorkerEvent {
     /// The picture of the tree.
     WorkspaceIndex(Arc<WorkspaceIndex>),
@@ -48,13 +47,11 @@ pub enum WorkerEvent {
 /// What every open text is looked at against.
 #[derive(Default)]
 pub struct WorkspaceIndex {
-    /// The top folder.
     pub top: PathBuf,
     /// The files that a commit of everything would take in, sorted, with their sizes.
     pub candidates: Vec<(RepoPathBuf, Bytes)>,
     /// What of these is at the top, and their types.
     pub parts: Parts,
-    /// What templates offer.
     pub offers: Offers,
     /// For each path that rules decide about: the file of the rule, and its line from 0.
     pub rulings: HashMap<RepoPathBuf, (Arc<Path>, u32)>,
@@ -69,7 +66,6 @@ pub struct WorkspaceIndex {
 pub struct Analysis {
     /// The state of the text.
     pub version: i32,
-    /// What it is.
     pub kind: Kind,
     /// The credentials in it.
     pub secrets: Vec<Finding>,
@@ -77,21 +73,15 @@ pub struct Analysis {
 
 /// What a text is, with what is known of it as such.
 pub enum Kind {
-    /// Rules.
     Rules(RuleFile),
-    /// The repository's settings.
     Settings(Vec<Fault>),
-    /// A template.
     Template(Vec<Fault>),
-    /// Anything else.
     Other,
 }
 
 /// A line that something is wrong with.
 pub struct Fault {
-    /// From 0.
     pub line: u32,
-    /// What.
     pub said: String,
 }
 
@@ -107,9 +97,7 @@ pub struct RuleFile {
 pub struct RuleFacts {
     /// Its line, from 0.
     pub line: u32,
-    /// The pattern.
     pub text: BString,
-    /// An exception.
     pub negated: bool,
     /// What it comes to.
     pub status: RuleStatus,

@@ -112,7 +112,6 @@ struct Offer<'o> {
     label: &'o str,
     detail: String,
     kind: CompletionItemKind,
-    /// What is written.
     text: String,
 }
 
@@ -129,7 +128,6 @@ fn starts_alike(pattern: &str, typed: &str) -> bool {
     pattern.starts_with(typed) || pattern.trim_start_matches('/').starts_with(typed)
 }
 
-/// In this order.
 fn items<'o>(offers: impl Iterator<Item = Offer<'o>>, range: Range) -> Vec<CompletionItem> {
     offers
         .enumerate()

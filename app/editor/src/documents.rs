@@ -10,7 +10,6 @@ use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use std::sync::Arc;
 
-/// An open text.
 #[derive(Debug, Clone)]
 pub struct Document {
     /// As the editor calls it.
@@ -19,7 +18,6 @@ pub struct Document {
     pub path: PathBuf,
     /// The editor's own number of this state of it.
     pub version: i32,
-    /// All of it.
     pub text: Arc<str>,
 }
 
@@ -48,12 +46,10 @@ impl Documents {
         self.0.remove(uri.as_str());
     }
 
-    /// An open text.
     pub fn get(&self, uri: &Uri) -> Option<&Document> {
         self.0.get(uri.as_str())
     }
 
-    /// All of them.
     pub fn iter(&self) -> impl Iterator<Item = &Document> {
         self.0.values()
     }
@@ -82,7 +78,6 @@ pub fn uri_of(path: &Path) -> Option<Uri> {
 /// In what the editor counts columns (LSP 3.17, position encodings).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Columns {
-    /// Bytes of UTF-8.
     Utf8,
     /// Units of UTF-16, if nothing else was agreed on.
     Utf16,
@@ -97,7 +92,6 @@ impl Columns {
         }
     }
 
-    /// Its name.
     pub fn kind(self) -> PositionEncodingKind {
         match self {
             Self::Utf8 => PositionEncodingKind::UTF8,
@@ -128,7 +122,6 @@ impl Columns {
         Range::new(at(bytes.start), at(bytes.end))
     }
 
-    /// A whole line.
     pub fn whole(self, number: u32, line: &str) -> Range {
         self.range(number, line, 0..line.len())
     }

@@ -7,7 +7,6 @@ use redshank_templates::{Collection, Survey};
 use redshank_text as text;
 use redshank_worktree::Class;
 
-/// What is offered.
 #[derive(Default)]
 pub struct Offers {
     /// The rules of the templates that fit the projects which are here.
@@ -22,7 +21,6 @@ pub struct Offers {
 pub struct RuleOffer {
     /// The folder whose ignore file it is for.
     pub folder: RepoPathBuf,
-    /// The pattern.
     pub pattern: String,
     /// The template's name, and the reason.
     pub about: String,

@@ -13,7 +13,6 @@ use std::collections::HashMap;
 pub struct Parts {
     /// The names, each with how much it would catch.
     pub names: Vec<(String, FileStats)>,
-    /// The types, likewise.
     pub types: Vec<(String, FileStats)>,
 }
 

@@ -26,7 +26,6 @@ use std::sync::Arc;
 pub enum WorkerRequest {
     /// What this would do.
     Try(Proposal),
-    /// Write it.
     Write(Proposal),
     /// Take the last change back.
     Undo,

@@ -41,7 +41,6 @@ const HELP: &[&str] = &[
     "-  would be ignored     +  would be re-included     *  new since start",
 ];
 
-/// Draws the window.
 pub fn draw(window: &mut Window, frame: &mut Frame) {
     let [head, rule, said, body, foot] = Layout::vertical([
         Constraint::Length(1),

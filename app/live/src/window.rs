@@ -15,7 +15,6 @@ use std::sync::Arc;
 
 /// What the window holds.
 pub struct Window {
-    /// What is typed.
     pub pattern: String,
     /// Who it is for.
     pub scope: RuleScope,
@@ -52,7 +51,6 @@ pub struct Window {
 /// What waits for Enter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Question {
-    /// Write the rule?
     Write,
     /// Take the last change back?
     Undo,

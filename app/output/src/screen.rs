@@ -149,7 +149,7 @@ fn color(text: &str) -> Option<usize> {
 pub struct Harmless<F>(F);
 
 impl Harmless<PrettyFormatter<'_>> {
-    /// In several lines.
+    /// Formats JSON in several lines.
     pub fn pretty() -> Self {
         Self(PrettyFormatter::new())
     }

@@ -100,7 +100,7 @@ impl Table {
         }
     }
 
-    /// Adds a row.
+    /// Adds a row behind the others.
     pub fn row(&mut self, cells: impl IntoIterator<Item = Cell>) {
         let mut row =
             comfy_table::Row::from(cells.into_iter().map(|cell| cell.0).collect::<Vec<_>>());

@@ -10,7 +10,7 @@ use serde::Serialize;
 pub struct AcceptOut {
     /// Always `redshank.accept/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// The finding that is accepted.
     pub finding: FindingOut,

@@ -16,7 +16,7 @@ use serde::Serialize;
 pub struct CheckOut {
     /// Always `redshank.check/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// What was found, sorted by what to do first.
     pub findings: Vec<FindingOut>,
@@ -33,22 +33,22 @@ pub struct CheckOut {
     pub history_cut: Vec<String>,
 }
 
-/// A finding.
+/// A finding, as `check` writes it.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct FindingOut {
     /// The same as long as its cause is the same.
     pub id: String,
-    /// What is wrong.
+    /// Class of what is wrong.
     pub class: Class,
     /// Which rule of ours found it, as `class/name`.
     pub rule: String,
     /// How bad it is.
     pub level: Level,
-    /// Where.
+    /// The path that it is on.
     #[serde(flatten)]
     pub path: PathOut,
-    /// From 1.
+    /// Line number, from 1; none for a whole file.
     pub line: Option<u64>,
     /// In bytes; of a folder, the sum of its files.
     pub size: Option<Bytes>,
@@ -62,11 +62,11 @@ pub struct FindingOut {
     pub past: Option<Past>,
     /// Where else the same is found.
     pub also: Vec<SpotOut>,
-    /// What it is.
+    /// What is wrong, in one sentence.
     pub message: String,
     /// What gives it away; never a whole secret.
     pub evidence: Option<String>,
-    /// What fixes it.
+    /// What fixes it, in one sentence.
     pub remedy: String,
 }
 
@@ -74,10 +74,10 @@ pub struct FindingOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct SpotOut {
-    /// Where.
+    /// The path that it is on.
     #[serde(flatten)]
     pub path: PathOut,
-    /// From 1.
+    /// Line number, from 1; none for a whole file.
     pub line: Option<u64>,
     /// git's verdict on the path.
     pub state: State,
@@ -119,13 +119,13 @@ impl From<&Finding> for FindingOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct SummaryOut {
-    /// Of that level.
+    /// Number of findings at level `error`.
     pub errors: usize,
-    /// Of that level.
+    /// Number of findings at level `warning`.
     pub warnings: usize,
-    /// Of that level.
+    /// Number of findings at level `note`.
     pub notes: usize,
-    /// By class.
+    /// Findings counted by class.
     pub classes: Vec<ClassOut>,
     /// Left out because somebody accepted them.
     pub accepted: usize,
@@ -135,9 +135,9 @@ pub struct SummaryOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ClassOut {
-    /// Which.
+    /// Class of what is wrong.
     pub class: Class,
-    /// How many findings.
+    /// Number of findings of this class.
     pub findings: usize,
     /// How many files they stand for.
     pub files: u64,
@@ -173,7 +173,7 @@ impl From<&ClassSummary> for ClassOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct UnreadOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
     /// What the system said.

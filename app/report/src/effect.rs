@@ -15,7 +15,7 @@ use std::path::Path;
 pub struct EffectOut {
     /// Always `redshank.effect/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// The rules that are new.
     pub rules: Vec<String>,
@@ -39,7 +39,7 @@ pub struct Outcome {
     pub written: bool,
     /// What the edits do to the next commit.
     pub effect: Effect,
-    /// The notes again.
+    /// Number of findings at level `note`.
     pub notes: Vec<String>,
 }
 

@@ -16,7 +16,7 @@ pub struct FileOut {
     pub path: PathOut,
     /// git's verdict.
     pub state: State,
-    /// In bytes.
+    /// Size of the contents in bytes.
     pub size: Bytes,
 }
 
@@ -27,7 +27,7 @@ pub struct FileOut {
 pub struct FoldersOut {
     /// Always `redshank.folders/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// Each below the one that holds it, biggest first.
     pub folders: Vec<FolderRowOut>,
@@ -42,7 +42,7 @@ pub struct FolderRowOut {
     pub path: PathOut,
     /// How deep it is, from 1.
     pub level: usize,
-    /// What it holds.
+    /// Number of files and their bytes.
     #[serde(flatten)]
     pub stats: FileStats,
 }

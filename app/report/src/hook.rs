@@ -9,7 +9,7 @@ use serde::Serialize;
 pub struct HookOut {
     /// Always `redshank.hook/1`.
     pub schema: &'static str,
-    /// It is there.
+    /// Whether the hook is installed.
     pub on: bool,
     /// It is there beside somebody's own hook.
     pub beside: bool,
@@ -17,6 +17,6 @@ pub struct HookOut {
     pub before_push: bool,
     /// The hooks folder is a part of the working tree.
     pub shared: bool,
-    /// The script.
+    /// Absolute path of the script.
     pub path: String,
 }

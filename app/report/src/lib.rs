@@ -46,7 +46,7 @@ use serde::Serialize;
 use std::borrow::Cow;
 use std::path::Path;
 
-/// An answer.
+/// An answer of a command.
 pub trait Report {
     /// What is written as one document.
     type Document: Serialize;
@@ -63,7 +63,7 @@ pub trait Listing: Report {
     /// What is written as one line.
     type Row: Serialize;
 
-    /// Each of them.
+    /// One entry for each of them, in order.
     fn rows(&self) -> impl Iterator<Item = Self::Row>;
 }
 

@@ -11,17 +11,17 @@ use serde::Serialize;
 pub struct MutesOut {
     /// `redshank.mute/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
-    /// Each of them.
+    /// One entry for each of them, in order.
     pub muted: Vec<MutedOut>,
 }
 
-/// One of them.
+/// One entry of the list.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct MutedOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
     /// It differs from what git has.

@@ -14,11 +14,11 @@ use serde::Serialize;
 pub struct ProveOut {
     /// Always `redshank.prove/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
-    /// How many hold.
+    /// Number of expectations that hold.
     pub passed: usize,
-    /// How many don't.
+    /// Number of expectations that don't.
     pub failed: usize,
     /// Each, in the order of the settings.
     pub expectations: Vec<ExpectationOut>,
@@ -34,7 +34,7 @@ pub struct ExpectationOut {
     pub pattern: Option<String>,
     /// The state that is expected.
     pub state: &'static str,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub because: Option<String>,
     /// Whether it holds.
     pub holds: bool,
@@ -53,7 +53,7 @@ pub struct ExpectationOut {
 pub struct RecordOut {
     /// Always `redshank.record/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// The expectations that today's state would meet and the settings don't hold yet.
     pub expectations: Vec<ProposedOut>,
@@ -69,7 +69,7 @@ pub struct ProposedOut {
     pub path: Option<String>,
     /// The state that is expected.
     pub state: &'static str,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub because: Option<String>,
 }
 

@@ -15,7 +15,7 @@ use std::collections::BTreeSet;
 pub struct RehearseOut {
     /// `redshank.rehearse/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// What the clone holds; none where the run was here.
     pub clone: Option<FileStats>,
@@ -29,7 +29,7 @@ pub struct RehearseOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct MissingOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
     /// Why it is needed.
@@ -92,9 +92,9 @@ pub struct RuledOut {
     pub source: String,
     /// And line, from 1.
     pub line: u32,
-    /// The rule.
+    /// The rule, in its list.
     pub rule: String,
-    /// How much.
+    /// Number of files and their bytes.
     #[serde(flatten)]
     pub stats: FileStats,
 }
@@ -107,7 +107,7 @@ pub struct NewOut {
     /// one kind.
     #[serde(flatten)]
     pub path: PathOut,
-    /// How much.
+    /// Number of files and their bytes.
     #[serde(flatten)]
     pub stats: FileStats,
     /// The narrowest rule that ignores it.
@@ -124,7 +124,7 @@ pub struct NewOut {
     /// When it was first written, in seconds from the start, where that was seen.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub first: Option<f64>,
-    /// And last.
+    /// When the last one was written.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub last: Option<f64>,
     /// The programs that had it open to write, where the system tells.
@@ -133,7 +133,7 @@ pub struct NewOut {
     pub beside: Vec<String>,
     /// How many runs of the command left it behind, this one counted.
     pub runs: u32,
-    /// Of how many.
+    /// Number of runs that were looked at.
     pub of_runs: u32,
 }
 

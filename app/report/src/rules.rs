@@ -16,7 +16,7 @@ use serde::Serialize;
 pub struct RulesOut {
     /// Always `redshank.rules/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// All rules in force, in order of power.
     pub rules: Vec<RuleRowOut>,
@@ -32,11 +32,11 @@ pub struct RuleRowOut {
     pub source: String,
     /// Its line, from 1.
     pub line: u32,
-    /// The rule.
+    /// The pattern, as it is written in the file.
     pub pattern: String,
     /// Who it is for.
     pub reach: RuleScope,
-    /// Whether it re-includes.
+    /// The rule is an exception: it re-includes.
     pub negated: bool,
     /// What it decides about now.
     #[serde(flatten)]
@@ -78,10 +78,10 @@ impl From<&RuleUsage> for RuleRowOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct StrayOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
-    /// Why.
+    /// The reason, in one sentence.
     pub because: String,
 }
 

@@ -9,17 +9,17 @@ use serde::Serialize;
 pub struct SettingsOut {
     /// Always `redshank.settings/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// The file of the person's own settings, there or not; null where no home folder is known.
     pub personal: Option<String>,
-    /// Each of them.
+    /// One entry for each of them, in order.
     pub settings: Vec<SettingOut>,
     /// Whether one was set again.
     pub written: bool,
 }
 
-/// A setting.
+/// A setting with its value and source.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct SettingOut {

@@ -12,7 +12,7 @@ use serde::Serialize;
 pub struct SurveyOut {
     /// Always `redshank.survey/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// Whether it is a repository.
     pub repository: bool,
@@ -44,11 +44,11 @@ pub struct SurveyOut {
     pub unread: Vec<UnreadOut>,
 }
 
-/// A top folder.
+/// A folder right below the top.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct FolderOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
     /// What of it would be committed.
@@ -56,15 +56,15 @@ pub struct FolderOut {
     pub stats: FileStats,
 }
 
-/// A project.
+/// A project that was recognised.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ProjectOut {
     /// The name of its template.
     pub template: String,
-    /// What it is.
+    /// What it is, in a few words.
     pub title: String,
-    /// Its folder.
+    /// The folder, an absolute path.
     #[serde(flatten)]
     pub folder: PathOut,
     /// The file by which it was recognised.
@@ -77,7 +77,7 @@ pub struct ProjectOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct PracticeOut {
-    /// The template.
+    /// The template that it is about.
     pub template: String,
     /// The variant of it.
     pub variant: String,
@@ -85,6 +85,6 @@ pub struct PracticeOut {
     pub title: String,
     /// It is followed; else the template as it is without it.
     pub followed: bool,
-    /// What shows that.
+    /// The files or rules that show it.
     pub shown_by: String,
 }

@@ -52,7 +52,7 @@ pub struct TestOut {
     pub schema: &'static str,
     /// How many templates were tried.
     pub templates: usize,
-    /// How many examples.
+    /// Number of examples that were tried.
     pub tried: usize,
     /// The examples that failed.
     pub failed: Vec<ExampleOut>,
@@ -62,11 +62,11 @@ pub struct TestOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ExampleOut {
-    /// The template.
+    /// The template that it is about.
     pub template: String,
     /// The pattern whose example it is.
     pub pattern: String,
-    /// The example.
+    /// Path that is the example.
     pub example: String,
     /// Whether it should have been ignored.
     pub expected_ignored: bool,
@@ -99,7 +99,7 @@ pub struct NewTemplateOut {
     pub schema: &'static str,
     /// Where it is, or would be.
     pub path: String,
-    /// What it holds.
+    /// Contents of the sample, without values.
     pub text: String,
     /// Whether it was written.
     pub written: bool,

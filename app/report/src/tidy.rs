@@ -16,7 +16,7 @@ use std::path::Path;
 pub struct TidyOut {
     /// Always `redshank.tidy/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// Whether the steps were done.
     pub applied: bool,
@@ -34,15 +34,15 @@ pub struct TidyOut {
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct StepOut {
-    /// What it does.
+    /// The kind of the step.
     pub act: StepKindOut,
-    /// For which path.
+    /// The path that the step changes.
     #[serde(flatten)]
     pub path: PathOut,
     /// The line that it writes into a file of rules or attributes.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub pattern: Option<String>,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub reason: String,
     /// The id of the first finding that it fixes; none for what rules ignore already.
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -11,23 +11,23 @@ use serde::Serialize;
 pub struct JournalOut {
     /// `redshank.undo/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// Each, the oldest first.
     pub changes: Vec<ChangeOut>,
 }
 
-/// One of them.
+/// One entry of the list.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ChangeOut {
-    /// Its number.
+    /// Line number, from 1.
     pub number: u32,
     /// When, in seconds since 1970.
     pub time: u64,
     /// The command that made it.
     pub command: String,
-    /// It was undone.
+    /// Whether the change has been undone.
     pub undone: bool,
     /// It was cut short.
     pub cut_short: bool,

@@ -14,7 +14,7 @@ use std::path::Path;
 pub struct UntrackOut {
     /// Always `redshank.untrack/1`.
     pub schema: &'static str,
-    /// The top folder.
+    /// The repository's top folder, an absolute path.
     pub root: String,
     /// Whether it was done.
     pub applied: bool,
@@ -24,11 +24,11 @@ pub struct UntrackOut {
     pub size: Bytes,
 }
 
-/// One of them.
+/// One entry of the list.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct UntrackedOut {
-    /// Which.
+    /// The path that it is about.
     #[serde(flatten)]
     pub path: PathOut,
     /// The current commit holds it: a pull deletes it on a colleague's disk.
@@ -38,7 +38,7 @@ pub struct UntrackedOut {
 }
 
 impl UntrackOut {
-    /// The document.
+    /// Builds the document of a plan.
     pub fn new(top: &Path, untracking: &Untracking, applied: bool) -> Self {
         Self {
             schema: "redshank.untrack/1",

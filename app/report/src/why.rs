@@ -7,7 +7,7 @@ use redshank_worktree::tree::State;
 use serde::Serialize;
 use std::borrow::Cow;
 
-/// One answer.
+/// The answer for one path.
 #[derive(Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct AnswerOut<'a, R> {
@@ -51,7 +51,7 @@ pub struct RuleOut<'a> {
     /// The bytes, in base64, where they aren't UTF-8.
     #[serde(skip_serializing_if = "Option::is_none")]
     pattern_b64: Option<String>,
-    /// Whether it re-includes.
+    /// The rule is an exception: it re-includes.
     negated: bool,
 }
 

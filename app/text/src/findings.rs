@@ -77,7 +77,6 @@ pub fn message(finding: &Finding) -> String {
     masked(&text)
 }
 
-/// What something is.
 pub(super) fn cause(cause: &Cause) -> String {
     match cause {
         Cause::Said(said) => said.clone(),

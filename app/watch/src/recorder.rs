@@ -31,7 +31,7 @@ const BUSY: Duration = Duration::from_millis(100);
 const LATE: Duration = Duration::from_millis(60);
 
 impl Recorder {
-    /// Begins.
+    /// Starts watching a folder.
     pub fn start(top: &Path) -> Self {
         let start = Start::new(Mutex::new(Instant::now()));
         let seen = Arc::new(Mutex::new(WriteEvents::default()));

@@ -21,7 +21,6 @@ pub struct Edit {
     pub after: Vec<u8>,
     /// Whether people are shown what changes in it.
     pub is_for_people: bool,
-    /// It holds rules.
     is_rules: bool,
     area: Area,
     path: BString,

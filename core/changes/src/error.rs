@@ -15,7 +15,7 @@ pub enum Error {
     /// From a layer below.
     #[error(transparent)]
     Findings(#[from] redshank_findings::Error),
-    /// From git.
+    /// An error of the git layer.
     #[error(transparent)]
     Git(#[from] redshank_git::Error),
     /// A table that comes with the program can't be used.
@@ -34,17 +34,17 @@ pub enum Error {
     ChangedLater {
         /// The change that was to be undone.
         number: u32,
-        /// The later one.
+        /// Number of the later change.
         later: u32,
-        /// Its command.
+        /// Command that made the change, as in the journal.
         command: String,
-        /// What both touch.
+        /// Path relative to the repository's top.
         path: BString,
     },
     /// What is asked for is only possible for tracked files.
     #[error("{path} is not tracked")]
     NotTracked {
-        /// Which.
+        /// Path relative to the repository's top.
         path: BString,
     },
     /// The person has no place for a file of their own.
@@ -64,29 +64,29 @@ pub enum Error {
     /// A record of the journal can't be understood.
     #[error("{path}: {said}")]
     BadJournal {
-        /// The record.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// Why.
+        /// What the parser or the system reported.
         said: String,
     },
     /// What is kept of earlier runs can't be understood.
     #[error("{path}: {said}")]
     BadRuns {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// Why.
+        /// What the parser or the system reported.
         said: String,
     },
     /// Something is not any more what it was when a change was decided.
     #[error("{path} was changed by somebody else meanwhile, so nothing was changed")]
     ChangedMeanwhile {
-        /// Which.
+        /// Absolute path of the file or folder.
         path: PathBuf,
     },
     /// What was kept of a file is not what it was.
     #[error("{path} can't be undone: {saved} is not what was kept there; nothing was changed")]
     NotKept {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
         /// Where it was kept.
         saved: PathBuf,
@@ -94,7 +94,7 @@ pub enum Error {
     /// A path that no change may name.
     #[error("{path} is no place that a change may touch; nothing was changed")]
     NotInArea {
-        /// Which.
+        /// Path relative to the repository's top.
         path: BString,
     },
     /// git would wait forever to read a file.
@@ -109,7 +109,7 @@ pub enum Error {
          where nothing is written"
     )]
     HooksElsewhere {
-        /// The folder.
+        /// The folder, an absolute path.
         folder: PathBuf,
     },
     /// Something that was to be moved away holds what nothing makes again.
@@ -117,7 +117,7 @@ pub enum Error {
     NotMoved {
         /// The file or folder.
         path: BString,
-        /// Why.
+        /// The reason; `app/text` has its sentence.
         because: crate::Obstacle,
     },
     /// All that could be undone was made by somebody else.
@@ -126,7 +126,7 @@ pub enum Error {
          somebody else made it, or you did on another machine"
     )]
     OnlyForeign {
-        /// The newest one.
+        /// Number of the change in the journal, from 1.
         number: u32,
     },
     /// Somebody else's record names more than the working tree.
@@ -135,7 +135,7 @@ pub enum Error {
          tree, so it is not undone"
     )]
     ForeignRecord {
-        /// Its number.
+        /// Number of the change in the journal, from 1.
         number: u32,
     },
     /// What was written has been changed since.
@@ -143,9 +143,9 @@ pub enum Error {
         "files were changed after change {number}, so undo would lose that; nothing was changed"
     )]
     ChangedSince {
-        /// The change.
+        /// Number of the change in the journal, from 1.
         number: u32,
-        /// The files.
+        /// The files that somebody changed since.
         files: Vec<EditedSince>,
     },
     /// A change was killed on its way, and somebody changed what it touches since.
@@ -153,27 +153,27 @@ pub enum Error {
         "change {number} (`{command}`) was cut short, and files that it touches were changed since"
     )]
     CutShortAndEdited {
-        /// Its number.
+        /// Number of the change in the journal, from 1.
         number: u32,
-        /// Its command.
+        /// Command that made the change, as in the journal.
         command: String,
-        /// The files.
+        /// The files that somebody changed since.
         files: Vec<EditedSince>,
     },
     /// A change was killed on its way.
     #[error("change {number} (`{command}`) was cut short, and what it had done is still there")]
     CutShort {
-        /// Its number.
+        /// Number of the change in the journal, from 1.
         number: u32,
-        /// Its command.
+        /// Command that made the change, as in the journal.
         command: String,
     },
     /// A change could neither be made nor undone.
     #[error("{error}\n  change {number} was begun and could not be undone: {also}")]
     HalfDone {
-        /// Its number.
+        /// Number of the change in the journal, from 1.
         number: u32,
-        /// What went wrong.
+        /// Why the change could not be made.
         error: String,
         /// What went wrong on the way back.
         also: String,
@@ -201,7 +201,7 @@ pub enum Error {
     /// A plan would change a path that none of its findings is about.
     #[error("the plan would change {path}, which none of its findings is about; it is not offered")]
     PlanTooWide {
-        /// The path.
+        /// Path relative to the repository's top.
         path: RepoPathBuf,
     },
     /// A merge is not decided.
@@ -215,7 +215,7 @@ pub enum Error {
 /// A file that somebody changed after a change of ours.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct EditedSince {
-    /// Which.
+    /// Absolute path of the file or folder.
     pub path: PathBuf,
     /// Where its earlier contents are kept; nothing if it was not there before.
     pub kept: Option<PathBuf>,

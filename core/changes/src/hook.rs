@@ -35,7 +35,7 @@ pub enum HookEvent {
 }
 
 impl HookEvent {
-    /// All of them.
+    /// All of them, in their order.
     pub const ALL: [Self; 3] = [Self::Commit, Self::Merge, Self::Push];
 
     /// The name of git's hook.
@@ -47,7 +47,6 @@ impl HookEvent {
         }
     }
 
-    /// What it stops.
     fn noun(self) -> &'static str {
         match self {
             Self::Commit => "commit",
@@ -70,13 +69,12 @@ impl HookEvent {
 pub struct Hook<'a> {
     worktree: &'a Worktree,
     event: HookEvent,
-    /// The script.
+    /// Absolute path of the file or folder.
     pub path: PathBuf,
     /// The hooks folder is a part of the working tree, so that others get it, too.
     pub shared: bool,
     area: Area,
     root: Root,
-    /// From the root.
     script: BString,
 }
 
@@ -378,7 +376,6 @@ fn is_shell(text: &[u8]) -> bool {
 
 /// What somebody has beside our block.
 enum Beside<'n> {
-    /// No hook.
     Nothing,
     /// Lines in the same script.
     Lines,

@@ -33,7 +33,7 @@ pub(crate) fn has_one(path: &RepoPath, exists: &dyn Fn(&RepoPath) -> bool) -> bo
 /// A sample, made from what was understood of a file.
 #[derive(Debug, PartialEq, Eq)]
 pub struct Sample {
-    /// What it holds.
+    /// Contents of the sample, without values.
     pub text: Vec<u8>,
     /// How many lines were left out, for they could not be read, or could tell a value.
     pub left_out: usize,
@@ -98,12 +98,13 @@ pub fn sample(text: &[u8]) -> Option<Sample> {
 
 /// What a line is.
 enum Read<'l> {
-    /// Empty.
     Nothing,
-    /// A comment.
     Comment,
     /// A key, with all before it and the equals sign, and its value.
-    Assignment { key: &'l [u8], value: &'l [u8] },
+    Assignment {
+        key: &'l [u8],
+        value: &'l [u8],
+    },
     /// Anything else; it may be a part of a value.
     Unknown,
 }
@@ -163,9 +164,7 @@ fn is_name(name: &[u8]) -> bool {
 /// What a value of several lines waits for.
 #[derive(PartialEq, Eq)]
 enum Open {
-    /// It is complete.
     Nothing,
-    /// This quote.
     Quote(u8),
     /// A line with this word (a here-document of the shell).
     Word(Vec<u8>),

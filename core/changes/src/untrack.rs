@@ -21,7 +21,7 @@ pub enum Selection<'a> {
 /// Files that git is to stop tracking.
 #[derive(Debug)]
 pub struct Untracking {
-    /// The files, sorted.
+    /// Paths relative to the repository's top, sorted.
     pub files: Vec<RepoPathBuf>,
     /// How much they are on disk.
     pub stats: FileStats,
@@ -29,7 +29,7 @@ pub struct Untracking {
     pub committed: Vec<RepoPathBuf>,
     /// Those that no rule ignores: `git add --all` would add them again.
     pub not_ignored: Vec<RepoPathBuf>,
-    /// What is done.
+    /// The changes, for the journal.
     pub changes: Changes,
 }
 

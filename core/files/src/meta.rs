@@ -43,9 +43,9 @@ impl FileKind {
 /// What the system says of a path, without following a link there.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Meta {
-    /// What it is.
+    /// Kind of entry on disk.
     pub kind: FileKind,
-    /// In bytes.
+    /// Size of the contents in bytes.
     pub size: u64,
     /// When its contents changed last.
     pub modified: SystemTime,

@@ -7,7 +7,7 @@ pub enum Error {
     /// From a layer below.
     #[error(transparent)]
     Templates(#[from] redshank_templates::Error),
-    /// From git.
+    /// An error of the git layer.
     #[error(transparent)]
     Git(#[from] redshank_git::Error),
     /// A table that comes with the program can't be used.

@@ -30,7 +30,7 @@ impl Level {
     /// All levels, the worst first.
     pub const ALL: [Self; 3] = [Self::Error, Self::Warning, Self::Note];
 
-    /// Its word.
+    /// The word for it in documents and messages.
     pub fn word(self) -> &'static str {
         match self {
             Self::Error => "error",
@@ -64,7 +64,7 @@ pub enum Exposure {
 /// Which finder's which rule found it: `class/name`.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct FindingRule {
-    /// What is wrong.
+    /// Class of what is wrong.
     pub class: Class,
     /// The rest of the name.
     pub name: String,
@@ -83,7 +83,7 @@ pub enum Cause {
     Said(String),
     /// A credential, in its issuer's word; and why it is a note, if it is one.
     Credential {
-        /// What it is.
+        /// What it is, in a few words.
         title: String,
         /// Why it hurts less than others.
         downgrade: Option<Downgrade>,
@@ -122,7 +122,7 @@ pub enum Cause {
     UnportableName(NameFault),
     /// A path that is the same as another one where upper and lower case are the same.
     CaseClash {
-        /// The other one.
+        /// Path relative to the repository's top.
         first: RepoPathBuf,
     },
     /// A rule ignores it, but it's needed.
@@ -140,19 +140,19 @@ pub enum Cause {
         kind: Option<&'static str>,
         /// It belongs in large-file storage.
         is_for_storage: bool,
-        /// The limit.
+        /// The limit that is exceeded.
         limit: Bytes,
     },
     /// A rule ignores it for its size alone: no clone has it.
     OnlyHere,
     /// A folder over the limit in sum.
     HeavyFolder {
-        /// The limit.
+        /// The limit that is exceeded.
         limit: Bytes,
     },
     /// A folder with more files than the limit.
     ManyFiles {
-        /// The limit.
+        /// The limit that is exceeded.
         limit: u64,
     },
     /// A pointer into large-file storage, whose contents are not here.
@@ -165,7 +165,7 @@ pub enum Cause {
     WouldBeStoredWhole,
     /// The team says that it must not go out.
     Reserved {
-        /// Why.
+        /// The reason, in one sentence.
         because: String,
         /// The repository is public.
         is_public: bool,
@@ -176,7 +176,7 @@ pub enum Cause {
     TrackedAnyway,
     /// An acceptance of a finding that is found no longer.
     StaleAcceptance {
-        /// That finding's id.
+        /// Id of the accepted finding.
         finding: String,
     },
     /// A rule that doesn't do what it seems to.
@@ -208,19 +208,19 @@ pub enum LineEnds {
 /// What gives a finding away.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Evidence {
-    /// Its first bytes.
+    /// The first bytes of the file.
     FirstBytes,
-    /// Its first lines.
+    /// The first lines of the file.
     FirstLines,
     /// Its lines, which nobody types.
     LongLines,
-    /// Its name.
+    /// The name of the file.
     Name,
     /// Another file.
     File(RepoPathBuf),
     /// A home folder that it names.
     HomeFolder,
-    /// Where it leads.
+    /// The target of the link.
     LinkTarget(BString),
     /// The object that a note is on.
     Note(String),
@@ -238,10 +238,10 @@ pub enum Evidence {
         source: BString,
         /// Its line there, from 1.
         line: u32,
-        /// The rule.
+        /// The pattern, as it is written in the file.
         pattern: BString,
     },
-    /// A pattern.
+    /// The pattern that matches it.
     Pattern(BString),
     /// What was accepted: the rule and the path, as the settings name them.
     Accepted(String, String),
@@ -266,7 +266,7 @@ pub enum Remedy {
     LetIn {
         /// The folder whose ignore file takes the rule.
         folder: RepoPathBuf,
-        /// The rule.
+        /// The rule that is written.
         rule: NewRule,
     },
     /// A rule written as it was meant.
@@ -282,7 +282,7 @@ pub enum Remedy {
     },
     /// A line for the attributes at the top (gitattributes(5)), as its pattern.
     Attribute {
-        /// The line.
+        /// The line that is written.
         line: NewRule,
         /// It sends files to large-file storage.
         is_storage: bool,
@@ -294,7 +294,7 @@ pub enum Remedy {
 /// A rule that ignores something.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct KeepOut {
-    /// The rule.
+    /// The rule that is written.
     pub rule: NewRule,
     /// Large-file storage would take it instead, were a program for that set up.
     pub is_for_storage: bool,
@@ -334,7 +334,7 @@ pub enum ByHand {
     RenameOne,
     /// Narrow the rule that excludes a folder, or add the file by force.
     NarrowOrForce {
-        /// The folder.
+        /// The folder, relative to the repository's top.
         folder: RepoPathBuf,
     },
     /// Say where a nested repository comes from, or stop tracking it.
@@ -363,7 +363,7 @@ pub enum ByHand {
     UntrackOrDropRule,
     /// Take out the exception that re-includes it, or accept it.
     DropException {
-        /// The exception.
+        /// The pattern, as it is written in the file.
         pattern: BString,
     },
     /// Take an acceptance out of the settings.
@@ -399,12 +399,12 @@ pub enum ByHand {
     RemoveNote,
     /// Drop an entry of the stash.
     DropStash {
-        /// Its number.
+        /// Number of the entry in the reflog, from 0.
         entry: usize,
     },
     /// Let the reflog forget it.
     ExpireReflog,
-    /// Nothing is known.
+    /// No remedy is known.
     Nothing,
 }
 
@@ -433,7 +433,7 @@ pub struct Finding {
     pub level: Level,
     /// Relative to the top; a folder ends in a slash and stands for all in it.
     pub path: RepoPathBuf,
-    /// From 1.
+    /// Line number, from 1; none for a whole file.
     pub line: Option<u64>,
     /// In bytes; of a folder, the sum of its files.
     pub size: Option<Bytes>,
@@ -453,11 +453,11 @@ pub struct Finding {
     pub also: Vec<Self>,
     /// The other places hold others of its kind, each with an id that stands for it alone.
     pub is_gathered: bool,
-    /// What it is.
+    /// The cause; `app/text` has its sentence.
     pub cause: Cause,
     /// What gives it away; never a whole secret.
     pub evidence: Option<Evidence>,
-    /// What fixes it.
+    /// What fixes it; `app/text` has its sentence.
     pub remedy: Remedy,
 }
 

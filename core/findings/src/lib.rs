@@ -137,11 +137,11 @@ impl ScanResult {
 /// Findings that nobody asked for, by level.
 #[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
 pub struct LeftOut {
-    /// Errors.
+    /// Number of findings at level `error`.
     pub errors: usize,
-    /// Warnings.
+    /// Number of findings at level `warning`.
     pub warnings: usize,
-    /// Notes.
+    /// Number of findings at level `note`.
     pub notes: usize,
 }
 
@@ -160,7 +160,7 @@ impl LeftOut {
 pub struct ScanOptions {
     /// The staged contents instead of those on disk.
     pub staged: bool,
-    /// Ignored files, too.
+    /// Also scan ignored files.
     pub ignored: bool,
     /// Only what concerns these paths; a folder's ends in a slash. All if empty.
     pub paths: Vec<RepoPathBuf>,

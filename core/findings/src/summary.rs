@@ -4,14 +4,14 @@ use crate::{Finding, Level};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::{Class, FileStats};
 
-/// Findings, counted.
+/// Findings, counted by level and class.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Summary {
-    /// Of that level.
+    /// Number of findings at level `error`.
     pub errors: usize,
-    /// Of that level.
+    /// Number of findings at level `warning`.
     pub warnings: usize,
-    /// Of that level.
+    /// Number of findings at level `note`.
     pub notes: usize,
     /// By class, in order; those without a finding are left out.
     pub classes: Vec<ClassSummary>,
@@ -20,16 +20,16 @@ pub struct Summary {
 /// The findings of a class, counted.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ClassSummary {
-    /// Which.
+    /// Class of what is wrong.
     pub class: Class,
-    /// How many findings.
+    /// Number of findings of this class.
     pub findings: usize,
     /// What they stand for. A path that several findings are on counts once.
     pub stats: FileStats,
 }
 
 impl Summary {
-    /// Counts findings.
+    /// Counts findings by level and class.
     pub fn from_findings<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Self {
         let findings: Vec<&Finding> = findings.into_iter().collect();
         let of_level = |level| findings.iter().filter(|one| one.level == level).count();

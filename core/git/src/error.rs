@@ -6,7 +6,7 @@ pub enum Error {
     /// The program `git` could not be started.
     #[error("git could not be started: {0}")]
     NotStarted(std::io::Error),
-    /// git said no.
+    /// git ended with an error.
     #[error("git refused `{command}`: {said}")]
     Refused {
         /// The words of the command.
@@ -17,7 +17,7 @@ pub enum Error {
     /// git is older than what is asked of it.
     #[error("this git is too old: version {found}, and {needed} is needed")]
     TooOld {
-        /// Its version.
+        /// Version that this git reports.
         found: String,
         /// The oldest that will do.
         needed: String,
@@ -41,7 +41,7 @@ pub enum Error {
     TopElsewhere {
         /// The folder that it names.
         top: PathBuf,
-        /// Its git folder.
+        /// Absolute path of the file or folder.
         git_folder: PathBuf,
     },
     /// git would wait forever to read one of its own files.
@@ -58,9 +58,9 @@ pub enum Error {
     /// The index could not be read.
     #[error("{path}: git's index cannot be read: {said}")]
     BadIndex {
-        /// The index file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// Why.
+        /// What the parser or the system reported.
         said: String,
     },
     /// Somebody else holds the index.
@@ -69,7 +69,7 @@ pub enum Error {
     /// The disk said no.
     #[error("{path}: {cause}")]
     Disk {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
         /// What the system said.
         cause: std::io::Error,

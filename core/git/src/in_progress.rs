@@ -13,7 +13,7 @@ use std::collections::HashSet;
 /// Something that git has begun and not finished.
 #[derive(Debug)]
 pub struct InProgress {
-    /// What.
+    /// The git command that is unfinished.
     pub operation: Operation,
     /// The paths that it touches, or has touched already.
     pub paths: HashSet<BString>,

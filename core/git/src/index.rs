@@ -56,7 +56,7 @@ pub struct Span(usize, usize);
 pub struct Tracked<'a> {
     /// Relative to the repository's top.
     pub path: &'a BStr,
-    /// What it is.
+    /// File mode, as the index has it.
     pub mode: Mode,
     /// It isn't laid out on disk on purpose (sparse checkout).
     pub skipped: bool,

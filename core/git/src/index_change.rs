@@ -54,7 +54,7 @@ impl Entry {
 pub struct NotPutBack {
     /// Relative to the top.
     pub path: BString,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub why: Taken,
 }
 

@@ -22,7 +22,7 @@ pub struct Repository {
     pub git_folder: PathBuf,
     /// The git folder that all working trees of the repository share.
     pub common_folder: PathBuf,
-    /// `core.ignoreCase`.
+    /// Value of git's `core.ignoreCase`.
     pub ignores_case: bool,
     /// The person's own ignore file.
     pub personal: Option<Personal>,

@@ -11,7 +11,7 @@ use std::process::{Child, ChildStdout};
 pub struct Version {
     /// The name of the contents in git's object store.
     pub blob: String,
-    /// In bytes.
+    /// Size of the contents in bytes.
     pub size: u64,
     /// A path that they have somewhere in the history; for a note, the object that it is on.
     pub path: BString,
@@ -37,12 +37,12 @@ pub enum Kept {
 pub enum HistoryCut {
     /// It was cloned to a depth; the commits at which it ends.
     Shallow {
-        /// Their names.
+        /// Hashes of the commits.
         commits: Vec<String>,
     },
     /// Contents are fetched when they are needed; so many are not here.
     Partial {
-        /// How many.
+        /// Number of objects that this clone lacks.
         missing: usize,
     },
     /// Grafts or replacements show another history than the one that is pushed.
@@ -52,7 +52,7 @@ pub enum HistoryCut {
 /// A commit, as a log tells of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Commit {
-    /// Its name.
+    /// The name, as it is written.
     pub name: String,
     /// Its day, `YYYY-MM-DD`.
     pub day: String,

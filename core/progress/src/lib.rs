@@ -41,7 +41,7 @@ pub enum Phase {
 }
 
 impl Phase {
-    /// All of them.
+    /// All of them, in their order.
     pub const ALL: [Self; 10] = [
         Self::Git,
         Self::Index,

@@ -40,7 +40,6 @@ enum Kind {
 #[derive(Clone, PartialEq)]
 enum Token {
     Byte(u8),
-    /// `?`
     One,
     In(Box<Class>),
     /// `*`: anything but a slash.

@@ -11,7 +11,7 @@ use std::ops::Range;
 /// A rule to be written, with what is in the comment above it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NewRule {
-    /// The pattern.
+    /// The pattern, as it is written in the file.
     pub pattern: BString,
     /// Why, in one sentence.
     pub reason: String,
@@ -159,7 +159,7 @@ impl Mark {
 /// A template's block as it was written at first: one for each project, with its memory in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FirstForm {
-    /// The template's revision.
+    /// Revision of the block's template.
     pub revision: u32,
     /// Of what was ever written into it; `None` if somebody took that line out.
     wrote: Option<BTreeSet<Trace>>,
@@ -330,7 +330,7 @@ fn growing(text: &[u8], label: &str) -> Option<usize> {
 
 /// A line of an ignore file as it is.
 pub struct TextLine<'a> {
-    /// From 1.
+    /// Line number, from 1.
     pub number: u32,
     /// The whole of it, with its end.
     pub whole: &'a [u8],

@@ -148,7 +148,7 @@ impl Ruling {
         &self.list
     }
 
-    /// The rule.
+    /// The rule, in its list.
     pub fn rule(&self) -> &Rule {
         &self.list.rules[self.at as usize]
     }

@@ -15,7 +15,7 @@ pub struct NearMiss {
     pub pattern: BString,
     /// Why it doesn't match.
     pub because: NearReason,
-    /// What would match.
+    /// A pattern that would match.
     pub corrected: BString,
 }
 

@@ -36,7 +36,7 @@ impl RepoPath {
         Self::ref_cast(path.as_ref().as_bstr())
     }
 
-    /// The top folder.
+    /// The top folder: an empty path.
     pub fn top() -> &'static Self {
         Self::new("")
     }

@@ -54,7 +54,6 @@ static PLACES: LazyLock<Result<Places, TableError>> =
 
 /// What is known of a credential's surroundings.
 pub(super) struct Surroundings<'t> {
-    /// The file.
     pub(super) path: &'t RepoPath,
     /// What was read of it, and where the credential is there, and its secret part.
     pub(super) text: &'t [u8],

@@ -49,7 +49,6 @@ pub(super) enum FileCategory {
     Registry,
     /// Of which lines are commands.
     Shell,
-    /// That people read.
     Prose,
     /// Of which most values are fillings-in.
     Sample,
@@ -83,7 +82,6 @@ pub(super) enum By {
     Word,
     /// From where the token starts that holds the keyword, to the line's end.
     Token,
-    /// The whole text.
     Text,
     /// Nothing: it is the name for what names are given in its kind of file.
     Assignment,
@@ -172,7 +170,6 @@ impl<'a> Kinds<'a> {
 pub(super) struct Suspected<'f> {
     /// The formats, and where each is tried.
     pub(super) formats: Vec<(&'f Format, Vec<Range<usize>>)>,
-    /// Parts of names.
     pub(super) names: Vec<Range<usize>>,
 }
 

@@ -86,9 +86,9 @@ pub struct Credential {
     pub title: &'static str,
     /// Where its issuer replaces it, if that is known: an address.
     pub replace: Option<&'static str>,
-    /// From 1.
+    /// Line number, from 1.
     pub line: u64,
-    /// Its value.
+    /// The value, never shown whole.
     pub secret: Secret,
     /// The file is nothing but this: it starts with it.
     pub is_the_file: bool,

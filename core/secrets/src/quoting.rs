@@ -3,7 +3,6 @@
 /// How a value is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Quoting {
-    /// Between quotes.
     Quoted,
     /// As it is, in a file in which values are written so.
     Bare,

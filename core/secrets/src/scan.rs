@@ -39,7 +39,6 @@ const STRAY: usize = 50;
 /// A credential in a file.
 pub(super) struct Hit<'f> {
     pub(super) format: &'f Format,
-    /// From 1.
     pub(super) line: u64,
     pub(super) secret: Secret,
     /// The file is nothing but this: it starts with it.
@@ -151,7 +150,6 @@ fn make_plain(window: &mut [u8], is_first: bool) {
     }
 }
 
-/// UTF-8's.
 const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
 
 fn windows<'f>(

@@ -9,7 +9,6 @@ use std::ops::Range;
 pub(super) struct Cell {
     /// Where the name of its column stands.
     pub(super) name: Range<usize>,
-    /// Where it is.
     pub(super) value: Range<usize>,
     /// What the name says.
     pub(super) says: NameKind,

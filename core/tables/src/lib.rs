@@ -8,7 +8,7 @@ use serde::de::DeserializeOwned;
 pub struct TableError {
     /// Which, in a few words.
     pub table: &'static str,
-    /// From 1.
+    /// Line number, from 1.
     pub line: usize,
     /// What is wrong there.
     pub message: String,

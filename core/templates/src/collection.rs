@@ -37,7 +37,7 @@ impl Deref for Collection {
 }
 
 impl Collection {
-    /// Only these.
+    /// A collection of only these templates.
     pub fn of_templates(templates: Vec<Template>) -> Self {
         Self::of_layers(templates, Vec::new())
     }

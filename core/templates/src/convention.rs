@@ -11,13 +11,13 @@ use std::collections::BTreeSet;
 
 /// One of two ways, and what shows that it is followed.
 pub struct Convention<'a> {
-    /// The template.
+    /// The template that it is about.
     pub template: &'a str,
     /// The variant of it that stands for the other way.
     pub variant: &'a Variant,
     /// The variant is followed; else the template as it is.
     pub is_variant: bool,
-    /// What shows it.
+    /// The files or rules that show it.
     pub shown_by: ShownBy,
 }
 

@@ -14,7 +14,7 @@ pub enum Error {
     /// Templates come with each other in a circle.
     #[error("template `{name}`: `with` leads in a circle: `{}`", circle.join("` → `"))]
     Circle {
-        /// One of them.
+        /// The name, as it is written.
         name: String,
         /// All of them, in order; the first one is the last one, too.
         circle: Vec<String>,
@@ -22,11 +22,11 @@ pub enum Error {
     /// A template contradicts itself, or doesn't mean what it says.
     #[error("{path}, line {line}: the template is not valid")]
     Invalid {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// From 1.
+        /// Line number, from 1.
         line: usize,
-        /// What is wrong.
+        /// What is wrong with the template.
         fault: Box<Fault>,
     },
     /// Nobody knows a template of that name.
@@ -50,7 +50,7 @@ pub enum Error {
     NoFolder {
         /// The folder asked for.
         folder: RepoPathBuf,
-        /// The top.
+        /// Absolute path of the file or folder.
         top: PathBuf,
     },
     /// No home folder is known.

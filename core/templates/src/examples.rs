@@ -13,7 +13,7 @@ use std::sync::Arc;
 pub struct Failure {
     /// The pattern whose example it is.
     pub pattern: String,
-    /// The example.
+    /// Path that is the example.
     pub example: String,
     /// Whether it should have been ignored.
     pub expected_ignored: bool,

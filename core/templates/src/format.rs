@@ -237,7 +237,7 @@ impl Heading {
         Self::Secrets,
     ];
 
-    /// Its words.
+    /// The words for it in comments.
     pub fn words(self) -> &'static str {
         match self {
             Self::Dependencies => "dependencies",

@@ -12,9 +12,9 @@ use redshank_worktree::{Overlay, Snapshot, Verdicts};
 
 /// A needed file that a rule ignores.
 pub struct SwallowedFile<'a> {
-    /// The file.
+    /// Path relative to the repository's top.
     pub path: RepoPathBuf,
-    /// Why it's needed.
+    /// The reason; `app/text` has its sentence.
     pub needed: &'a Needed,
     /// The rule that ignores it.
     pub ruling: Ruling,

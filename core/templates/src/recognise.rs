@@ -18,9 +18,9 @@ use std::sync::Arc;
 /// A project found in a tree.
 #[derive(Clone)]
 pub struct Project<'a> {
-    /// Its type.
+    /// The template that it is about.
     pub template: &'a Template,
-    /// Its folder.
+    /// The folder, relative to the repository's top.
     pub folder: RepoPathBuf,
     /// The file by which it was recognised.
     pub evidence: RepoPathBuf,
@@ -75,11 +75,11 @@ impl<'a> Project<'a> {
 /// A folder known by what is in it, or a file or folder that the project's own settings name.
 #[derive(Clone)]
 pub struct KnownPlace<'a> {
-    /// Where.
+    /// Path relative to the repository's top.
     pub path: RepoPathBuf,
     /// The name of the template that knows it.
     pub template: &'a str,
-    /// What is there.
+    /// Class of what is there.
     pub class: Class,
     /// What it is and why it doesn't belong.
     pub reason: &'a str,

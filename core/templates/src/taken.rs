@@ -13,9 +13,9 @@ use std::sync::LazyLock;
 /// A file that a rule would ignore, and why that is a loss.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TakenFile {
-    /// The file.
+    /// Path relative to the repository's top.
     pub path: RepoPathBuf,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub loss: Loss,
 }
 
@@ -30,7 +30,7 @@ pub enum Loss {
     Sample,
     /// Somebody wrote it; another file refers to it, if one was found.
     Authored {
-        /// That file.
+        /// Path relative to the repository's top.
         by: Option<RepoPathBuf>,
     },
 }

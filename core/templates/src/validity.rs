@@ -10,17 +10,17 @@ use redshank_rules::{NearReason, misreadings};
 pub enum Fault {
     /// A name is more than small letters, digits and `-`.
     NotAName {
-        /// The name.
+        /// The name, as it is written.
         name: String,
     },
     /// The file has another name than its template: two files could hold the same one.
     NotNamedAfter {
-        /// The template's name.
+        /// The name, as it is written.
         name: String,
     },
     /// A pattern is none, or more than one, to git.
     NotOneRule {
-        /// The pattern.
+        /// The pattern, as it is written in the file.
         pattern: String,
     },
     /// A path or pattern leads out of the project's folder.
@@ -30,40 +30,40 @@ pub enum Fault {
     },
     /// No path can match a pattern: an open bracket, or a back-slash at the end.
     Impossible {
-        /// The pattern.
+        /// The pattern, as it is written in the file.
         pattern: String,
     },
     /// git would read a pattern differently from what its form tells.
     Misread {
-        /// The pattern.
+        /// The pattern, as it is written in the file.
         pattern: String,
-        /// Why.
+        /// The reason; `app/text` has its sentence.
         because: NearReason,
         /// What may be meant.
         corrected: String,
     },
     /// A variant takes out a pattern that the template hasn't.
     DropsUnknown {
-        /// The variant.
+        /// Name of the variant in its template.
         variant: String,
-        /// The pattern.
+        /// The pattern, as it is written in the file.
         pattern: String,
     },
     /// A rule is newer than its template.
     LaterThanTemplate {
-        /// The pattern.
+        /// The pattern, as it is written in the file.
         pattern: String,
     },
     /// A regular expression must have one group, which is the value.
     NotOneGroup {
-        /// The expression.
+        /// The expression, as it is written.
         expression: String,
     },
     /// A regular expression is none.
     BadExpression {
-        /// The expression.
+        /// The expression, as it is written.
         expression: String,
-        /// Why.
+        /// What the parser or the system reported.
         said: String,
     },
     /// An example doesn't come out as the template says.

@@ -34,7 +34,7 @@ impl Class {
         Self::Rule,
     ];
 
-    /// Its word.
+    /// The word for it in documents and messages.
     pub fn word(self) -> &'static str {
         match self {
             Self::Secret => "secret",

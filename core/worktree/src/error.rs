@@ -3,13 +3,13 @@ use std::path::{Path, PathBuf};
 /// All that can keep this layer from doing what it was asked. Each says what and where.
 #[derive(Debug, thiserror::Error)]
 pub enum Error {
-    /// From git.
+    /// An error of the git layer.
     #[error(transparent)]
     Git(#[from] redshank_git::Error),
     /// A file could not be read or written.
     #[error("{path}: {cause}")]
     Disk {
-        /// Which.
+        /// Absolute path of the file or folder.
         path: PathBuf,
         /// What the system said.
         cause: std::io::Error,
@@ -17,9 +17,9 @@ pub enum Error {
     /// A file of ours is not in the format.
     #[error("{path}, line {line}: {said}")]
     Malformed {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// From 1.
+        /// Line number, from 1.
         line: usize,
         /// What was found, and what was expected.
         said: String,
@@ -29,7 +29,7 @@ pub enum Error {
     /// The settings hold something in a form that can't be added to.
     #[error("{path}: `{key}` is written inline, so nothing can be added to it")]
     NotExtensible {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
         /// What can't be added to.
         key: &'static str,
@@ -37,9 +37,9 @@ pub enum Error {
     /// A file of ours is not UTF-8.
     #[error("{path}, line {line}: it is not UTF-8")]
     NotUtf8 {
-        /// The file.
+        /// Absolute path of the file or folder.
         path: PathBuf,
-        /// From 1.
+        /// Line number, from 1.
         line: usize,
     },
     /// An ignore file that git does not read.
@@ -53,7 +53,7 @@ pub enum Error {
     /// Something needs a repository.
     #[error("{top} is not a repository yet")]
     NoRepository {
-        /// The folder.
+        /// Absolute path of the file or folder.
         top: PathBuf,
         /// What can't be done without.
         purpose: Purpose,

@@ -24,7 +24,7 @@ impl Expected {
 
 /// How an expectation came out.
 pub struct Outcome<'a> {
-    /// The expectation.
+    /// The expectation, as redshank.toml has it.
     pub expected: &'a Expectation,
     /// How many paths were looked at.
     pub paths: usize,

@@ -79,7 +79,7 @@ pub enum Visibility {
 pub struct Reserved {
     /// Which: a pattern as in an ignore file at the top.
     pub pattern: String,
-    /// Why.
+    /// The reason, in one sentence.
     pub because: String,
 }
 
@@ -101,7 +101,7 @@ pub struct Choices {
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Acceptance {
-    /// The finding's id.
+    /// Id of the accepted finding.
     pub finding: String,
     /// The finder's rule, for people.
     pub rule: String,
@@ -122,9 +122,9 @@ pub struct Expectation {
     pub path: Option<String>,
     /// A pattern as in an ignore file at the top: every path that it matches must be in that state.
     pub pattern: Option<String>,
-    /// The state.
+    /// The state that is expected.
     pub state: Expected,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub because: Option<String>,
 }
 
@@ -162,7 +162,7 @@ impl Expectation {
 }
 
 impl Expected {
-    /// Its word.
+    /// The word for it in documents and messages.
     pub fn word(self) -> &'static str {
         match self {
             Self::Ignored => "ignored",

@@ -28,9 +28,9 @@ pub type Overlay = HashMap<BString, Vec<u8>>;
 
 /// An ignore file as it was read.
 pub struct RuleFile {
-    /// All of it.
+    /// Contents of the file, in bytes.
     pub contents: Vec<u8>,
-    /// Its rules.
+    /// The rules parsed from them.
     pub list: Arc<RuleList>,
 }
 
@@ -38,7 +38,6 @@ pub struct RuleFile {
 #[derive(Clone)]
 enum Read {
     File(Arc<RuleFile>),
-    /// Nothing.
     Absent,
     /// A symbolic link, which git doesn't follow.
     Link,
@@ -55,7 +54,6 @@ pub struct Snapshot {
     index: OnceCell<Index>,
     settings: OnceCell<SettingsFile>,
     elsewhere: OnceCell<Vec<(Source, Option<RuleFile>)>>,
-    /// By the folder.
     rule_files: Mutex<HashMap<RepoPathBuf, Arc<OnceCell<Read>>, FixedState>>,
     /// By the folder: of ignore files that are kept off the disk, what the index has.
     skipped_rule_files: OnceCell<HashMap<RepoPathBuf, SkippedRules>>,

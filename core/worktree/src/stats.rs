@@ -9,7 +9,7 @@ use std::iter::Sum;
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 pub struct FileStats {
-    /// How many files.
+    /// Number of files, without folders.
     pub files: u64,
     /// Their sizes, summed, in bytes.
     pub size: Bytes,

@@ -95,7 +95,7 @@ impl<'t> FolderSum<'t> {
 pub struct FolderChange {
     /// What a commit of everything would hold of it before.
     pub before: FileStats,
-    /// And after.
+    /// Number of files and bytes afterwards.
     pub after: FileStats,
     /// What rules ignore of it after.
     pub ignored: FileStats,

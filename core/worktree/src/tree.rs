@@ -41,7 +41,7 @@ pub struct Entry {
     pub path: RepoPathBuf,
     /// git's verdict.
     pub state: State,
-    /// What it is.
+    /// What the step does.
     pub kind: EntryKind,
     /// Size in bytes; of a folder that wasn't entered, or where sizes weren't asked for, zero.
     pub size: Bytes,
@@ -68,7 +68,7 @@ pub struct Unread {
 /// The paths of a working tree, sorted by bytes.
 #[derive(Default)]
 pub struct Tree {
-    /// Every path, once.
+    /// Every path once, sorted by bytes.
     pub entries: Vec<Entry>,
     /// What could not be read.
     pub unread: Vec<Unread>,

@@ -31,28 +31,28 @@ pub enum RuleStatus {
     Overridden {
         /// The other rule's file.
         source: BString,
-        /// And line.
+        /// Line number, from 1.
         line: u32,
     },
     /// It is an exception for what is in a folder that is excluded.
     CannotWork {
-        /// That folder.
+        /// The folder, relative to the repository's top.
         folder: RepoPathBuf,
         /// The file of the rule that excludes it.
         source: BString,
-        /// And line.
+        /// Line number, from 1.
         line: u32,
     },
     /// It ignores the file that it is in.
     SwallowsItsFile,
     /// All that it matches is tracked already.
     OnlyTracked {
-        /// How many files.
+        /// Number of files, without folders.
         files: u64,
     },
     /// Its form is not what was meant.
     Misread {
-        /// Why.
+        /// The reason; `app/text` has its sentence.
         because: NearReason,
         /// What may have been meant.
         corrected: BString,
@@ -61,7 +61,7 @@ pub enum RuleStatus {
     },
     /// No path at all can match it, or none that anybody would have.
     Impossible {
-        /// Why.
+        /// The reason; `app/text` has its sentence.
         because: ImpossibleReason,
     },
 }
@@ -95,7 +95,7 @@ pub enum ImpossibleReason {
 pub struct RuleUsage {
     /// The list that holds it.
     pub list: Arc<RuleList>,
-    /// Its snapshot there.
+    /// Index of the rule in `list`.
     pub at: usize,
     /// What it decides about now; for an exception, what it re-includes.
     pub catches: FileStats,
@@ -104,7 +104,7 @@ pub struct RuleUsage {
 }
 
 impl RuleUsage {
-    /// The rule.
+    /// The rule, in its list.
     pub fn rule(&self) -> &Rule {
         &self.list.rules()[self.at]
     }

@@ -15,7 +15,7 @@ pub(crate) const LARGEST_IGNORE_FILE: u64 = 100 << 20;
 /// A folder to work in: the working tree of a repository, or a folder that may become one.
 #[derive(Clone)]
 pub struct Worktree {
-    /// The top folder.
+    /// Absolute path of the file or folder.
     pub top: PathBuf,
     /// The same, opened: all reading and writing of the working tree goes through it.
     pub root: Root,

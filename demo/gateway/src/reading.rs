@@ -4,9 +4,7 @@ use std::str::FromStr;
 
 /// Pressure above the sensor, as the gauge sends it.
 pub struct Reading {
-    /// The gauge's name.
     pub gauge: String,
-    /// In hectopascals.
     pub pressure: f64,
 }
 

@@ -35,11 +35,11 @@ pub struct Page<'a> {
     pub name: String,
     /// Whether it is a repository, and has a commit.
     pub standing: &'static str,
-    /// What is there.
+    /// Files by folder, with their sizes.
     pub sums: FolderSum<'a>,
-    /// The projects.
+    /// The projects that were recognised.
     pub projects: &'a [Project<'a>],
-    /// What was found.
+    /// The findings, and what was not scanned.
     pub result: &'a ScanResult,
     /// The rules in force.
     pub usage: &'a UsageReport,

@@ -15,9 +15,7 @@ use treemap::{MapItem, Mappable, Rect, TreemapLayout};
 /// What the area of a cell stands for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Measure {
-    /// Bytes.
     Size,
-    /// Files.
     Count,
 }
 

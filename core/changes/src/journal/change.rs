@@ -53,7 +53,7 @@ pub struct FileChange {
     pub before: Content,
     /// What it is to hold.
     pub after: Content,
-    /// Its permissions.
+    /// Permissions, as stat(2) has them.
     pub mode: Mode,
 }
 

@@ -22,7 +22,6 @@ pub(super) struct FileTransaction<'a> {
     store: &'a Root,
     number: u32,
     nth: usize,
-    /// Where it is.
     root: Root,
     path: BString,
     before: Digest,

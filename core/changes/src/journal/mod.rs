@@ -47,7 +47,7 @@ pub struct Entry {
     pub number: u32,
     /// When, in seconds since 1970.
     pub time: u64,
-    /// It was undone.
+    /// Whether the change has been undone.
     pub undone: bool,
     /// The command that had done it.
     pub command: String,
@@ -55,7 +55,7 @@ pub struct Entry {
     pub cut_short: bool,
     /// Its record is this person's own. Another one is never acted on unasked.
     pub own: bool,
-    /// The files written.
+    /// Paths relative to the repository's top, sorted.
     pub files: Vec<BString>,
     /// Those of them that were not there before.
     pub created: Vec<BString>,

@@ -9,7 +9,6 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Record {
-    /// The format.
     pub(super) schema: Schema,
     /// The command that made it.
     pub(super) command: String,
@@ -66,7 +65,6 @@ pub(super) struct FileRecord {
     pub(super) area: Area,
     /// Relative to the area.
     pub(super) path: BString,
-    /// What it held.
     pub(super) before: Digest,
     /// What it was to hold.
     pub(super) after: Digest,

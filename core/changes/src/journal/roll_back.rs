@@ -35,7 +35,7 @@ pub enum IfEdited {
 /// What taking a change back came to.
 #[derive(Debug)]
 pub struct Undone {
-    /// The change.
+    /// The change, as the journal lists it.
     pub entry: Entry,
     /// What is not as it was before it.
     pub left: Vec<NotRestored>,
@@ -46,7 +46,7 @@ pub struct Undone {
 pub struct NotRestored {
     /// Relative to the top; of a person's own file, absolute.
     pub path: BString,
-    /// How it is.
+    /// How the file is now.
     pub how: StandsAs,
 }
 

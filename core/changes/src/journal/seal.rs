@@ -15,7 +15,6 @@ use std::sync::LazyLock;
 
 const FILE: &str = "journal.key";
 
-/// A person's key.
 pub(super) struct Key([u8; 32]);
 
 /// A record with its seal.

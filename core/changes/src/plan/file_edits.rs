@@ -33,9 +33,7 @@ struct FileEdit {
     corrected: BTreeMap<u32, BString>,
     /// Lines to put before all others, which may say otherwise.
     first: Vec<NewRule>,
-    /// Lines to add.
     rules: Vec<NewRule>,
-    /// Their patterns.
     added: HashSet<BString>,
     is_new: bool,
 }

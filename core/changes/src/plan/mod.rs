@@ -23,7 +23,7 @@ use redshank_worktree::{Class, FileStats, Snapshot};
 pub enum StepKind {
     /// Adds a rule that keeps files out.
     Ignore {
-        /// The rule.
+        /// The pattern, as it is written in the file.
         pattern: BString,
         /// Large-file storage would take them instead, were a program for that set up.
         is_for_storage: bool,
@@ -32,14 +32,14 @@ pub enum StepKind {
     LetIn(BString),
     /// Writes a rule as it was meant.
     Fix {
-        /// As it is.
+        /// Path relative to the repository's top.
         from: BString,
         /// As it was meant.
         with: BString,
     },
     /// Adds a line to the attributes at the top.
     Attribute {
-        /// The line.
+        /// The line that is written.
         line: BString,
         /// It sends files to large-file storage.
         is_storage: bool,
@@ -66,31 +66,31 @@ pub enum StepReason {
     TrackedFiles,
     /// Their lines end in CR LF, which git would keep as LF.
     LineEnds {
-        /// How many files.
+        /// Number of files, without folders.
         files: u64,
     },
     /// Others need the keys of a file, without their values.
     Keys {
-        /// The file.
+        /// Path relative to the repository's top.
         of: RepoPathBuf,
         /// How many of its lines are left out, for they could tell values.
         left_out: usize,
     },
     /// It can be made again.
     Remake {
-        /// By this command.
+        /// Command that made the change, as in the journal.
         command: String,
     },
 }
 
-/// One step.
+/// One step of a plan.
 #[derive(Debug, Clone)]
 pub struct Step {
-    /// What it does.
+    /// What the step does.
     pub kind: StepKind,
-    /// For which path.
+    /// Path relative to the repository's top.
     pub path: RepoPathBuf,
-    /// Why.
+    /// The reason; `app/text` has its sentence.
     pub reason: StepReason,
     /// The ids of the findings that it fixes; none for what rules ignore already.
     pub findings: Vec<String>,
@@ -100,7 +100,7 @@ pub struct Step {
 
 /// What is to be done about findings.
 pub struct Plan {
-    /// In order.
+    /// The steps, in the order they are applied.
     pub steps: Vec<Step>,
     /// What only a person can fix.
     pub left: Vec<Finding>,

@@ -16,9 +16,9 @@ use std::collections::{BTreeMap, HashSet};
 pub struct Learned {
     /// A file, or a folder that is new as a whole; of several of one kind, the folder around them.
     pub path: RepoPathBuf,
-    /// All of them.
+    /// Paths relative to the repository's top, sorted.
     pub paths: Vec<RepoPathBuf>,
-    /// How much.
+    /// Number of files and their bytes.
     pub stats: FileStats,
     /// The narrowest rule that ignores them, as in an ignore file at the top.
     pub rule: BString,
@@ -30,7 +30,7 @@ pub struct Learned {
     pub seen: Option<WriteEvent>,
     /// How many runs of the command left them behind, this one counted.
     pub runs: u32,
-    /// Of how many.
+    /// Number of runs that were looked at.
     pub of_runs: u32,
 }
 
@@ -80,7 +80,7 @@ pub struct RunContext<'s> {
     pub known: HashSet<&'s RepoPath>,
     /// The earlier runs of the same command, the oldest first.
     pub earlier: &'s [&'s PastRun],
-    /// What was seen.
+    /// The write events that were seen.
     pub seen: &'s WriteEvents,
     /// A command made it, rather than the person at work.
     pub is_command: bool,

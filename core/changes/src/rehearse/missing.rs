@@ -50,7 +50,7 @@ pub enum MissingReason {
     OnlyHere,
     /// A file of the next commit refers to it.
     Referred {
-        /// That file.
+        /// Path relative to the repository's top.
         by: RepoPathBuf,
         /// What the path is to it.
         title: &'static str,

@@ -26,7 +26,7 @@ type Stamp = (u64, Option<SystemTime>);
 pub struct Run {
     /// As a person would type it; empty if whatever happened was watched.
     pub command: String,
-    /// What was seen.
+    /// The write events that were seen.
     pub seen: WriteEvents,
 }
 

@@ -66,7 +66,7 @@ impl Scratch {
         })
     }
 
-    /// Where it is.
+    /// The absolute path of the folder.
     pub fn path(&self) -> PathBuf {
         self.root.path().join(self.name.to_path_lossy())
     }

@@ -10,7 +10,7 @@ use std::time::Duration;
 pub struct WriteEvent {
     /// When it was first written, from the start.
     pub first: Duration,
-    /// And last.
+    /// When the last one was written.
     pub last: Duration,
     /// How often somebody wrote, with pauses between.
     pub times: u32,

@@ -18,7 +18,6 @@ const MANY: usize = 5;
 struct Key {
     rule: FindingRule,
     state: State,
-    /// The uppermost folder.
     folder: RepoPathBuf,
     /// How the names end.
     extension: BString,

@@ -13,9 +13,7 @@ use std::io::Read;
 
 /// The contents of files.
 pub(crate) enum ContentSource<'a> {
-    /// On disk.
     Disk(&'a Snapshot),
-    /// In git's index.
     Staged(Mutex<Blobs>, HashMap<BString, String>),
 }
 

@@ -14,7 +14,7 @@ use std::sync::Arc;
 /// A file, as it is and as it would be.
 #[derive(Default)]
 pub struct Edited {
-    /// As it is.
+    /// Contents as they are now.
     pub before: Vec<u8>,
     /// As it would be.
     pub after: Vec<u8>,

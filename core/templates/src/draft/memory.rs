@@ -32,7 +32,6 @@ pub(crate) struct Memory {
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize, Serialize)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct Remembered {
-    /// The ignore file.
     pub(crate) file: String,
     /// What its first mark says.
     pub(crate) label: String,

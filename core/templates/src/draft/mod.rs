@@ -34,13 +34,13 @@ use std::sync::Arc;
 
 /// A template that somebody asked for, by name, perhaps for one folder.
 pub struct TemplateRequest<'a> {
-    /// Which.
+    /// The template that it is about.
     pub template: &'a Template,
     /// Where. `None`: wherever it was recognised, else at the top.
     pub folder: Option<RepoPathBuf>,
 }
 
-/// How to draft.
+/// What a draft is to do.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct DraftOptions {
     /// Where the rules go.
@@ -58,7 +58,7 @@ pub struct DraftOptions {
 /// What is to be written, and where.
 #[derive(Default)]
 pub struct Draft {
-    /// By folder.
+    /// The ignore files, by their folder.
     pub files: BTreeMap<RepoPathBuf, Edited>,
     /// The file that tells our lines from a person's later on; nothing where it doesn't change.
     pub memory: Option<(Option<Vec<u8>>, Vec<u8>)>,
@@ -85,17 +85,17 @@ pub struct Draft {
 pub struct BlockChange {
     /// The folder of its ignore file.
     pub folder: RepoPathBuf,
-    /// The block.
+    /// Label of the block, as in its first mark.
     pub label: BString,
     /// How many rules come in.
     pub added: usize,
-    /// How many go.
+    /// Number of rules that are removed.
     pub taken_out: usize,
 }
 
 /// A template's rule was changed by the person here and by the template, too.
 pub struct Conflict {
-    /// The block.
+    /// Label of the block, as in its first mark.
     pub label: BString,
     /// The rule as it was.
     pub was: BString,
@@ -105,9 +105,7 @@ pub struct Conflict {
 
 /// A template's rule that a block changed by a person doesn't have, and that isn't written again.
 pub struct LeftOut {
-    /// The block.
     pub label: BString,
-    /// The rule.
     pub pattern: BString,
 }
 
