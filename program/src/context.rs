@@ -12,8 +12,8 @@ use redshank_report::OutputFormat;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{Collection, Survey, recognise};
 use redshank_text::shown;
-use redshank_worktree::Snapshot;
 use redshank_worktree::tree::Unread;
+use redshank_worktree::{Purpose, Snapshot};
 use std::borrow::Cow;
 use std::ffi::OsStr;
 use std::io::IsTerminal;
@@ -146,7 +146,21 @@ impl<'a> Context<'a> {
         }))
     }
 
-    /// Takes back what a killed Redshank had begun, if this one may change anything, and says so.
+    /// Begins a command that changes what git tracks once it is told to; then nobody has to read on
+    /// for the rest to be done.
+    ///
+    /// # Errors
+    /// If it is told to and there is no repository.
+    pub fn begin_change(&self, applies: bool) -> Result<()> {
+        self.recover(applies || self.is_interactive())?;
+        if applies {
+            redshank_output::screen::ignore_broken_pipe();
+            self.snapshot.needs_repository(Purpose::Journal)?;
+        }
+        Ok(())
+    }
+
+    /// Undoes what a killed Redshank had begun, if this one may change anything, and says so.
     pub fn recover(&self, may_change: bool) -> Result<()> {
         let Ok(journal) = Journal::open(&self.snapshot) else {
             return Ok(());

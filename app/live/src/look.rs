@@ -346,7 +346,7 @@ impl Worker<'_> {
     }
 }
 
-/// Takes the last change back, and says so.
+/// Undoes the last change, and says so.
 fn undone(snapshot: &Snapshot) -> String {
     let undone = Journal::open(snapshot).and_then(|journal| journal.undo(None, IfEdited::Refuse));
     match undone {

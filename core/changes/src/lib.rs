@@ -26,6 +26,7 @@
 mod disk;
 mod edit;
 mod error;
+mod private_folder;
 mod removable;
 mod rule_target;
 

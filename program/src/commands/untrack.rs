@@ -39,11 +39,8 @@ const NAMED: usize = 20;
 impl Untrack {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        context.recover(self.apply || context.is_interactive())?;
+        context.begin_change(self.apply)?;
         let snapshot = &context.snapshot;
-        if self.apply {
-            output::screen::ignore_broken_pipe();
-        }
         snapshot.needs_repository(Purpose::Journal)?;
         let paths: Result<Vec<RepoPathBuf>> = self
             .paths

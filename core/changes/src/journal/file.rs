@@ -383,7 +383,7 @@ impl<'a> FileTransaction<'a> {
         slot.0.remove_file(slot.1).map_err(disk)
     }
 
-    /// Takes the change back where the file holds what was written.
+    /// Undoes the change where the file holds what was written.
     ///
     /// # Errors
     /// If it holds something else by now (then it still does), or the disk refuses.
@@ -403,7 +403,7 @@ impl<'a> FileTransaction<'a> {
         self.exchange(slot, held, &self.before)
     }
 
-    /// Takes the change back though somebody changed the file since; what it held is kept in the
+    /// Undoes the change though somebody changed the file since; what it held is kept in the
     /// journal. Returns where.
     pub(super) fn force_revert(&self) -> Result<PathBuf> {
         let held = self.now()?;

@@ -62,8 +62,8 @@ pub enum StandsAs {
 }
 
 impl Journal<'_> {
-    /// Takes a change back; without a number, the newest of this person's own that was not taken
-    /// back yet. Files and index are as they were, byte for byte; if the index was changed since by
+    /// Undoes a change; without a number, the newest of this person's own that was not
+    /// undone yet. Files and index are as they were, byte for byte; if the index was changed since by
     /// others, only the entries that were taken out come back, where their place is free.
     ///
     /// # Errors
@@ -91,7 +91,7 @@ impl Journal<'_> {
         Ok(Undone { entry, left })
     }
 
-    /// Takes back a change of this person's own that was cut short, if there is one.
+    /// Undoes a change of this person's own that was cut short, if there is one.
     ///
     /// # Errors
     /// If it can't be undone.
@@ -122,7 +122,7 @@ impl Journal<'_> {
         Ok(Some(Undone { entry, left }))
     }
 
-    /// Takes back what a record says, as far as it was done.
+    /// Undoes what a record says, as far as it was done.
     pub(super) fn roll_back(
         &self,
         store: &Root,

@@ -5,8 +5,9 @@
 
 #![allow(clippy::disallowed_methods, reason = "the person's own folder")]
 
+use crate::private_folder;
 use etcetera::BaseStrategy;
-use redshank_files::{FileKind, Root};
+use redshank_files::Root;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use std::io::{Read, Result, Write};
@@ -105,18 +106,10 @@ fn folder() -> Option<PathBuf> {
     folder.is_absolute().then(|| folder.join("redshank"))
 }
 
-/// A folder among the temporary files that only this person can enter.
 fn temporary() -> Result<Root> {
-    let me = rustix::process::geteuid().as_raw();
     // Not where rehearsals are: what is left there is cleared.
-    let name = format!("redshank-key-{me}");
-    let root = Root::open(&std::env::temp_dir().canonicalize()?)?;
-    root.create_private_folders(name.as_str().into())?;
-    let found = root.meta(name.as_str().into())?;
-    if found.kind != FileKind::Folder || found.owner != me || found.mode & 0o077 != 0 {
-        return Err(std::io::Error::other("it is somebody else's"));
-    }
-    root.beneath(name.as_str().into())
+    private_folder::open("redshank-key")?
+        .ok_or_else(|| std::io::Error::other("it is somebody else's"))
 }
 
 /// The text of a record, sealed if this person has a key.

@@ -181,6 +181,7 @@ impl<'a> PlanBuilder<'a> {
         {
             let reason = StepReason::Said(rule.reason.clone());
             self.step(finding, kind, reason, stats_of(finding));
+            self.widened = true;
         }
         if finding.class() == Class::Secret {
             self.add_sample(&finding.path, Some(&finding.id))?;

@@ -3,12 +3,15 @@
 //! one deletes.
 
 use crate::disk::io_error_at;
-use crate::{Error, Result};
+use crate::{Error, Result, private_folder};
 use bstr::{BStr, BString, ByteSlice};
 use parking_lot::Mutex;
-use redshank_files::{FileKind, Root};
+use redshank_files::Root;
 use std::fs::File;
 use std::path::PathBuf;
+
+/// The folder that holds all rehearsals of this person.
+const ALL: &str = "redshank";
 
 /// The folders of this process that are still there.
 static OPEN: Mutex<Vec<(Root, BString)>> = Mutex::new(Vec::new());
@@ -27,21 +30,9 @@ impl Scratch {
     /// # Errors
     /// If the disk refuses, or the folder for all of this person's is somebody else's.
     pub fn new() -> Result<Self> {
-        let temporary = std::env::temp_dir();
-        let temporary = temporary.canonicalize().map_err(io_error_at(&temporary))?;
-        let me = rustix::process::geteuid().as_raw();
-        let all = format!("redshank-{me}");
-        let path = temporary.join(&all);
-        let root = Root::open(&temporary).map_err(io_error_at(&temporary))?;
-        root.create_private_folders(all.as_str().into())
-            .map_err(io_error_at(&path))?;
-        let found = root.meta(all.as_str().into()).map_err(io_error_at(&path))?;
-        if found.kind != FileKind::Folder || found.owner != me || found.mode & 0o077 != 0 {
-            return Err(Error::NotPrivate(path));
-        }
-        let root = root
-            .beneath(all.as_str().into())
-            .map_err(io_error_at(&path))?;
+        let path = private_folder::path(ALL);
+        let opened = private_folder::open(ALL).map_err(io_error_at(&path))?;
+        let root = opened.ok_or_else(|| Error::NotPrivate(path.clone()))?;
         // Anyone who makes one, or deletes what was left behind, is alone meanwhile.
         let _alone = root.hold(BStr::new("")).map_err(io_error_at(&path))?;
         for (name, _) in root.list(BStr::new("")).map_err(io_error_at(&path))? {

@@ -5,7 +5,7 @@ use crate::changes::Ground;
 use proptest::prelude::*;
 use redshank_changes::plan::{Plan, PlanOptions};
 use redshank_changes::{Edit, RuleTarget, write};
-use redshank_findings::{ScanOptions, scan};
+use redshank_findings::{Finding, ScanOptions, scan};
 use redshank_rules::RepoPathBuf;
 use redshank_rules::RuleScope;
 use redshank_templates::{Collection, Draft, DraftOptions, MEMORY_FILE, Template, recognise};
@@ -105,18 +105,36 @@ fn draft(ground: &Ground) -> bool {
     !edits.is_empty()
 }
 
-/// Tidies; returns whether anything changed.
+/// Tidies; returns whether anything changed. Whatever the next commit loses or gains by it is about
+/// one of the findings.
 fn tidy(ground: &Ground) -> bool {
     let snapshot = ground.snapshot();
     let templates = collection(&snapshot);
     let survey = recognise(&snapshot, snapshot.tree().unwrap(), &templates);
     let found = scan(&snapshot, &survey, &ScanOptions::default()).unwrap();
+    let places: Vec<RepoPathBuf> = found
+        .findings
+        .iter()
+        .flat_map(Finding::places)
+        .map(|place| place.path.clone())
+        .collect();
     let plan = Plan::build(&snapshot, found.findings, PlanOptions::default()).unwrap();
     let journal = redshank_changes::journal::Journal::open(&snapshot).unwrap();
-    if !plan.changes.is_empty() {
-        journal.apply("tidy", &plan.changes).unwrap();
+    if plan.changes.is_empty() {
+        return false;
     }
-    !plan.changes.is_empty()
+    let before = to_commit(ground);
+    journal.apply("tidy", &plan.changes).unwrap();
+    let after = to_commit(ground);
+    let lost = before.iter().filter(|path| !after.contains(path));
+    let gained = after.iter().filter(|path| !before.contains(path));
+    for path in lost.chain(gained) {
+        let mut about = places.iter();
+        let is_about =
+            about.any(|place| path == place || path.is_within(place) || place.is_within(path));
+        assert!(is_about, "no finding is about {path}");
+    }
+    true
 }
 
 /// What the next commit would hold, without what Redshank writes.

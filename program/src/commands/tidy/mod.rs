@@ -14,7 +14,7 @@ use redshank_output::{self as output, put, putln};
 use redshank_report::{DOCUMENT, OutputFormat, TidyOut};
 use redshank_templates::Survey;
 use redshank_text::Paint;
-use redshank_worktree::{Class, Purpose};
+use redshank_worktree::Class;
 use std::process::ExitCode;
 
 /// Plan the fixes for the findings and apply them; no file is ever deleted
@@ -72,12 +72,8 @@ impl From<LargeArg> for LargeFiles {
 impl Tidy {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
-        context.recover(self.apply || context.is_interactive())?;
+        context.begin_change(self.apply)?;
         let snapshot = &context.snapshot;
-        if self.apply {
-            output::screen::ignore_broken_pipe();
-            snapshot.needs_repository(Purpose::Journal)?;
-        }
         let survey = context.survey()?;
         let result = scan(snapshot, &survey, &context.scan_options())?;
         let findings = if self.line_ends {
