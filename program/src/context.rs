@@ -231,7 +231,7 @@ impl<'a> Context<'a> {
         self.for_people && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
     }
 
-    /// Whether a person is told more than what was asked for.
+    /// Whether a person gets more than what was asked for.
     pub fn speaks(&self) -> bool {
         self.for_people && !self.args.quiet
     }

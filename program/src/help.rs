@@ -59,7 +59,7 @@ pub fn arguments() -> Arguments {
     Arguments::from_arg_matches(&matches).unwrap_or_else(|error| error.exit())
 }
 
-/// What is said of a mistake. Anyone who asks for help on a misspelt command is told the right one, as
+/// What is said of a mistake. Anyone who asks for help on a misspelt command is shown the right one, as
 /// if the command itself was misspelt.
 fn mistaken(given: &[OsString], error: clap::Error) -> clap::Error {
     let is_help = given.get(1).is_some_and(|word| word == "help");

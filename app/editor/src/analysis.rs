@@ -99,7 +99,7 @@ pub struct RuleFacts {
     pub line: u32,
     pub text: BString,
     pub negated: bool,
-    /// What it comes to.
+    /// What it amounts to.
     pub status: RuleStatus,
     /// What it decides about.
     pub catches: FileStats,

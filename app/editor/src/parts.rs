@@ -17,7 +17,7 @@ pub struct Parts {
 }
 
 impl Parts {
-    /// Those of a folder, of files that come sorted: what is in one folder lies together.
+    /// Those of a folder, of files that come sorted: what is in one folder is together.
     pub fn collect(candidates: &[(RepoPathBuf, Bytes)], folder: &RepoPath) -> Self {
         let first = candidates.partition_point(|(path, _)| **path < *folder);
         let within = candidates[first..].iter();

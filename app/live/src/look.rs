@@ -35,7 +35,7 @@ pub enum WorkerRequest {
     DiskChanged,
 }
 
-/// A pattern, and where it would stand.
+/// A pattern, and where it would be.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Proposal {
     /// As it is typed; empty for none.
@@ -85,7 +85,7 @@ pub struct Row {
     pub path: RepoPathBuf,
     /// How deep it is below what is shown, from 0.
     pub depth: usize,
-    /// What it comes to.
+    /// What it amounts to.
     pub kind: RowKind,
     /// It came since the view was opened, or something in it did.
     pub is_new: bool,

@@ -52,7 +52,7 @@ pub struct FindingOut {
     pub line: Option<u64>,
     /// In bytes; of a folder, the sum of its files.
     pub size: Option<Bytes>,
-    /// How many files it stands for.
+    /// Number of files it covers.
     pub files: u64,
     /// git's verdict on the path.
     pub state: State,
@@ -139,7 +139,7 @@ pub struct ClassOut {
     pub class: Class,
     /// Number of findings of this class.
     pub findings: usize,
-    /// How many files they stand for.
+    /// Number of files they cover.
     pub files: u64,
     /// Their sizes, in bytes.
     pub size: Bytes,

@@ -86,7 +86,7 @@ fn overridden(rules: &Chain, path: &RepoPath) -> String {
         .collect()
 }
 
-/// Where a rule stands, and the rule.
+/// Where a rule is, and the rule.
 fn told(ruling: &Ruling) -> String {
     let place = format!(
         "{}:{}",

@@ -17,7 +17,7 @@ pub fn pattern(pattern: &BStr) -> String {
     )
 }
 
-/// Where a rule stands, and the rule.
+/// Where a rule is, and the rule.
 pub fn ruling(ruling: &Ruling) -> String {
     let (source, line) = (&ruling.source().shown, ruling.rule().line);
     let rule = pattern(ruling.rule().text.as_bstr());
@@ -57,7 +57,7 @@ pub fn meaning(pattern: &BStr, source: &Source) -> String {
     format!("{does} {what} {place}; {}", scope(source.scope))
 }
 
-/// What a rule comes to.
+/// What a rule amounts to.
 pub fn status(usage: &RuleUsage) -> String {
     match &usage.status {
         RuleStatus::Works if usage.rule().negated => "re-includes".to_owned(),

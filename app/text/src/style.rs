@@ -18,7 +18,7 @@ pub enum Paint {
     Warn,
     /// What is fine: eelgrass.
     Good,
-    /// What is told in passing: shallow water.
+    /// What is reported in passing: shallow water.
     Quiet,
     /// What can be typed: deep water.
     Type,

@@ -21,7 +21,7 @@ pub struct Recorder {
     changed: Receiver<()>,
 }
 
-/// When what is told began.
+/// When watching began.
 type Start = Arc<Mutex<Instant>>;
 
 /// So long after something was written, it is asked who has files open.
@@ -62,7 +62,7 @@ impl Recorder {
         }
     }
 
-    /// What is told begins now.
+    /// Watching begins now.
     pub fn begins(&self) {
         *self.start.lock() = Instant::now();
     }

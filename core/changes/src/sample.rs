@@ -271,7 +271,7 @@ fn closed(text: &[u8], quote: u8) -> Option<&[u8]> {
     None
 }
 
-/// Words in a comment behind which a value may stand.
+/// Words in a comment behind which a value may be.
 const SPEAKS_OF: [&str; 10] = [
     "pass",
     "pwd",

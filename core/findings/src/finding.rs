@@ -437,7 +437,7 @@ pub struct Finding {
     pub line: Option<u64>,
     /// In bytes; of a folder, the sum of its files.
     pub size: Option<Bytes>,
-    /// How many files it stands for.
+    /// Number of files it covers.
     pub files: u64,
     /// git's verdict on the path.
     pub state: State,

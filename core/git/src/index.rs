@@ -279,7 +279,7 @@ impl Index {
         }
         let entries = &self.entries[span.0..span.1];
         let at = entries.partition_point(|entry| self.name(entry) < path);
-        // Between a file and what is in a folder of that name other names may stand: `a`, `a-b`,
+        // Between a file and what is in a folder of that name other names may be: `a`, `a-b`,
         // `a/c`.
         let below = |entry: &Entry| {
             self.name(entry)

@@ -278,7 +278,7 @@ struct Config {
 
 impl Config {
     fn read(folder: &Path) -> Result<Self> {
-        // The keys that every call of ours sets are told as set for this call, and are none of
+        // The keys that every call of ours sets are reported as set for this call, and are none of
         // those that are asked for.
         Ok(Self {
             listed: Git::at(folder)

@@ -98,7 +98,7 @@ impl Repository {
     }
 }
 
-/// A path as git reads it where several stand together: in double quotes, with back-slashes as in C
+/// A path as git reads it where several are together: in double quotes, with back-slashes as in C
 /// (git(1), `GIT_ALTERNATE_OBJECT_DIRECTORIES`; gitrepository-layout(5),
 /// `objects/info/alternates`).
 fn quoted(path: &Path) -> BString {

@@ -53,7 +53,7 @@ pub const MADE_BY: &str = "made by ";
 
 impl Section {
     /// A section with rules, each below a comment with its reason; a reason shared by neighbours
-    /// stands once.
+    /// is written once.
     pub fn new(label: String, rules: impl IntoIterator<Item = NewRule>) -> Self {
         let mut lines: Vec<BString> = Vec::new();
         let mut above = None;

@@ -3,7 +3,7 @@
 use crate::{Case, Rule};
 use bstr::{BStr, BString, ByteVec};
 
-/// What stands where a pattern leaves the name open: nobody's rule names it.
+/// What is where a pattern leaves the name open: nobody's rule names it.
 const OPEN: [&str; 2] = ["q7zv", "w8yk"];
 
 /// No pattern gives more paths than this.

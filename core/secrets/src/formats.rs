@@ -482,7 +482,7 @@ mod tests {
             .collect()
     }
 
-    /// Random values of every row whose value stands alone pass; the same with one character
+    /// Random values of every row whose value is alone pass; the same with one character
     /// repeated, as placeholders have it, don't.
     #[test]
     fn every_token_is_found_by_its_form_and_no_placeholder_is() {

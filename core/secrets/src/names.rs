@@ -52,7 +52,7 @@ impl Words {
 static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read("names of secrets", include_str!("names.toml")));
 
-/// Parts of names that are secret: where one stands, a name is looked at.
+/// Parts of names that are secret: where one is, a name is looked at.
 pub(super) fn keywords() -> Vec<String> {
     let Ok(table) = &*TABLE else {
         return Vec::new();

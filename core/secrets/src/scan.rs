@@ -49,7 +49,7 @@ pub(super) struct Hit<'f> {
     pub(super) accepted: bool,
 }
 
-/// How many credentials of one line are told; a line of so many is no line that a person reads.
+/// How many credentials of one line are reported; a line of so many is no line that a person reads.
 const A_LINE: usize = 1000;
 
 /// What such a comment holds.
@@ -359,7 +359,7 @@ fn named<'f>(
     spans.collect()
 }
 
-/// What is known of where a value stands.
+/// What is known of where a value is.
 fn standing(text: &[u8], found: &Assignment, kinds: &Kinds) -> Standing {
     // Lines of such length are a tool's.
     let around = &text[found.name.start.saturating_sub(LONG_LINE)..found.name.start];
@@ -436,7 +436,7 @@ fn spans_of<'f>(
                 };
                 if taken.is_free(&span) {
                     taken.add(&span);
-                    // What stands before it to mark its start may be the line end above.
+                    // What is before it to mark its start may be the line end above.
                     let blanks = whole.as_bytes().iter();
                     let blanks = blanks.take_while(|byte| byte.is_ascii_whitespace());
                     all.push(Span {

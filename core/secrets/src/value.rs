@@ -11,7 +11,7 @@ use serde::Deserialize;
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
 
-/// What a value, under a name that says it is secret, comes to.
+/// What a value, under a name that says it is secret, amounts to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Strength {
     /// Somebody chose it, or a machine made it.
@@ -20,7 +20,7 @@ pub(super) enum Strength {
     StandIn,
 }
 
-/// Where a value stands.
+/// Where a value is.
 #[derive(Clone, Copy)]
 pub(super) struct Standing {
     pub(super) says: NameKind,

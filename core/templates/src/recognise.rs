@@ -431,7 +431,7 @@ impl<'a> Recogniser<'a, '_> {
         answer
     }
 
-    /// Of the markers that lie anywhere in a project, one for each template: in the folder that
+    /// Of the markers that are anywhere in a project, one for each template: in the folder that
     /// holds them all. What a real project holds, is its own.
     fn taken_together(&mut self, hits: Vec<MarkerHit<'a>>) -> Vec<MarkerHit<'a>> {
         let mut together: Vec<MarkerHit> = Vec::new();

@@ -21,7 +21,7 @@ impl FileStats {
         entries.into_iter().map(Entry::stats).sum()
     }
 
-    /// What one file of that size comes to.
+    /// What one file of that size amounts to.
     pub fn one(size: Bytes) -> Self {
         Self { files: 1, size }
     }

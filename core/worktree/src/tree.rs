@@ -50,7 +50,7 @@ pub struct Entry {
 }
 
 impl Entry {
-    /// What it comes to, as one file.
+    /// What it amounts to, as one file.
     pub fn stats(&self) -> FileStats {
         FileStats::one(self.size)
     }

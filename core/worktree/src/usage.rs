@@ -15,7 +15,7 @@ use redshank_rules::{RepoPath, RepoPathBuf};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-/// What a rule comes to.
+/// What a rule amounts to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum RuleStatus {
     /// It decides about something.
@@ -99,7 +99,7 @@ pub struct RuleUsage {
     pub at: usize,
     /// What it decides about now; for an exception, what it re-includes.
     pub catches: FileStats,
-    /// What it comes to.
+    /// What it amounts to.
     pub status: RuleStatus,
 }
 

@@ -150,7 +150,7 @@ impl Tree {
 /// What a walk found.
 #[derive(Default)]
 struct Found {
-    /// What is right in a folder stands together, sorted.
+    /// What is right in a folder is together, sorted.
     entries: Vec<Entry>,
     /// The folders, in no order, each with where its entries stand.
     folders: Vec<(RepoPathBuf, Range<u32>)>,
@@ -158,7 +158,7 @@ struct Found {
 }
 
 impl Found {
-    /// The order of the entries by path, as where each stands.
+    /// The order of the entries by path, as where each is.
     fn order(&mut self) -> Vec<u32> {
         self.folders.sort_unstable_by(|a, b| a.0.cmp(&b.0));
         let mut order = Vec::with_capacity(self.entries.len());

@@ -274,7 +274,7 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
 /// Where nobody knows how wide a line may be, in columns.
 const NARROW: usize = 100;
 
-/// What stands before what is said below a row.
+/// What is before what is said below a row.
 const BELOW: &str = "      ";
 
 impl Checked<'_> {

@@ -112,7 +112,7 @@ struct Proof<'a> {
     top: &'a Path,
     verdicts: &'a Verdicts<'a>,
     outcomes: Vec<Outcome<'a>>,
-    /// Only those that fail are told, and how many hold.
+    /// Only those that fail are reported, and how many hold.
     quiet: bool,
 }
 

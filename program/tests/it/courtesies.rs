@@ -221,7 +221,7 @@ fn less_is_said_with_quiet_and_never_too_little() {
         proven.ends_with(" hold\n") && proven.lines().count() == 1,
         "{proven}"
     );
-    // Anyone who was stopped before a commit is told what to accept.
+    // Anyone who was stopped before a commit is shown what to accept.
     nia.git(&["add", "--all"]);
     let found = nia.redshank(&["check", "--format", "json"]).json();
     let id = found["findings"][0]["id"].as_str().unwrap();

@@ -353,7 +353,7 @@ fn the_level_comes_from_where_a_secret_lies_what_it_is_and_where_it_leads() {
         of_key.unwrap()["also"][0]["path"],
         "tests/fixtures/same.pem"
     );
-    // Notes are told of, and shown when asked for.
+    // Notes are counted, and shown when asked for.
     let text = nia.redshank(&["check"]).out;
     assert!(
         !text.contains("locked.pem") && text.contains("--level note"),

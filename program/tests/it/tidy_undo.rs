@@ -245,7 +245,7 @@ fn an_older_change_is_taken_back_unless_a_later_one_stands_in_its_way() {
         .map(|c| c["command"].as_str().unwrap())
         .collect();
     assert_eq!(commands, ["add", "accept", "add"]);
-    // The second stands alone; the first has the third on top of it.
+    // The second is alone; the first has the third on top of it.
     nia.redshank(&["undo", "2", "--yes"]).fine();
     assert!(!nia.here().join("redshank.toml").exists());
     let said = nia.redshank(&["undo", "1", "--yes"]);

@@ -30,7 +30,7 @@ pub(super) struct FileTransaction<'a> {
     beside: bool,
 }
 
-/// How a file stands.
+/// How a file is now.
 pub(super) enum FileStatus {
     /// The change didn't come to it, or it is as before already.
     AsBefore,
@@ -291,7 +291,7 @@ impl<'a> FileTransaction<'a> {
         Ok(())
     }
 
-    /// How the file stands, after what a kill left in the slots is recovered.
+    /// How the file is now, after what a kill left in the slots is recovered.
     pub(super) fn status(&self, is_begun: bool) -> Result<FileStatus> {
         let (new, back) = (self.slot("new"), self.slot("back"));
         for slot in [&new, &back] {

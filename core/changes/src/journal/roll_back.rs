@@ -198,7 +198,7 @@ impl Journal<'_> {
     }
 
     /// # Errors
-    /// If a later change that stands touches a path that this one does.
+    /// If a later change that isn't undone touches a path that this one does.
     fn check_last(&self, number: u32, record: &Record) -> Result<()> {
         let mine: HashSet<BString> = record.paths().collect();
         let within =

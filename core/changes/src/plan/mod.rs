@@ -135,7 +135,7 @@ pub enum LargeFiles {
 }
 
 impl Plan {
-    /// Makes a plan for findings of a snapshot's tree. A rule that stands already, or that another
+    /// Makes a plan for findings of a snapshot's tree. A rule that is there already, or that another
     /// step adds, is not added again.
     ///
     /// # Errors

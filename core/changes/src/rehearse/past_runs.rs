@@ -1,5 +1,5 @@
-//! What earlier runs left behind, kept in the git folder: what each run of a command makes is told
-//! from what only one made.
+//! What earlier runs left behind, kept in the git folder: what every run of a command makes is
+//! distinguished from what only one made.
 
 use super::{Run, RunDifference};
 use crate::disk::io_error_at;

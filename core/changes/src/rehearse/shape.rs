@@ -44,7 +44,7 @@ pub fn shape(name: &BStr) -> Option<BString> {
     (at > 0 && says).then_some(shaped)
 }
 
-/// Where something stands that changes from run to run, in order.
+/// Where something is that changes from run to run, in order.
 fn changing(stem: &[u8]) -> Vec<Range<usize>> {
     let words = WORD.find_iter(stem).filter(|word| is_hash(word.as_bytes()));
     let mut spans: Vec<Range<usize>> = words.map(|word| word.range()).collect();

@@ -140,7 +140,7 @@ proptest! {
             // All that came, by one of the rules; and nothing that was there before the first run.
             prop_assert_eq!(kept_out(&top, &rules, &came), came.clone());
             prop_assert_eq!(kept_out(&top, &rules, &there), BTreeSet::new());
-            // What was there is never new; what was written again is told, unless a template knows it.
+            // What was there is never new; what was written again is reported, unless a template knows it.
             let told = left.changed.iter().chain(&left.rewritten);
             let told: BTreeSet<BString> = told.map(|path| path.as_bstr().to_owned()).collect();
             let again: BTreeSet<BString> = made.intersection(&there).cloned().collect();

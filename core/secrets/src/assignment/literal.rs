@@ -7,7 +7,7 @@ use super::{LONGEST_VALUE, REACH};
 use bstr::ByteSlice;
 use std::ops::Range;
 
-/// Where a value stands, its pieces, and how it is written.
+/// Where a value is, its pieces, and how it is written.
 pub(super) type Value = (Range<usize>, Vec<Range<usize>>, Quoting);
 
 /// What wraps a literal and leaves it what it is.

@@ -16,9 +16,9 @@ use std::ops::Range;
 
 /// A name, and the value that stands for it.
 pub(super) struct Assignment<'t> {
-    /// Where the name stands.
+    /// Where the name is.
     pub(super) name: Range<usize>,
-    /// Where the value stands; of one in several pieces, all that is between, too.
+    /// Where the value is; of one in several pieces, all that is between, too.
     pub(super) value: Range<usize>,
     /// The value, its pieces put together.
     pub(super) text: Cow<'t, [u8]>,
@@ -138,7 +138,7 @@ static PART: [bool; 256] = {
     part
 };
 
-/// Where the name stands that a keyword is a part of.
+/// Where the name is that a keyword is a part of.
 fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
     let is_part = |byte: &u8| PART[usize::from(*byte)];
     // What was spelt out with what is behind it isn't a part of the name.

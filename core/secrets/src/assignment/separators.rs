@@ -401,7 +401,7 @@ impl Cursor<'_> {
     }
 }
 
-/// Whether what stands before it says that it is itself the value of `name` or `key`.
+/// Whether what is before it says that it is itself the value of `name` or `key`.
 fn names_itself(before: &[u8]) -> bool {
     let before = before.trim_end_with(|sign| "\"' ".contains(sign));
     [

@@ -250,7 +250,7 @@ pub fn first_uncovered_project<'p, 'a>(
     Ok(None)
 }
 
-/// What a draft comes to, while it is composed.
+/// What a draft amounts to, while it is composed.
 #[derive(Default)]
 pub(crate) struct Composed {
     pub(crate) added: BTreeSet<BString>,

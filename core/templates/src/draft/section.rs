@@ -62,7 +62,7 @@ pub(crate) fn heading_of(template: &Template, rule: &TemplateRule) -> Heading {
         .unwrap_or(Heading::Built)
 }
 
-/// The lines of a block. Neighbours of one heading stand together; an exception stays behind what
+/// The lines of a block. Neighbours of one heading are together; an exception stays behind what
 /// it is an exception from.
 pub(crate) fn section(label: String, mut lines: Vec<DraftLine>, explain: Explain) -> Section {
     lines.sort_by_key(|line| line.heading);

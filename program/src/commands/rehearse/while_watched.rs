@@ -1,4 +1,4 @@
-//! A watch: whatever tools create meanwhile is told as it comes, until somebody ends it.
+//! A watch: whatever tools create meanwhile is reported as it comes, until somebody ends it.
 
 use super::Ran;
 use crate::context::Context;
