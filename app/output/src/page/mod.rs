@@ -1,6 +1,6 @@
 //! The picture of a working tree as one page of HTML: it needs no network and no script.
 //!
-//! Whatever comes from the repository goes through [`Said`]: markup in it is text, what could turn
+//! Whatever comes from the repository goes through `SafeText`: markup in it is text, what could turn
 //! the direction of text is an escape, and a secret is not shown.
 
 mod treemap;
@@ -52,9 +52,9 @@ pub struct Page<'a> {
 }
 
 /// A text that comes from the repository or may hold some of it.
-struct Said<T>(T);
+struct SafeText<T>(T);
 
-impl<T: AsRef<str>> Render for Said<T> {
+impl<T: AsRef<str>> Render for SafeText<T> {
     fn render_to(&self, into: &mut String) {
         // Writing into a text doesn't fail.
         let _ = Escaper::new(into).write_str(&screen::harmless_text(self.0.as_ref()));
@@ -62,7 +62,7 @@ impl<T: AsRef<str>> Render for Said<T> {
 }
 
 fn path(path: &BStr) -> Markup {
-    html! { span.path { (Said(shown(path))) } }
+    html! { span.path { (SafeText(shown(path))) } }
 }
 
 impl Page<'_> {
@@ -81,7 +81,7 @@ impl Page<'_> {
                     meta http-equiv="Content-Security-Policy" content=(policy);
                     meta name="viewport" content="width=device-width, initial-scale=1";
                     (PreEscaped(GENERATOR))
-                    title { (Said(&self.name)) ": what a commit would hold" }
+                    title { (SafeText(&self.name)) ": what a commit would hold" }
                     style { (PreEscaped(STYLE)) }
                 }
                 body {
@@ -109,7 +109,7 @@ impl Page<'_> {
         let (command, what_for) = self.next;
         html! {
             header {
-                h1 { (Said(&self.name)) }
+                h1 { (SafeText(&self.name)) }
                 @if !self.standing.is_empty() { p.quiet { (self.standing) } }
                 p.lead {
                     "A commit of everything would hold " strong { (files(commit.files)) ", " (commit.size) }
@@ -249,8 +249,8 @@ impl Page<'_> {
                             tbody {
                                 @for project in self.in_order() {
                                     tr {
-                                        th scope="row" { code { (Said(&project.template.name)) } }
-                                        td { (Said(&project.template.title)) }
+                                        th scope="row" { code { (SafeText(&project.template.name)) } }
+                                        td { (SafeText(&project.template.title)) }
                                         td { (path(super::folder_name(&project.folder).as_bytes().as_bstr())) }
                                         td { (path(project.evidence.as_bstr())) }
                                     }
@@ -365,9 +365,9 @@ fn item(finding: &Finding) -> Markup {
                 (path(finding.path.as_bstr())) (line)
                 @if let Some(size) = finding.size { " " span.quiet { (size) } }
             }
-            p { (Said(text::message(finding))) }
-            @if let Some(evidence) = text::evidence(finding) { p.quiet { (Said(evidence)) } }
-            p { span.good.word { "fix: " } (Said(text::remedy(finding))) }
+            p { (SafeText(text::message(finding))) }
+            @if let Some(evidence) = text::evidence(finding) { p.quiet { (SafeText(evidence)) } }
+            p { span.good.word { "fix: " } (SafeText(text::remedy(finding))) }
             p.quiet { code { (finding.id) } " · " code { (finding.rule.to_string()) } }
         }
     }
@@ -384,10 +384,10 @@ fn rule_table(rules: &[&RuleUsage], label: &str) -> Markup {
                 tbody {
                     @for rule in rules.iter().take(MOST) {
                         tr {
-                            th scope="row" { code { (Said(text::pattern(rule.rule().text.as_bstr()))) } }
+                            th scope="row" { code { (SafeText(text::pattern(rule.rule().text.as_bstr()))) } }
                             td { (path(rule.list.source.shown.as_bstr())) ":" (rule.rule().line) }
                             td.number { (count(rule.catches.files)) } td.number { (rule.catches.size) }
-                            td { (Said(text::status(rule))) }
+                            td { (SafeText(text::status(rule))) }
                         }
                     }
                 }
@@ -409,8 +409,8 @@ fn row_of(outcome: &Outcome) -> Markup {
                 @else { span.error.word { "failed" } }
             }
             td { (expected.state.word()) }
-            th scope="row" { code { (Said(what.map_or("", |text| text.as_str()))) } }
-            td { (Said(expected.because.as_deref().unwrap_or_default())) }
+            th scope="row" { code { (SafeText(what.map_or("", |text| text.as_str()))) } }
+            td { (SafeText(expected.because.as_deref().unwrap_or_default())) }
         }
     }
 }

@@ -1,7 +1,7 @@
 //! A treemap: each folder and file as large as it weighs. What a commit would hold and what rules
 //! ignore are two pictures, for the one would hide the other.
 
-use super::Said;
+use super::SafeText;
 use maud::{Markup, html};
 use redshank_rules::RepoPath;
 use redshank_text::{cut, files, shown};
@@ -168,9 +168,9 @@ impl Treemap<'_> {
         let stats = self.stats_of(folder);
         html! {
             g {
-                title { (Said(&name)) ": " (files(stats.files)) ", " (stats.size) }
+                title { (SafeText(&name)) ": " (files(stats.files)) ", " (stats.size) }
                 rect.frame x=(at(area.x)) y=(at(area.y)) width=(at(area.w)) height=(at(area.h)) {}
-                text x=(at(area.x + 5.0)) y=(at(area.y + 13.0)) { (Said(fitting(&name, area.w))) }
+                text x=(at(area.x + 5.0)) y=(at(area.y + 13.0)) { (SafeText(fitting(&name, area.w))) }
             }
             (self.inside(folder, inner))
         }
@@ -186,10 +186,10 @@ impl Treemap<'_> {
         let (x, y, width, height) = (at(area.x), at(area.y), at(area.w), at(area.h));
         html! {
             g {
-                title { (Said(name)) ": " (files(stats.files)) ", " (stats.size) ", " (what) }
+                title { (SafeText(name)) ": " (files(stats.files)) ", " (stats.size) ", " (what) }
                 rect class=(class) x=(x) y=(y) width=(width) height=(height) {}
                 @if is_named {
-                    text class=(class) x=(at(area.x + 5.0)) y=(at(area.y + 15.0)) { (Said(fitting(name, area.w))) }
+                    text class=(class) x=(at(area.x + 5.0)) y=(at(area.y + 15.0)) { (SafeText(fitting(name, area.w))) }
                 }
             }
         }
