@@ -93,7 +93,7 @@ def main():
             while select.select([view.terminal], [], [], 0.2)[0]:
                 os.read(view.terminal, 65536)
             start = view.types(b"*.csv")
-            effects.append((view.wait(rb"keeps out") - start) * 1000)
+            effects.append((view.wait(rb"ignores") - start) * 1000)
         view.leave()
         keys.sort()
         print(f"a key shows: median {statistics.median(keys):.1f} ms, 99 of 100 {keys[int(len(keys) * 0.99)]:.1f} ms")

@@ -48,11 +48,11 @@ vim.cmd("edit .gitignore")
 start(0)
 wait_for("the server answers", function() return vim.lsp.buf_is_attached(0, vim.g.redshank) and vim.lsp.get_client_by_id(vim.g.redshank).initialized end)
 types("ideep/*.raw<Esc>")
-wait_for("the rule's hint", function() return lenses() == "0: keeps out 1 file, 1 B" end)
+wait_for("the rule's hint", function() return lenses() == "0: ignores 1 file, 1 B" end)
 types("cc*.raw<Esc>")
-wait_for("the hint of the wider rule", function() return lenses() == "0: keeps out 2 files, 2 B" end)
+wait_for("the hint of the wider rule", function() return lenses() == "0: ignores 2 files, 2 B" end)
 
--- A misread rule is mended by a code action.
+-- A misread rule is fixed by a code action.
 types("o/out\\c.o<Esc>")
 local function diagnostics() return vim.diagnostic.get(0) end
 wait_for("the misread rule", function()
@@ -61,7 +61,7 @@ wait_for("the misread rule", function()
 end)
 vim.ui.select = function(items, _, chosen) chosen(items[1], 1) end
 vim.lsp.buf.code_action()
-wait_for("the mended rule", function() return vim.api.nvim_buf_get_lines(0, 1, 2, false)[1] == "/out/c.o" end)
+wait_for("the fixed rule", function() return vim.api.nvim_buf_get_lines(0, 1, 2, false)[1] == "/out/c.o" end)
 wait_for("nothing wrong any more", function() return #diagnostics() == 0 end)
 
 -- A secret is marked before anything is saved.
@@ -87,5 +87,5 @@ wait_for("the secret", function()
 end)
 if diagnostics()[1].message:find(body[1], 1, true) then fail("the secret is shown whole") end
 if vim.loop.fs_stat("key.pem") or vim.loop.fs_stat(".gitignore") then fail("something was written") end
-io.stdout:write("a real editor saw hints change, mended a rule and was warned of a secret\n")
+io.stdout:write("a real editor saw hints change, fixed a rule and was warned of a secret\n")
 vim.cmd("qall!")

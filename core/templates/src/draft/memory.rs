@@ -1,7 +1,8 @@
 //! What the program must remember of the blocks it wrote, so that it can tell a person's changes
 //! from its own lines: a small file beside the team's templates, that people can read.
 
-use crate::{Error, Result};
+use super::places::{is_at, is_below};
+use crate::{Error, Result, Template};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::RepoPath;
 use redshank_worktree::{Snapshot, io_error_at, toml_file};
@@ -138,23 +139,26 @@ impl Memory {
         }
     }
 
-    /// Whether a project's template was written for its folder, in the ignore file of a folder.
+    /// The block that was written for a template in a folder, in the ignore file of a folder. Rules
+    /// without a slash hold below the place that they were written for, too.
     pub(crate) fn covers(
         &self,
         file: &BStr,
-        template: &str,
+        template: &Template,
         below: &RepoPath,
     ) -> Option<&Remembered> {
+        let holds_below = template.rule.iter().all(|rule| {
+            let body = rule.pattern.trim_start_matches('!');
+            !body.trim_end_matches('/').contains('/')
+        });
         self.block
             .iter()
             .filter(|block| {
-                block.file == file.to_str_lossy() && block.templates.contains_key(template)
+                block.file == file.to_str_lossy() && block.templates.contains_key(&template.name)
             })
             .find(|block| {
-                block
-                    .places
-                    .iter()
-                    .any(|place| crate::draft::places::is_at(place, below))
+                let mut places = block.places.iter();
+                places.any(|place| is_at(place, below) || holds_below && is_below(place, below))
             })
     }
 }

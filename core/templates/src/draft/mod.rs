@@ -236,8 +236,7 @@ pub fn first_uncovered_project<'p, 'a>(
                 let template = std::slice::from_ref(project.template);
                 memory.read_blocks(path.as_bstr(), &blocks_in(&held.contents), template);
             }
-            let name = &project.template.name;
-            let known = memory.covers(path.as_bstr(), name, &below(&folder, &file));
+            let known = memory.covers(path.as_bstr(), project.template, &below(&folder, &file));
             is_known |= known.is_some();
         }
         let chain = verdicts.rules_at(&folder.join("x"))?;
@@ -358,7 +357,7 @@ impl<'a> Composer<'_, 'a> {
             let below = folder.below(&file).unwrap_or(RepoPath::top()).to_owned();
             let path = file.join(IGNORE_FILE);
             let name = &project.template.name;
-            if let Some(block) = self.memory.covers(path.as_bstr(), name, &below) {
+            if let Some(block) = self.memory.covers(path.as_bstr(), project.template, &below) {
                 let label = block.label.clone();
                 if self
                     .file(&file)?

@@ -72,6 +72,12 @@ pub(crate) fn is_at(place: &str, folder: &RepoPath) -> bool {
     }
 }
 
+/// Whether a folder is below the one that a place names; not for a place with a wildcard.
+pub(crate) fn is_below(place: &str, folder: &RepoPath) -> bool {
+    let named = place.trim_start_matches('/');
+    !named.contains(['*', '\\']) && folder.starts_with(named.as_bytes())
+}
+
 /// A template's pattern as it reads in the ignore file for projects at a place.
 pub(crate) fn fit_to(pattern: &str, place: &BStr) -> BString {
     if place == "/" {
