@@ -4,7 +4,9 @@ use std::str::FromStr;
 
 /// Pressure above the sensor, as the gauge sends it.
 pub struct Reading {
+    /// The gauge's name.
     pub gauge: String,
+    /// In hectopascals.
     pub pressure: f64,
 }
 
