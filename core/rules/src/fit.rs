@@ -62,7 +62,7 @@ impl Breadth {
     /// below it.
     ///
     /// ```
-    /// use crate::Breadth;
+    /// use redshank_rules::Breadth;
     /// assert_eq!(Breadth::Type.pattern("web/app.js.map".into()).unwrap(), "*.map");
     /// assert_eq!(Breadth::Folder.pattern("app.js".into()), None);
     /// assert_eq!(Breadth::Name.pattern("web/dist/".into()).unwrap(), "dist/");

@@ -15,7 +15,7 @@ impl Rule {
     /// does. A folder's path ends in a slash. None where no such paths are easily made.
     ///
     /// ```
-    /// use crate::{Case, Rule};
+    /// use redshank_rules::{Case, Rule};
     /// let paths = Rule::parse(b"/Logs/", 1, Case::Sensitive).probes();
     /// assert_eq!(paths, ["Logs/"]);
     /// let paths = Rule::parse(b"*.py[co]", 1, Case::Sensitive).probes();

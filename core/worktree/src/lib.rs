@@ -7,7 +7,8 @@
 //! ```
 //! # fn main() -> Result<(), Box<dyn std::error::Error>> {
 //! # let folder = tempfile::tempdir()?;
-//! use redshank_worktree::{Overlay, RepoPath, Snapshot, Verdicts, tree::State};
+//! use redshank_rules::RepoPath;
+//! use redshank_worktree::{Overlay, Snapshot, Verdicts, tree::State};
 //!
 //! std::fs::write(folder.path().join(".gitignore"), "*.raw\n")?;
 //! std::fs::write(folder.path().join("spring.raw"), "")?;

@@ -25,7 +25,8 @@ impl<'t> FolderSum<'t> {
     ///
     /// ```
     /// use redshank_worktree::sums::FolderSum;
-    /// use redshank_worktree::{RepoPath, Snapshot};
+    /// use redshank_rules::RepoPath;
+    /// use redshank_worktree::Snapshot;
     /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
     /// # let folder = tempfile::tempdir()?;
     /// std::fs::create_dir(folder.path().join("soundings"))?;
