@@ -20,7 +20,7 @@ fuzz_target!(|text: &str| {
     };
     let edits = [
         settings.with_choices(&settings.draft),
-        settings.with_acceptance(&acceptance),
+        settings.with_acceptances(&[acceptance]),
         settings.with_expectations(&settings.expect),
     ];
     for written in edits.into_iter().flatten() {
