@@ -1,7 +1,7 @@
 //! Asking a person at a terminal: the one way in which every command does.
 //!
-//! A question names the keys that answer it, the one that Enter alone stands for in capitals. What is
-//! typed shows, and counts once Enter is pressed; what is no answer is asked for again. Esc and
+//! A question names the keys that answer it, the one that Enter alone stands for in capitals. What
+//! is typed shows, and counts once Enter is pressed; what is no answer is asked for again. Esc and
 //! Ctrl-C answer nothing: all stays as it was.
 
 use anyhow::Result;
@@ -175,8 +175,8 @@ pub fn text_again(question: &str) -> Result<Option<String>> {
     Ok(Some(said.trim().to_owned()).filter(|said| !said.is_empty()))
 }
 
-/// What came of a question; anyone who presses Ctrl-C gets the terminal back as it was, and nothing is
-/// changed.
+/// What came of a question; anyone who presses Ctrl-C gets the terminal back as it was, and nothing
+/// is changed.
 ///
 /// # Errors
 /// If the terminal is gone.

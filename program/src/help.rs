@@ -59,8 +59,8 @@ pub fn arguments() -> Arguments {
     Arguments::from_arg_matches(&matches).unwrap_or_else(|error| error.exit())
 }
 
-/// What is said of a mistake. Anyone who asks for help on a misspelt command is shown the right one, as
-/// if the command itself was misspelt.
+/// What is said of a mistake. Anyone who asks for help on a misspelt command is shown the right
+/// one, as if the command itself was misspelt.
 fn mistaken(given: &[OsString], error: clap::Error) -> clap::Error {
     let is_help = given.get(1).is_some_and(|word| word == "help");
     if error.kind() != ErrorKind::InvalidSubcommand || !is_help {

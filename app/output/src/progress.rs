@@ -22,8 +22,8 @@ const LONG: Duration = Duration::from_millis(500);
 /// them.
 const LOG: &str = "REDSHANK_LOG";
 
-/// Listens to the phases of this run: with `lines`, each is reported as it ends. With `REDSHANK_LOG`,
-/// everything that it asks for is reported.
+/// Listens to the phases of this run: with `lines`, each is reported as it ends. With
+/// `REDSHANK_LOG`, everything that it asks for is reported.
 ///
 /// # Errors
 /// If that variable can't be read.

@@ -112,10 +112,10 @@ pub struct NewOut {
     pub stats: FileStats,
     /// The narrowest rule that ignores it.
     pub rule: String,
-    /// What speaks for the rule: `proposed`, or against it: it is `needed` in every clone, it looks like
-    /// `work`, it came with work in the first run (`with-work`), somebody may have
-    /// made it `by-hand` while it was watched, some runs of the command leave it behind and others do
-    /// not (`not-every-time`).
+    /// What speaks for the rule: `proposed`, or against it: it is `needed` in every clone, it looks
+    /// like `work`, it came with work in the first run (`with-work`), somebody may have
+    /// made it `by-hand` while it was watched, some runs of the command leave it behind and others
+    /// do not (`not-every-time`).
     #[serde(rename = "standing")]
     pub status: &'static str,
     /// The template that has the rule, if one does.

@@ -141,8 +141,8 @@ impl<'a> Hook<'a> {
         Ok(mode.is_some_and(|mode| mode & 0o111 != 0))
     }
 
-    /// Puts checks in, through the journal, as one change under the command's name. `program` is where Redshank is, for when
-    /// it isn't on the PATH of anyone who commits.
+    /// Puts checks in, through the journal, as one change under the command's name. `program` is
+    /// where Redshank is, for when it isn't on the PATH of anyone who commits.
     ///
     /// # Errors
     /// If a hook can't be read or written.

@@ -46,8 +46,8 @@ impl Untracking {
     /// Finds the files. Nothing is changed.
     ///
     /// # Errors
-    /// If there is no repository, a named path holds nothing tracked ([`Error::NotTracked`]), a file
-    /// is in conflict, or git is in the middle of something that touches one.
+    /// If there is no repository, a named path holds nothing tracked ([`Error::NotTracked`]), a
+    /// file is in conflict, or git is in the middle of something that touches one.
     pub fn find(snapshot: &Snapshot, selection: Selection) -> Result<Self> {
         let repository = snapshot.needs_repository(Purpose::Journal)?;
         let index = snapshot.index()?;

@@ -108,7 +108,7 @@ pub enum Cause {
         /// What its name ends in.
         extension: String,
     },
-    /// git is told not to see changes to it.
+    /// git is set not to look for changes to it.
     HiddenChanges,
     /// A symbolic link to a place on this machine.
     AbsoluteLink,

@@ -218,8 +218,8 @@ pub fn scan(snapshot: &Snapshot, survey: &Survey, options: &ScanOptions) -> Resu
     })
 }
 
-/// Runs the finders on the staged contents. What they belong to is determined by what is around them:
-/// walking the whole tree, or reading the whole index, would take longer than the commit that
+/// Runs the finders on the staged contents. What they belong to is determined by what is around
+/// them: walking the whole tree, or reading the whole index, would take longer than the commit that
 /// waits.
 ///
 /// # Errors

@@ -97,8 +97,8 @@ impl Git {
         self.with_files(input, None, None)
     }
 
-    /// Runs it with `input`, or a file, on its standard input; returns its standard output, or writes
-    /// it into a file.
+    /// Runs it with `input`, or a file, on its standard input; returns its standard output, or
+    /// writes it into a file.
     ///
     /// # Errors
     /// If git can't be started, or ends with anything but success.

@@ -26,7 +26,8 @@ impl Repository {
             input.push(0);
             let git = self.git().args(["update-index", flag, "-z", "--stdin"]);
             if let Err(error) = git.with_input(&input) {
-                // A git that was killed on the way leaves its lock, which would stop every later one.
+                // A git that was killed on the way leaves its lock, which would stop every later
+                // one.
                 if matches!(error, Error::Killed { .. }) {
                     self.remove_lock()?;
                 }

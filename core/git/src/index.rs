@@ -60,7 +60,7 @@ pub struct Tracked<'a> {
     pub mode: Mode,
     /// It isn't laid out on disk on purpose (sparse checkout).
     pub skipped: bool,
-    /// git is told not to look for changes on disk (`git update-index --assume-unchanged`).
+    /// git is set not to look for changes on disk (`git update-index --assume-unchanged`).
     pub assumed: bool,
     entry: &'a Entry,
 }
@@ -90,7 +90,7 @@ impl Tracked<'_> {
         }
     }
 
-    /// Whether its changes are hidden: git is told not to look, or to leave its place alone, and
+    /// Whether its changes are hidden: git is set not to look, or to leave its place alone, and
     /// not because only a part of the tree is laid out.
     pub fn is_muted(&self, repository: &Repository) -> bool {
         self.assumed || self.skipped && !repository.is_sparse

@@ -18,7 +18,7 @@ pub struct Entry {
     /// In the form that `git update-index --index-info` reads, without its end: mode, object,
     /// stage, tab, path.
     pub info: BString,
-    /// What git was told of it.
+    /// What git has recorded of it.
     pub flags: Vec<Flag>,
 }
 

@@ -14,8 +14,8 @@ use std::path::Path;
 
 impl Repository {
     /// Lays out in the empty folder `into` what a clone of the next commit would hold: links, modes
-    /// and line endings as git writes them. The next commit is what is staged; with `everything`, all
-    /// that `git add --all` would stage, too.
+    /// and line endings as git writes them. The next commit is what is staged; with `everything`,
+    /// all that `git add --all` would stage, too.
     ///
     /// `into` becomes a repository that tracks these files. What git writes on the way is in the
     /// folder `scratch`, which must stay as long as `into` is used.

@@ -3,8 +3,8 @@
 //! git's configuration can name programs, and git starts them on the way to an answer: a monitor of
 //! the file system, a program that shows signatures, a transport that brings a missing object. What
 //! a person has set for themselves (their own and the system's configuration, git-config(1)
-//! "SCOPES") was chosen by them. What a repository sets was chosen by anyone who made the repository,
-//! and is switched off in every call, by the first way of these that fits:
+//! "SCOPES") was chosen by them. What a repository sets was chosen by anyone who made the
+//! repository, and is switched off in every call, by the first way of these that fits:
 
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::ffi::OsString;

@@ -69,8 +69,8 @@ pub(crate) const OURS: &str = "--exclude=refs/redshank/*";
 impl Repository {
     /// Hands every version of every file that git keeps to `take`, once, with its contents, which
     /// needn't be read: those of reachable commits first, then those of notes, the stash and the
-    /// reflog. What is in memory doesn't grow with the history. Returns how many contents are not here,
-    /// as in a partial clone.
+    /// reflog. What is in memory doesn't grow with the history. Returns how many contents are not
+    /// here, as in a partial clone.
     ///
     /// # Errors
     /// If git can't be started or ends early, or `take` errs.

@@ -46,8 +46,8 @@ impl Chain {
         None
     }
 
-    /// The rule that decides about the top folder itself: git asks its rules as about a file without
-    /// a name.
+    /// The rule that decides about the top folder itself: git asks its rules as about a file
+    /// without a name.
     pub fn ruling_of_top(&self) -> Option<Ruling> {
         self.lists().find_map(|list| {
             let mut rules = list.rules().iter();

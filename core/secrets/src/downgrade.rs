@@ -65,7 +65,8 @@ pub(super) struct Surroundings<'t> {
     pub(super) login: Option<&'t [u8]>,
 }
 
-/// Whether the start of a key names a cipher (OpenSSH's PROTOCOL.key): an unencrypted one says `none`.
+/// Whether the start of a key names a cipher (OpenSSH's PROTOCOL.key): an unencrypted one says
+/// `none`.
 fn is_encrypted_by_openssh(value: &[u8]) -> bool {
     let bytes = STANDARD_NO_PAD.decode(&value[..value.len() / 4 * 4]);
     bytes.is_ok_and(|bytes| {

@@ -1,7 +1,7 @@
 //! Credentials in texts: which there are, on which line, and what makes one less than an error.
 //!
-//! A value is known by the form that its issuer documents, by the name it is assigned to, or because
-//! the whole file is one. Nothing here knows of findings or reads from disk.
+//! A value is known by the form that its issuer documents, by the name it is assigned to, or
+//! because the whole file is one. Nothing here knows of findings or reads from disk.
 //!
 //! # Examples
 //!

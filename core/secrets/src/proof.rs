@@ -109,8 +109,8 @@ const LONG_STAND_INS: &[&str] = &[
 ];
 
 /// Whether the first line of a key starts as tools write it: an unencrypted key of OpenSSH (its
-/// PROTOCOL.key) is full of zeros there, and a short one in DER (PKCS #1, PKCS #8, SEC 1) starts with a
-/// version and an algorithm. Behind that, it must not be what is in examples.
+/// PROTOCOL.key) is full of zeros there, and a short one in DER (PKCS #1, PKCS #8, SEC 1) starts
+/// with a version and an algorithm. Behind that, it must not be what is in examples.
 fn is_key_body(value: &[u8]) -> bool {
     let Ok(bytes) = STANDARD_NO_PAD.decode(&value[..value.len() / 4 * 4]) else {
         return false;

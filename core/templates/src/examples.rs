@@ -45,8 +45,8 @@ fn fitted(template: &Template, folder: &RepoPath) -> Chain {
 /// quoted.
 const PLACES: [&str; 3] = ["", "exhibit/", "north [old]/a b/"];
 
-/// Tries every example of a template, at the top and fitted to sub-folders. Returns the failures and
-/// how many tries there were.
+/// Tries every example of a template, at the top and fitted to sub-folders. Returns the failures
+/// and how many tries there were.
 pub fn prove(template: &Template) -> (Vec<Failure>, usize) {
     let (mut failures, mut tries) = prove_as_it_is(template);
     for (name, variant) in template.variant_names().zip(&template.variant) {

@@ -1,5 +1,5 @@
-//! What a rule takes away that people need: source files, files that a project needs, files that keep a
-//! folder, samples.
+//! What a rule takes away that people need: source files, files that a project needs, files that
+//! keep a folder, samples.
 
 use crate::guard::{Guard, is_keep_file};
 use crate::{NeededPaths, Survey};
@@ -75,7 +75,8 @@ static SAMPLES: LazyLock<PatternSet> = LazyLock::new(|| {
     names.map(str::to_owned).to_vec().into()
 });
 
-/// At most this many files are searched for one that refers to a source file, of this many bytes at most.
+/// At most this many files are searched for one that refers to a source file, of this many bytes at
+/// most.
 const SEARCHED: usize = 400;
 const LARGEST: u64 = 256 << 10;
 

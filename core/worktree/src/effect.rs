@@ -52,7 +52,8 @@ impl Effect {
         {
             return Self::by_walking(snapshot, before, overlay, untracked);
         }
-        // Nothing that was excluded is opened: no folder has to be entered that was not entered before.
+        // Nothing that was excluded is opened: no folder has to be entered that was not entered
+        // before.
         let untracked: HashSet<&RepoPath> = untracked.iter().map(|path| &**path).collect();
         let mut effect = Self {
             before: stats,

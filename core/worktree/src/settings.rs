@@ -328,8 +328,8 @@ impl SettingsFile {
     /// Reads the settings of a working tree; without the file, the defaults.
     ///
     /// # Errors
-    /// If the file can't be read, is not a regular file (a symbolic link could lead anywhere), or is
-    /// not in the format; the error names the line and what was expected.
+    /// If the file can't be read, is not a regular file (a symbolic link could lead anywhere), or
+    /// is not in the format; the error names the line and what was expected.
     pub fn read(worktree: &Worktree) -> Result<Self> {
         let path = worktree.path(FILE.into());
         let bytes = worktree

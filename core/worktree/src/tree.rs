@@ -45,7 +45,8 @@ pub struct Entry {
     pub kind: EntryKind,
     /// Size in bytes; of a folder that wasn't entered, or where sizes weren't asked for, zero.
     pub size: Bytes,
-    /// The rule that decides about an untracked path, if one matches it or excludes a folder above it.
+    /// The rule that decides about an untracked path, if one matches it or excludes a folder above
+    /// it.
     pub ruling: Option<Ruling>,
 }
 

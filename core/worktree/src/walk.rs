@@ -94,8 +94,8 @@ impl Tree {
 }
 
 impl Tree {
-    /// The same tree, below a folder, with every file in the folders that rules exclude: only these are
-    /// walked.
+    /// The same tree, below a folder, with every file in the folders that rules exclude: only these
+    /// are walked.
     ///
     /// # Errors
     /// If the index can't be read.

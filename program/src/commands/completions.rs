@@ -17,7 +17,8 @@ pub struct Completions {
 /// By this variable, the script that is written here asks the program for what is possible.
 pub const ASKED: &str = "REDSHANK_COMPLETE";
 
-/// The shell that asks, if one does: anyone who answers it takes the variable out of the environment.
+/// The shell that asks, if one does: anyone who answers it takes the variable out of the
+/// environment.
 static ASKING: OnceLock<String> = OnceLock::new();
 
 /// Remembers which shell asks, before it is answered.

@@ -68,8 +68,8 @@ pub enum Command {
     Demo(demo::Demo),
 }
 
-/// Runs the command. If somebody else changed meanwhile what it was to change, it starts again: what
-/// it shows, and what it writes, comes from what is there.
+/// Runs the command. If somebody else changed meanwhile what it was to change, it starts again:
+/// what it shows, and what it writes, comes from what is there.
 pub fn run(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
     for _ in 0..STARTS {
         match run_once(command, args) {

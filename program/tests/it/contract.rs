@@ -1,5 +1,5 @@
-//! What a plan promises: it changes what its findings are about and nothing else, whatever git tracks
-//! already, and a person's exception is law.
+//! What a plan promises: it changes what its findings are about and nothing else, whatever git
+//! tracks already, and a person's exception is law.
 
 use crate::common::Person;
 use serde_json::Value;

@@ -138,7 +138,8 @@ fn what_only_looks_like_a_credential_is_left_alone() {
         "picture.bin",
         [&[0; 9], checked_token("ghp", 1).as_bytes()].concat(),
     );
-    // A placeholder is reported, as a note; a sample that holds a value no sample needs is an error.
+    // A placeholder is reported, as a note; a sample that holds a value no sample needs is an
+    // error.
     let wanted = [
         "secret/connection-string notes.md",
         "secret/password-in-code .env.example",

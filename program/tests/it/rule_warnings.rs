@@ -1,5 +1,5 @@
-//! Rules and attributes that do harm, or nothing, are reported when they are typed and when they are
-//! found.
+//! Rules and attributes that do harm, or nothing, are reported when they are typed and when they
+//! are found.
 
 use crate::common::Person;
 use serde_json::Value;

@@ -1,7 +1,7 @@
 //! The picture of a working tree as one page of HTML: it needs no network and no script.
 //!
-//! Whatever comes from the repository goes through `SafeText`: markup in it is text, what could turn
-//! the direction of text is an escape, and a secret is not shown.
+//! Whatever comes from the repository goes through `SafeText`: markup in it is text, what could
+//! turn the direction of text is an escape, and a secret is not shown.
 
 mod treemap;
 

@@ -24,9 +24,9 @@ impl Journal<'_> {
     /// back.
     ///
     /// # Errors
-    /// If the transaction back can't be saved, something isn't any more what it was when the changes were
-    /// decided ([`Error::ChangedMeanwhile`]), or a change can't be made; all is as it was then, or
-    /// the error says what isn't.
+    /// If the way back can't be saved, something isn't any more what it was when the
+    /// changes were decided ([`Error::ChangedMeanwhile`]), or a change can't be made; all is as it
+    /// was then, or the error says what isn't.
     pub fn apply(&self, command: &str, changes: &Changes) -> Result<()> {
         self.git
             .create_private_folders(FOLDER.into())
@@ -87,7 +87,8 @@ impl Journal<'_> {
         Ok(())
     }
 
-    /// Saves what the changes will replace; returns the record of it, and the transaction of each file.
+    /// Saves what the changes will replace; returns the record of it, and the transaction of each
+    /// file.
     fn save<'s>(
         &self,
         store: &'s Root,

@@ -1,5 +1,5 @@
-//! One file of a change on its transaction: from what it held to what it is to hold, and back, with nothing
-//! lost in between anyone who else writes to it meanwhile.
+//! One file of a change as a transaction: from what it held to what it is to hold, and back; nothing
+//! is lost in between, no matter who else writes to it meanwhile.
 //!
 //! What is to come waits in a *slot*, and changes places with what is there in one step
 //! (renameat2(2), `RENAME_EXCHANGE`). What was there is in the slot then, whatever it was, and is
@@ -41,8 +41,8 @@ pub(super) enum FileStatus {
 }
 
 impl<'a> FileTransaction<'a> {
-    /// The transaction of a file that is to be changed: what it holds now is saved, and what it is to hold
-    /// waits.
+    /// The transaction of a file that is to be changed: what it holds now is saved, and what it is
+    /// to hold waits.
     pub(super) fn prepare(
         worktree: &Worktree,
         store: &'a Root,

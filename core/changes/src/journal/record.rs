@@ -92,7 +92,7 @@ pub(super) struct IndexRecord {
 pub(super) struct EntryRecord {
     /// As git reads it back in.
     info: BString,
-    /// What git was told of it.
+    /// What git has recorded of it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     flags: Vec<FlagWord>,
 }

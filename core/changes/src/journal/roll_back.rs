@@ -63,8 +63,8 @@ pub enum StandsAs {
 
 impl Journal<'_> {
     /// Undoes a change; without a number, the newest of this person's own that was not
-    /// undone yet. Files and index are as they were, byte for byte; if the index was changed since by
-    /// others, only the entries that were taken out come back, where their place is free.
+    /// undone yet. Files and index are as they were, byte for byte; if the index was changed since
+    /// by others, only the entries that were taken out come back, where their place is free.
     ///
     /// # Errors
     /// If there is nothing to undo, a later change touches the same, or a file was changed

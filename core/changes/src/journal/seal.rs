@@ -1,7 +1,7 @@
 //! By which a record is known to be this person's: a hash of it with a key that only they can read.
 //!
-//! Anyone who sends somebody a repository can put any record into it. One without a seal is shown, and
-//! acted on only when the person names it.
+//! Anyone who sends somebody a repository can put any record into it. One without a seal is shown,
+//! and acted on only when the person names it.
 
 #![allow(clippy::disallowed_methods, reason = "the person's own folder")]
 

@@ -434,7 +434,8 @@ impl<'a> PlanBuilder<'a> {
                 (RepoPath::new(&change.path), size)
             });
         effect.count_written(self.snapshot, self.tree, overlay, written)?;
-        // What the plan ignores anyway needs no fix of its own, unless it got further than the disk.
+        // What the plan ignores anyway needs no fix of its own, unless it got further than the
+        // disk.
         let ignored: BTreeSet<&RepoPath> =
             effect.kept_out.iter().map(|entry| &*entry.path).collect();
         let is_fixed = |finding: &Finding| {

@@ -135,8 +135,8 @@ pub enum LargeFiles {
 }
 
 impl Plan {
-    /// Makes a plan for findings of a snapshot's tree. A rule that is there already, or that another
-    /// step adds, is not added again.
+    /// Makes a plan for findings of a snapshot's tree. A rule that is there already, or that
+    /// another step adds, is not added again.
     ///
     /// # Errors
     /// If large-file storage is asked for and no program for it is set up, an

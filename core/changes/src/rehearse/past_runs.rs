@@ -45,7 +45,8 @@ pub(super) struct PastThing {
     pub(super) rule: BString,
     /// Where it is, if no rule kept it out.
     pub(super) path: Option<BString>,
-    /// How many files were there of the runs of the command, or how many a rule ignored of this one.
+    /// How many files were there of the runs of the command, or how many a rule ignored of this
+    /// one.
     pub(super) files: u64,
 }
 

@@ -140,7 +140,8 @@ proptest! {
             // All that came, by one of the rules; and nothing that was there before the first run.
             prop_assert_eq!(kept_out(&top, &rules, &came), came.clone());
             prop_assert_eq!(kept_out(&top, &rules, &there), BTreeSet::new());
-            // What was there is never new; what was written again is reported, unless a template knows it.
+            // What was there is never new; what was written again is reported, unless a template
+            // knows it.
             let told = left.changed.iter().chain(&left.rewritten);
             let told: BTreeSet<BString> = told.map(|path| path.as_bstr().to_owned()).collect();
             let again: BTreeSet<BString> = made.intersection(&there).cloned().collect();
@@ -236,7 +237,8 @@ fn a_watch_proposes_what_tools_write_and_not_what_hands_do() {
     proposed(&[("level.out", "")], &[("/level.out", ByHand)]);
     let numbered = [("t1.out", "tool"), ("t2.out", "tool"), ("t3.out", "tool")];
     proposed(&numbered, &[("/t*.out", Proposed)]);
-    // Beside something else of that type, each is for itself; in a folder of their own they are one.
+    // Beside something else of that type, each is for itself; in a folder of their own they are
+    // one.
     let beside = [
         ("data/a.csv", "tool"),
         ("data/b.csv", "tool"),

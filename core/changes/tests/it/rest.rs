@@ -1,5 +1,5 @@
-//! Drafting and tidying come to rest, and both judge a file alike whether it is untracked, staged or
-//! committed.
+//! Drafting and tidying come to rest, and both judge a file alike whether it is untracked, staged
+//! or committed.
 
 use crate::changes::Ground;
 use proptest::prelude::*;
@@ -21,7 +21,8 @@ enum Before {
 
 const STATES: [Before; 3] = [Before::Untracked, Before::Staged, Before::Committed];
 
-/// A repository: projects in folders (`a/`, or nothing for the top), rules of a person, and a variant.
+/// A repository: projects in folders (`a/`, or nothing for the top), rules of a person, and a
+/// variant.
 #[derive(Clone, Copy)]
 struct Repository<'a> {
     projects: &'a [(&'a Template, &'a str)],

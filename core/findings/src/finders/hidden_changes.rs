@@ -1,4 +1,4 @@
-//! Tracked files whose changes git is told not to see.
+//! Tracked files whose changes git is set not to look for.
 
 use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
 use redshank_worktree::Class;

@@ -5,8 +5,8 @@ use crate::{ByHand, Evidence, Finding, Level, Remedy, Result, ScanContext};
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
 
-/// Drops findings on files that an exception re-includes. What harms whatever anybody says (a secret
-/// that was read, a file that a host refuses) stays, and is left to the person.
+/// Drops findings on files that an exception re-includes. What harms whatever anybody says (a
+/// secret that was read, a file that a host refuses) stays, and is left to the person.
 pub(crate) fn respect_exceptions(scan: &ScanContext, findings: &mut Vec<Finding>) -> Result<()> {
     let mut kept = Vec::with_capacity(findings.len());
     for mut finding in std::mem::take(findings) {

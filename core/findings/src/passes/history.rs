@@ -1,5 +1,5 @@
-//! What the history holds: credentials, files too large and reserved material, in every version that
-//! git keeps.
+//! What the history holds: credentials, files too large and reserved material, in every version
+//! that git keeps.
 
 use crate::credentials::{self, SecretFinding};
 use crate::finders::{over_limit, reserved};

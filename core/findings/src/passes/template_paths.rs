@@ -25,8 +25,8 @@ impl<'a> TemplatePaths<'a> {
         self.0.get(&*entry.path).copied()
     }
 
-    /// Matches every path that would be committed; returns a finding for the uppermost folder or file
-    /// of each.
+    /// Matches every path that would be committed; returns a finding for the uppermost folder or
+    /// file of each.
     pub(crate) fn find(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
         let mut known = HashMap::default();
         let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();

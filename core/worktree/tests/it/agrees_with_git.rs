@@ -165,7 +165,8 @@ fn case() -> impl Strategy<Value = Case> {
         )
 }
 
-/// Lays the case out; returns the files that could be made (a name may already be taken by a folder).
+/// Lays the case out; returns the files that could be made (a name may already be taken by a
+/// folder).
 fn lay_out(case: &Case, top: &Path) -> Vec<BString> {
     let write = |path: &[u8], contents: &[u8]| {
         let path = top.join(path.to_path().unwrap());

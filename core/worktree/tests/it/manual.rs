@@ -93,7 +93,7 @@ const MANUAL: &[Sentence] = &[
         &["a"],
     ),
     says(
-        "! lets in what was kept out",
+        "! re-includes what was ignored",
         &[(".gitignore", "*.o\n!x.o\n")],
         &["y.o"],
         &["x.o"],

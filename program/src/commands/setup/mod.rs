@@ -220,9 +220,9 @@ impl Walk<'_> {
         super::run(&arguments.command, &arguments.args)
     }
 
-    /// Runs git as if it was typed, with the person's settings and hooks, and shows it. Programs that
-    /// the repository's own configuration names are only started if a person says so. Returns whether
-    /// it was run.
+    /// Runs git as if it was typed, with the person's settings and hooks, and shows it. Programs
+    /// that the repository's own configuration names are only started if a person says so. Returns
+    /// whether it was run.
     #[allow(
         clippy::disallowed_methods,
         reason = "what the person was asked for and could type, not what the program asks git"
@@ -464,8 +464,8 @@ impl Walk<'_> {
         Ok(ExitCode::SUCCESS)
     }
 
-    /// Stages all before the first commit, later only what setup itself changed. Returns whether git
-    /// was let to.
+    /// Stages all before the first commit, later only what setup itself changed. Returns whether
+    /// git was let to.
     fn stage(&self) -> Result<bool> {
         let context = self.context()?;
         let tree = context.snapshot.tree()?;
