@@ -10,12 +10,14 @@ would take in has leaked; a source that git would leave out was swallowed. --wri
 """
 
 import argparse
+import json
 import os
 import pathlib
 import re
 import shutil
 import subprocess
 import sys
+import tarfile
 import tempfile
 import tomllib
 
@@ -49,7 +51,7 @@ def version_of(chain, environment):
     return text.splitlines()[0] if said.returncode == 0 and text else None
 
 
-def run(chain, work, environment):
+def run(chain, work, environment, pack):
     """One row of the table: a dictionary, or the reason why there is none."""
     version = version_of(chain, environment)
     if version is None:
@@ -81,6 +83,8 @@ def run(chain, work, environment):
     strip = lambda paths: {path.removeprefix(PLACE + "/") for path in paths}
     sources, everything, kept = strip(sources), strip(files(top)), set(chain.get("keeps", []))
     made = everything - sources - kept
+    if pack:
+        packed(pack, chain["name"], project, sources, everything & kept, made)
     row = {"name": chain["name"], "version": version, "sources": len(sources), "made": len(made), "steps": len(chain["steps"]),
            "failed": failed, "leaked": set(), "early": set(), "left": set(), "swallowed": set(), "lines": 0}
     for place in PLACES:
@@ -91,6 +95,16 @@ def run(chain, work, environment):
                 except subprocess.CalledProcessError as error:
                     return f"draft failed: {last_line(error)}"
     return row
+
+
+def packed(folder, name, project, sources, kept, made):
+    """Writes a project, one folder down and without its own ignore files, and what is true of each of its files."""
+    folder.mkdir(parents=True, exist_ok=True)
+    below = lambda paths: sorted(f"{PLACE}/{path}" for path in paths if not path.endswith(".gitignore"))
+    truth = {"source": below(sources), "kept": below(kept), "generated": below(made)}
+    (folder / f"{name}.json").write_text(json.dumps(truth, indent=1))
+    with tarfile.open(folder / f"{name}.tar.xz", "w:xz") as archive:
+        archive.add(project, PLACE, filter=lambda entry: None if entry.name.endswith("/.gitignore") else entry)
 
 
 def judge(top, place, project, is_early, sources, made, kept, row, environment):
@@ -221,8 +235,10 @@ def main():
     arguments.add_argument("--only", default="")
     arguments.add_argument("--keep", type=pathlib.Path, help="where to leave the projects")
     arguments.add_argument("--write", action="store_true")
+    arguments.add_argument("--chains", type=pathlib.Path, default=HERE / "chains.toml", help="other tool chains")
+    arguments.add_argument("--pack", type=pathlib.Path, help="where to leave each project as an archive, with what is true of its files")
     asked = arguments.parse_args()
-    chains = tomllib.loads((HERE / "chains.toml").read_text())["chain"]
+    chains = tomllib.loads(asked.chains.read_text())["chain"]
     wanted = set(filter(None, asked.only.split(",")))
     with tempfile.TemporaryDirectory() as temporary:
         work = asked.keep or pathlib.Path(temporary)
@@ -233,7 +249,7 @@ def main():
             name = chain["name"]
             if wanted and name not in wanted:
                 continue
-            row = run(chain, work, environment)
+            row = run(chain, work, environment, asked.pack)
             if asked.write:
                 write(name, row)
             if isinstance(row, str):

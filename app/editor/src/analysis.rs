@@ -15,7 +15,7 @@ use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Source};
 use redshank_secrets::masked;
 use redshank_templates::{
-    Collection, Draft, DraftOptions, Failure, Survey, Template, is_work_kept_out, prove, recognise,
+    Collection, Draft, DraftOptions, Failure, Survey, Template, ignores_sources, prove, recognise,
 };
 use redshank_text as text;
 use redshank_worktree::expectations;
@@ -316,7 +316,7 @@ impl Here<'_> {
             let mut known = self.work.borrow_mut();
             *known
                 .entry((folder.clone(), text.to_owned()))
-                .or_insert_with(|| is_work_kept_out(survey, &folder, text))
+                .or_insert_with(|| ignores_sources(survey, &folder, text))
         })
     }
 

@@ -2,6 +2,7 @@
 
 use super::PathOut;
 use bstr::BStr;
+use redshank_origin::{Judgement, Origin, Strength, Weight};
 use redshank_worktree::FileStats;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
@@ -18,6 +19,49 @@ pub struct FileOut {
     pub state: State,
     /// Size of the contents in bytes.
     pub size: Bytes,
+    /// Where it comes from; only with `--origin`.
+    #[serde(flatten)]
+    pub origin: Option<OriginOut>,
+}
+
+/// Where a file comes from, and by what evidence.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct OriginOut {
+    /// Who or what it is of.
+    pub origin: Origin,
+    /// How sure that is; not there for an unknown origin.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub strength: Option<Strength>,
+    /// What speaks for it and against it, the weightiest first.
+    pub evidence: Vec<EvidenceOut>,
+}
+
+/// A piece of evidence.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct EvidenceOut {
+    /// Its kind, `WITNESS/ROW`.
+    pub kind: String,
+    /// How much it says, in decibans; below zero it speaks for an author.
+    pub weight: Weight,
+    /// What it says, in words.
+    pub says: String,
+}
+
+impl From<&Judgement> for OriginOut {
+    fn from(judgement: &Judgement) -> Self {
+        let evidence = judgement.evidence.iter().map(|one| EvidenceOut {
+            kind: one.kind(),
+            weight: one.weight,
+            says: redshank_text::origin_evidence(one),
+        });
+        Self {
+            origin: judgement.origin,
+            strength: judgement.strength,
+            evidence: evidence.collect(),
+        }
+    }
 }
 
 /// `files --tree --format json`.

@@ -24,7 +24,7 @@ mod why;
 pub use accept::AcceptOut;
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
-pub use files::{FileOut, FolderRowOut, FoldersOut};
+pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
 pub use format::{DOCUMENT, FINDINGS, LIST, OutputFormat, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};

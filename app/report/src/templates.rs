@@ -1,6 +1,6 @@
 //! Templates.
 
-use redshank_templates::{Collection, Failure, Group, Origin, Template};
+use redshank_templates::{Collection, Failure, Group, Template, TemplateSource};
 use serde::Serialize;
 
 /// A template, as `templates --format json` and `--format jsonl` list it.
@@ -34,9 +34,9 @@ impl TemplateRowOut {
             revision: template.revision,
             rules: template.rule.len(),
             origin: match &template.origin {
-                Origin::BuiltIn => "built-in",
-                Origin::Personal(_) => "yours",
-                Origin::Team(_) => "team",
+                TemplateSource::BuiltIn => "built-in",
+                TemplateSource::Personal(_) => "yours",
+                TemplateSource::Team(_) => "team",
             },
             hides: hidden.any(|hidden| hidden.name == template.name),
         }

@@ -110,6 +110,7 @@ fn of_templates(error: &redshank_templates::Error) -> Lines {
             format!("name one that exists, relative to {}", top.display())
         }
         Error::NoHome => "set HOME".to_owned(),
+        Error::Packed(_) => "install Redshank again".to_owned(),
     };
     said(error, todo)
 }

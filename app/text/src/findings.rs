@@ -90,9 +90,13 @@ pub(super) fn cause(cause: &Cause) -> String {
             format!("{said}; it is a symbolic link, which a rule for folders misses")
         }
         Cause::MachinePath => "a path that only works on one person's machine".to_owned(),
-        Cause::Bundled => "a bundled or minified script or style; fine if it is somebody else's \
-                           and kept on purpose"
-            .to_owned(),
+        Cause::Origin(judgement) => {
+            format!(
+                "{}: {}",
+                crate::origin(judgement),
+                crate::because(judgement)
+            )
+        }
         Cause::CompanionMissing { extension, reason } => {
             format!("no `{extension}` beside it: {reason}")
         }

@@ -9,6 +9,7 @@ mod escape;
 mod findings;
 mod learned;
 mod numbers;
+mod origin;
 mod phases;
 mod rules;
 mod shell;
@@ -24,6 +25,7 @@ pub use findings::{
 };
 pub use learned::learned;
 pub use numbers::{count, files};
+pub use origin::{because, origin, origin_evidence};
 pub use phases::phase;
 pub use rules::{
     fault, fix, in_vain, meaning, near_reason, pattern, ruling, scope, status, stray_reason,

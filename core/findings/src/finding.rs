@@ -2,6 +2,7 @@
 
 use bstr::BString;
 use jiff::civil::Date;
+use redshank_origin::Judgement;
 use redshank_rules::Ruling;
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{RepoPath, RepoPathBuf};
@@ -94,8 +95,8 @@ pub enum Cause {
     LinkForFolder(String),
     /// A path of one person's machine.
     MachinePath,
-    /// A bundled or minified script or style.
-    Bundled,
+    /// A tool made it, fetched it or left it, by what is known of it.
+    Origin(Judgement),
     /// A file has no companion beside it.
     CompanionMissing {
         /// What the companion's name ends in.

@@ -89,6 +89,8 @@ struct Known<'a> {
     templates: &'a TemplatePaths<'a>,
     /// What was seen inside files; nothing before that pass.
     content: ContentScan,
+    /// What was found to be made, by evidence; nothing before that pass.
+    made: HashSet<RepoPathBuf>,
 }
 
 /// What a scan found.
@@ -264,6 +266,7 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     let mut known = Known {
         templates: &templates,
         content: ContentScan::default(),
+        made: HashSet::new(),
     };
     // Reading what files hold takes the longest; meanwhile, names and links are looked at.
     let (content, around) = rayon::join(
@@ -277,6 +280,9 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     result.unread.extend(seen.unread);
     result.accepted += seen.accepted;
     result.unopened = seen.unopened;
+    let made = passes::find_made(scan, &templates, std::mem::take(&mut known.content.judged))?;
+    known.made = made.iter().map(|finding| finding.path.clone()).collect();
+    result.findings.extend(made);
     result
         .findings
         .extend(find(finders::BY_NAME, scan, &known)?);
@@ -312,6 +318,7 @@ fn find_around(scan: &ScanContext, templates: &TemplatePaths) -> Result<Vec<Find
     let known = Known {
         templates,
         content: ContentScan::default(),
+        made: HashSet::new(),
     };
     let mut findings = find(finders::ANYWHERE, scan, &known)?;
     if !scan.options.staged {

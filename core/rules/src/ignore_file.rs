@@ -48,6 +48,8 @@ pub const TIDY: &str = "tidy";
 pub const NEEDED: &str = "needed";
 /// See [`TIDY`]; exceptions for work that a template's rule would ignore.
 pub const KEPT: &str = "kept anyway";
+/// See [`TIDY`]; what is here, was made, and no template names.
+pub const MADE_HERE: &str = "made here";
 /// How the labels of sections start that hold places known by what is there.
 pub const MADE_BY: &str = "made by ";
 
@@ -186,7 +188,7 @@ impl Block {
     /// Whether it holds rules of templates.
     pub fn is_of_templates(&self) -> bool {
         let label = &self.label;
-        let others = [TIDY, NEEDED, KEPT];
+        let others = [TIDY, NEEDED, KEPT, MADE_HERE];
         let is_other = others.iter().any(|other| label == other) || label.starts_with_str(MADE_BY);
         self.first_form.is_some() || !is_other && !label.ends_with_str(" places")
     }

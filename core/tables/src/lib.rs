@@ -1,5 +1,9 @@
 //! Reading the tables that come with the program: names, formats, kinds of files.
 
+mod signature;
+
+pub use signature::Signature;
+
 use serde::de::DeserializeOwned;
 
 /// A table that comes with the program can't be used. The tests read every table.

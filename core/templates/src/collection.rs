@@ -1,11 +1,10 @@
 //! All templates there are: those that come with the program, the person's own, and the team's. The
 //! nearer one hides the farther of the same name.
 
-use super::format::{Origin, Template};
+use super::format::{Template, TemplateSource};
 use super::other_names::meant;
 use super::validity::{Fault, check};
 use crate::{Error, Result};
-use include_dir::{Dir, include_dir};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Root};
 use redshank_rules::RepoPath;
@@ -15,8 +14,8 @@ use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
 
-/// The templates that come with the program; each file is one.
-static BUILT_IN: Dir = include_dir!("$CARGO_MANIFEST_DIR/templates");
+/// The templates that come with the program; each line is one, as build.rs packed it.
+static BUILT_IN: &str = include_str!(concat!(env!("OUT_DIR"), "/templates.json"));
 
 /// Where a repository keeps its own, relative to its top.
 pub const TEAM_FOLDER: &str = ".redshank/templates";
@@ -47,11 +46,12 @@ impl Collection {
     /// # Errors
     /// If one of them is not in the format; the tests see to it that this does not happen.
     pub fn built_in() -> Result<Self> {
-        let files: Vec<_> = BUILT_IN.files().collect();
-        let templates = files
+        let lines: Vec<_> = BUILT_IN.lines().collect();
+        let templates = lines
             .into_par_iter()
-            .map(|file| read_built_in(file))
-            .collect::<Result<Vec<_>>>()?;
+            .map(serde_json::from_str)
+            .collect::<Result<Vec<_>, _>>()
+            .map_err(Error::Packed)?;
         Ok(Self::of_templates(templates))
     }
 
@@ -67,7 +67,7 @@ impl Collection {
         let all = Self::of_layers(Self::built_in()?.templates, own);
         let mut own = all
             .iter()
-            .filter(|template| template.origin != Origin::BuiltIn);
+            .filter(|template| template.origin != TemplateSource::BuiltIn);
         own.try_for_each(|own| all.with(own).map(drop))?;
         Ok(all)
     }
@@ -107,11 +107,12 @@ impl Collection {
             .into_iter()
             .rev()
             .find(|(path, ..)| is_named(path, name));
-        let built_in = BUILT_IN.files().find(|file| is_named(file.path(), name));
-        match (own, built_in) {
-            (Some(own), _) => read_own(own),
-            (None, Some(file)) => read_built_in(file),
-            (None, None) => Self::load(snapshot)?.find(name).cloned(),
+        match own {
+            Some(own) => read_own(own),
+            None => match Self::built_in()?.find(name) {
+                Ok(built_in) => Ok(built_in.clone()),
+                Err(_) => Self::load(snapshot)?.find(name).cloned(),
+            },
         }
     }
 
@@ -215,13 +216,8 @@ fn is_named(path: &Path, name: &str) -> bool {
     path.file_stem().is_some_and(|stem| stem == name)
 }
 
-fn read_built_in(file: &include_dir::File) -> Result<Template> {
-    let text = file.contents_utf8().unwrap_or_default();
-    Ok(toml_file::read(text, file.path())?)
-}
-
 /// A template file: where it is, where it comes from, and what it holds.
-type OwnFile = (PathBuf, Origin, Result<Vec<u8>>);
+type OwnFile = (PathBuf, TemplateSource, Result<Vec<u8>>);
 
 /// The person's and the team's template files, in this order.
 fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
@@ -234,7 +230,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
     {
         let text = redshank_files::read_trusted(&path, LARGEST_TEMPLATE);
         let text = text.map_err(|cause| io_error_at(&path)(cause).into());
-        files.push((path.clone(), Origin::Personal(path), text));
+        files.push((path.clone(), TemplateSource::Personal(path), text));
     }
     // What a repository brings along may not lead out of it.
     let mut names = match snapshot.root.list(TEAM_FOLDER.into()) {
@@ -256,7 +252,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
             .root
             .read(&below, LARGEST_TEMPLATE)
             .map_err(|cause| io_error_at(&path)(cause).into());
-        files.push((path.clone(), Origin::Team(path), text));
+        files.push((path.clone(), TemplateSource::Team(path), text));
     }
     Ok(files)
 }

@@ -53,6 +53,9 @@ pub enum Error {
         /// Absolute path of the file or folder.
         top: PathBuf,
     },
+    /// A template that comes with the program is not in the format.
+    #[error("a template of the program itself is not in the format")]
+    Packed(#[source] serde_json::Error),
     /// No home folder is known.
     #[error("no home folder is known")]
     NoHome,

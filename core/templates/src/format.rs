@@ -1,6 +1,6 @@
 //! The format of a template file (TOML); docs/templates.md explains it to people.
 
-use crate::guard::is_unmistakable;
+use crate::tools_names::is_tools_name;
 use redshank_worktree::Class;
 use redshank_worktree::settings::Choices;
 use serde::{Deserialize, Serialize};
@@ -55,7 +55,7 @@ pub struct Template {
     pub variant: Vec<Variant>,
     /// Where it comes from; not part of the file.
     #[serde(skip)]
-    pub origin: Origin,
+    pub origin: TemplateSource,
     /// Rules that the repository's choices took out; not part of the file.
     #[serde(skip)]
     pub(crate) unchosen: Vec<TemplateRule>,
@@ -76,7 +76,7 @@ impl Template {
 
 /// Where a template comes from; the nearer hides the farther of the same name.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub enum Origin {
+pub enum TemplateSource {
     /// The collection that comes with the program.
     #[default]
     BuiltIn,
@@ -300,7 +300,7 @@ impl TemplateRule {
 
     /// Whether only a tool gives the name that it matches.
     pub fn is_certain(&self) -> bool {
-        self.certain || is_unmistakable(&self.pattern)
+        self.certain || is_tools_name(&self.pattern)
     }
 }
 

@@ -22,11 +22,13 @@
 mod build;
 mod collection;
 mod convention;
+mod declined;
 mod draft;
+mod environments;
 mod error;
 mod examples;
 mod format;
-mod guard;
+mod ignored_sources;
 mod matches;
 mod needed;
 mod other_names;
@@ -35,10 +37,12 @@ mod recognise;
 mod sign;
 mod start;
 mod taken;
+mod tools_names;
 mod validity;
 
 pub use build::builds;
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
+pub use declined::Declined;
 pub use draft::{
     BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest,
     first_uncovered_project,
@@ -47,10 +51,12 @@ pub use draft::{
 pub use error::{Error, Result};
 pub use examples::{Failure, prove, prove_beside};
 pub use format::{
-    Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Origin, Output,
-    SettingFormat, Sign, Template, TemplateRule, Variant,
+    Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Output,
+    SettingFormat, Sign, Template, TemplateRule, TemplateSource, Variant,
 };
-pub use guard::{is_keep_file, is_work_kept_out, looks_like_work, takes_work, work_kept_out};
+pub use ignored_sources::{
+    ignored_sources, ignores_sources, is_authored, is_keep_file, would_ignore_sources,
+};
 pub use matches::{TemplateMatch, TemplateMatches};
 
 pub use convention::{Convention, ShownBy, conventions};

@@ -1,8 +1,9 @@
 //! What the templates of recognised projects say about a path, whether or not their rules are
 //! written anywhere.
 
-use super::guard::Guard;
-use super::{KnownPlace, Project, TemplateRule};
+use super::{Heading, KnownPlace, Project, TemplateRule};
+use crate::environments;
+use redshank_origin::{Basis, Claim, Origin, Surroundings};
 use redshank_rules::Case;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleList, Source};
@@ -16,7 +17,7 @@ pub struct TemplateMatches<'a> {
     /// By the folder of the project.
     projects: HashMap<RepoPathBuf, Vec<(Project<'a>, RuleList)>>,
     known: HashMap<RepoPathBuf, KnownPlace<'a>>,
-    guard: Option<Arc<Guard<'a>>>,
+    around: Option<Arc<Surroundings<'a>>>,
 }
 
 /// Why a template matches a path.
@@ -63,10 +64,10 @@ impl<'a> TemplateMatch<'a, '_> {
 }
 
 impl<'a> TemplateMatches<'a> {
-    /// None yet; what looks like work will not be matched.
-    pub(super) fn guarded_by(guard: Arc<Guard<'a>>) -> Self {
+    /// None yet; what somebody wrote will not be matched.
+    pub(super) fn among(around: Arc<Surroundings<'a>>) -> Self {
         Self {
-            guard: Some(guard),
+            around: Some(around),
             ..Self::default()
         }
     }
@@ -113,9 +114,34 @@ impl<'a> TemplateMatches<'a> {
         path.parts().any(|part| self.on(part).is_some())
     }
 
-    /// What matches exactly this path, not a folder above it. What looks like work is matched only
-    /// by names that nobody but a tool gives.
+    /// What matches exactly this path, not a folder above it, unless somebody wrote what is there.
     pub fn on(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
+        let found = self.by_name(path)?;
+        let Some(around) = &self.around else {
+            return Some(found);
+        };
+        if environments::is_of_a_mode(path) {
+            return (!environments::is_shared(&around.head(path))).then_some(found);
+        }
+        (!around.contradicts(path, &found.claim())).then_some(found)
+    }
+
+    /// What a template says of exactly this path, where somebody wrote what is there.
+    pub fn contradicted_claim(&self, path: &RepoPath) -> Option<Claim> {
+        let claim = self.by_name(path)?.claim();
+        self.on(path).is_none().then_some(claim)
+    }
+
+    /// What a template says of a path, or of the uppermost folder above it that one speaks of,
+    /// whatever is there.
+    pub fn claim(&self, path: &RepoPath) -> Option<Claim> {
+        path.parts()
+            .find_map(|part| self.by_name(part))
+            .map(|found| found.claim())
+    }
+
+    /// What matches exactly this path by its name.
+    fn by_name(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));
         }
@@ -126,10 +152,38 @@ impl<'a> TemplateMatches<'a> {
             let rule = list.last(path.bare(), &|| path.is_folder())?;
             // One line a rule: the line leads back to the template's own.
             let own = project.template.rule.get(rule.line as usize - 1)?;
-            let guard = self.guard.as_ref();
-            let is_work = || guard.is_some_and(|guard| guard.is_work(path, own.is_certain()));
-            (!rule.negated && !is_work()).then_some(TemplateMatch::Rule(project, own))
+            (!rule.negated).then_some(TemplateMatch::Rule(project, own))
         });
         of_projects.next()
+    }
+}
+
+/// Whether a pattern names one file.
+fn is_one_name(pattern: &str) -> bool {
+    !pattern.contains(['*', '?', '[']) && !pattern.ends_with('/')
+}
+
+impl TemplateMatch<'_, '_> {
+    /// The same as a claim on where the files come from.
+    pub fn claim(&self) -> Claim {
+        let (heading, basis) = match self {
+            Self::Known(_) => (None, Basis::Mark),
+            Self::Rule(_, rule) if rule.is_certain() => (Some(rule.heading()), Basis::ToolsName),
+            Self::Rule(_, rule) if is_one_name(&rule.pattern) => {
+                (Some(rule.heading()), Basis::OneName)
+            }
+            Self::Rule(_, rule) => (Some(rule.heading()), Basis::AnyName),
+        };
+        let origin = match (self.class(), heading) {
+            (_, Some(Heading::Dependencies)) => Origin::Installed,
+            (Class::Generated, _) => Origin::Generated,
+            _ => Origin::Local,
+        };
+        Claim {
+            template: self.template().to_owned(),
+            reason: self.reason().to_owned(),
+            origin,
+            basis,
+        }
     }
 }

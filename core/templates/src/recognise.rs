@@ -1,10 +1,10 @@
 //! Which project types live in a tree, where, and by what evidence.
 
-use super::guard::{Guard, says_made};
 use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, outputs};
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
+use redshank_origin::{Judgements, Surroundings};
 use redshank_progress::Phase;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
@@ -27,7 +27,7 @@ pub struct Project<'a> {
     /// How much that proves.
     pub confidence: Confidence,
     /// Whether it only comes along with another one, and by that one's evidence.
-    comes_along: bool,
+    pub(crate) comes_along: bool,
     spans: bool,
 }
 
@@ -101,13 +101,24 @@ pub struct Survey<'a> {
     pub known: Vec<KnownPlace<'a>>,
     /// What the templates of all these say of each path.
     pub matches: TemplateMatches<'a>,
-    /// What tells work from what tools make.
-    pub(crate) guard: Option<Arc<Guard<'a>>>,
+    /// What tells where a file comes from.
+    pub around: Option<Arc<Surroundings<'a>>>,
     /// All templates that projects were recognised by.
     pub(crate) templates: &'a [Template],
 }
 
 impl Survey<'_> {
+    /// Where files of the tree come from: what they show, what templates say of them, and what is
+    /// beside them.
+    pub fn judge<'t>(&self, files: &[&'t Entry]) -> Judgements<'t> {
+        let Some(around) = &self.around else {
+            return Judgements::default();
+        };
+        let claimed = files.iter();
+        let claimed = claimed.map(|entry| (*entry, self.matches.claim(&entry.path)));
+        Judgements::gather(around, claimed.collect())
+    }
+
     /// Leaves the projects and the places of a template out.
     pub fn leave_out(&mut self, template: &str) {
         self.projects
@@ -135,18 +146,18 @@ pub fn recognise<'a>(
     let mut hits: Vec<MarkerHit> = hits.collect();
     hits.sort_by_cached_key(MarkerHit::order);
     let (gathered, hits) = hits.into_iter().partition(MarkerHit::gathers);
-    let guard = Arc::new(Guard::new(snapshot, tree));
+    let around = Arc::new(Surroundings::new(snapshot, tree));
     let mut recogniser = Recogniser {
         snapshot,
         templates,
         markers: &markers,
         found: FoundProjects::default(),
         survey: Survey {
-            matches: TemplateMatches::guarded_by(Arc::clone(&guard)),
+            matches: TemplateMatches::among(Arc::clone(&around)),
             templates,
             ..Survey::default()
         },
-        guard,
+        around,
         matched: HashMap::new(),
     };
     recogniser.take_all(hits);
@@ -156,7 +167,7 @@ pub fn recognise<'a>(
     phase.seen(projects.len() as u64, 0);
     Survey {
         projects,
-        guard: Some(recogniser.guard),
+        around: Some(recogniser.around),
         ..recogniser.survey
     }
 }
@@ -259,7 +270,7 @@ struct Recogniser<'a, 's> {
     snapshot: &'a Snapshot,
     templates: &'a [Template],
     markers: &'s Markers<'a>,
-    guard: Arc<Guard<'a>>,
+    around: Arc<Surroundings<'a>>,
     found: FoundProjects<'a>,
     /// What was found, but for the projects.
     survey: Survey<'a>,
@@ -297,8 +308,7 @@ impl<'a> Recogniser<'a, '_> {
             evidence: hit.evidence.to_owned(),
             own: Vec::new(),
         };
-        let is_manifest = |path: &RepoPath| self.markers.has_project(path);
-        if self.guard.can_be_taken_whole(&hit.folder, &is_manifest) {
+        if self.can_be_taken_whole(&hit.folder) {
             self.matched.insert(hit.folder.clone(), true);
             self.know(known(hit.folder.clone()));
             return;
@@ -319,7 +329,7 @@ impl<'a> Recogniser<'a, '_> {
                 if path.is_folder() {
                     self.matched.insert(path.clone(), true);
                 }
-                let own = self.guard.written_in(&path);
+                let own = self.around.authored_in(&path);
                 self.know(KnownPlace { own, ..known(path) });
             }
         }
@@ -388,7 +398,7 @@ impl<'a> Recogniser<'a, '_> {
         let text = start_of(self.snapshot, hit.evidence);
         for path in outputs::named(output, &hit.folder, &text.to_str_lossy()) {
             let is_known = self.survey.matches.knows(&path);
-            let has_work = !output.is_file && self.guard.holds_written(&path);
+            let has_work = !output.is_file && self.is_of_sources(&path);
             // A rule for a file would exclude a folder of that name as well.
             let is_missed = output.is_file
                 && match self.snapshot.root.kind(path.bare()) {
@@ -464,7 +474,26 @@ impl<'a> Recogniser<'a, '_> {
     fn is_made(&self, hit: &MarkerHit<'a>, looked: &mut HashMap<&'a str, usize>) -> bool {
         let count = looked.entry(hit.template.name.as_str()).or_default();
         *count += 1;
-        *count <= LOOKED_AT && says_made(&start_of(self.snapshot, hit.evidence))
+        *count <= LOOKED_AT && self.around.is_marked(hit.evidence)
+    }
+
+    /// Whether a folder that is known by what is in it can be taken whole: no manifest and no source
+    /// is right in it. That git tracks it, by mistake, is no reason not to.
+    fn can_be_taken_whole(&self, folder: &RepoPath) -> bool {
+        let mut direct = self
+            .around
+            .tree()
+            .below(folder)
+            .filter(|entry| entry.path.folder() == folder);
+        !folder.is_top()
+            && !direct.any(|entry| self.markers.has_project(&entry.path))
+            && self.around.authored_in(folder).is_empty()
+    }
+
+    /// Whether most of a folder that the project's own settings call output is authored.
+    fn is_of_sources(&self, folder: &RepoPath) -> bool {
+        let share = self.around.share(folder);
+        share.authored.len() as u64 > share.made + share.unknown
     }
 
     /// What a tool makes of such files may land beside the folder of the sources: take in all up to

@@ -1,9 +1,10 @@
 //! What a rule takes away that people need: source files, files that a project needs, files that
 //! keep a folder, samples.
 
-use crate::guard::{Guard, is_keep_file};
+use crate::is_keep_file;
 use crate::{NeededPaths, Survey};
 use bstr::ByteSlice;
+use redshank_origin::Surroundings;
 use redshank_rules::PatternSet;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::Snapshot;
@@ -35,33 +36,6 @@ pub enum Loss {
     },
 }
 
-/// Files that people write and that no tool makes under such a name.
-static WRITTEN: LazyLock<PatternSet> = LazyLock::new(|| {
-    let names = [
-        "README*",
-        "LICENSE*",
-        "COPYING*",
-        "CHANGELOG*",
-        "CONTRIBUTING*",
-        "Dockerfile",
-        "Makefile",
-        "Containerfile",
-        "*.md",
-        "*.rst",
-        "*.adoc",
-        "*.js",
-        "*.mjs",
-        "*.cjs",
-        "*.jsx",
-        "*.css",
-        "*.html",
-        "*.sh",
-        "*.yml",
-        "*.yaml",
-    ];
-    names.map(str::to_owned).to_vec().into()
-});
-
 /// Samples beside what isn't committed.
 static SAMPLES: LazyLock<PatternSet> = LazyLock::new(|| {
     let names = [
@@ -87,12 +61,12 @@ pub fn taken_away<'p>(
     survey: &Survey,
     paths: impl IntoIterator<Item = &'p RepoPath>,
 ) -> Vec<TakenFile> {
-    let Some(guard) = &survey.guard else {
+    let Some(around) = &survey.around else {
         return Vec::new();
     };
     let needed = NeededPaths::collect(&survey.projects);
     let taken = paths.into_iter().filter_map(|path| {
-        let loss = loss(guard, survey, &needed, path)?;
+        let loss = loss(around, survey, &needed, path)?;
         Some(TakenFile {
             path: path.to_owned(),
             loss,
@@ -110,7 +84,12 @@ pub fn taken_away<'p>(
     taken
 }
 
-fn loss(guard: &Guard, survey: &Survey, needed: &NeededPaths, path: &RepoPath) -> Option<Loss> {
+fn loss(
+    around: &Surroundings,
+    survey: &Survey,
+    needed: &NeededPaths,
+    path: &RepoPath,
+) -> Option<Loss> {
     if needed.has(path) {
         return Some(Loss::Needed);
     }
@@ -120,8 +99,7 @@ fn loss(guard: &Guard, survey: &Survey, needed: &NeededPaths, path: &RepoPath) -
     if SAMPLES.has(path) {
         return Some(Loss::Sample);
     }
-    let is_written = guard.is_written(path) || WRITTEN.has(path);
-    let is_authored = is_written && !survey.matches.speaks_of(path) && !guard.is_made_alone(path);
+    let is_authored = !survey.matches.speaks_of(path) && around.judge(path, None).may_be_authored();
     is_authored.then_some(Loss::Authored { by: None })
 }
 

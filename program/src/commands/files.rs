@@ -4,11 +4,14 @@ use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
+use redshank_origin::{Judgement, Judgements, Origin};
 use redshank_output::{Align, Table, folder_name, link, put, screen, width};
 use redshank_report::{
-    FileOut, FolderRowOut, FoldersOut, LIST, Listing, OutputFormat, PathOut, Report, root,
+    FileOut, FolderRowOut, FoldersOut, LIST, Listing, OriginOut, OutputFormat, PathOut, Report,
+    root,
 };
 use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_text as text;
 use redshank_text::{Paint, count, cut, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{Depth, FileStats, WalkOptions, grouped};
@@ -41,6 +44,17 @@ pub struct Files {
         conflicts_with = "z"
     )]
     tree: Option<usize>,
+    /// Where each file comes from, by what evidence; with words behind it, only these
+    #[arg(
+        long,
+        value_name = "ORIGIN",
+        value_delimiter = ',',
+        value_enum,
+        num_args = 0..,
+        require_equals = true,
+        conflicts_with_all = ["tree", "z"]
+    )]
+    origin: Option<Vec<OriginArg>>,
     /// Check that every candidate is below this folder, instead; those that don't are listed
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"])]
     under: Option<OsString>,
@@ -65,6 +79,27 @@ impl From<StateArg> for State {
             StateArg::Candidate => Self::Candidate,
             StateArg::Ignored => Self::Ignored,
             StateArg::Tracked => Self::Tracked,
+        }
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum OriginArg {
+    Authored,
+    Generated,
+    Installed,
+    Local,
+    Unknown,
+}
+
+impl From<OriginArg> for Origin {
+    fn from(origin: OriginArg) -> Self {
+        match origin {
+            OriginArg::Authored => Self::Authored,
+            OriginArg::Generated => Self::Generated,
+            OriginArg::Installed => Self::Installed,
+            OriginArg::Local => Self::Local,
+            OriginArg::Unknown => Self::Unknown,
         }
     }
 }
@@ -98,6 +133,19 @@ impl Files {
             listed
                 .retain(|entry| entry.state == State::Candidate && !entry.path.is_within(&folder));
         }
+        let judgements = match &self.origin {
+            Some(wanted) => {
+                let judgements = context.survey()?.judge(&listed);
+                let is_wanted = |entry: &Entry| {
+                    let known = judgements.on(&entry.path);
+                    let origin = known.map_or(Origin::Unknown, |known| known.origin);
+                    wanted.is_empty() || wanted.iter().any(|one| Origin::from(*one) == origin)
+                };
+                listed.retain(|entry| is_wanted(entry));
+                Some(judgements)
+            }
+            None => None,
+        };
         let prefix = &context.prefix;
         if self.z {
             write_raw(&listed, prefix)?;
@@ -107,6 +155,7 @@ impl Files {
         } else {
             let list = List {
                 listed: &listed,
+                judgements: judgements.as_ref(),
                 top: &context.snapshot.top,
                 prefix,
                 width: width(),
@@ -151,6 +200,8 @@ fn write_raw(listed: &[&Entry], prefix: &BStr) -> Result<()> {
 /// Files, relative to a folder.
 struct List<'a> {
     listed: &'a [&'a Entry],
+    /// Where they come from, if that was asked for.
+    judgements: Option<&'a Judgements<'a>>,
     top: &'a Path,
     prefix: &'a BStr,
     width: Option<usize>,
@@ -168,6 +219,23 @@ impl<'a> List<'a> {
         entry.path[self.prefix.len()..].as_bstr()
     }
 
+    fn judgement(&self, entry: &Entry) -> Option<&'a Judgement> {
+        self.judgements?.on(&entry.path)
+    }
+
+    /// Where a file comes from, in a line below it.
+    fn origin(&self, entry: &Entry) -> String {
+        let Some(judgement) = self.judgement(entry) else {
+            return String::new();
+        };
+        let because = match text::because(judgement) {
+            because if because.is_empty() => String::new(),
+            because => format!(": {because}"),
+        };
+        let line = format!("{}{because}", text::origin(judgement));
+        format!("{}{}\n", " ".repeat(WORD + SIZE + 5), Paint::Quiet.on(line))
+    }
+
     /// A file in one line: its state, its size, and where it is.
     fn line(&self, entry: &'a Entry) -> String {
         let (word, paint) = match entry.state {
@@ -182,7 +250,8 @@ impl<'a> List<'a> {
             cut(&path, width.saturating_sub(WORD + SIZE + 5))
         });
         let path = link(path, &self.top.join(entry.path.to_path_lossy()));
-        format!(" {word}{pad}  {size:>SIZE$}  {path}\n")
+        let origin = self.origin(entry);
+        format!(" {word}{pad}  {size:>SIZE$}  {path}\n{origin}")
     }
 
     /// Writes all of them, so many at a time that no list is too long; on a terminal all at once,
@@ -219,6 +288,7 @@ impl Listing for List<'_> {
             path: PathOut::new(self.relative(entry)),
             state: entry.state,
             size: entry.size,
+            origin: self.judgement(entry).map(OriginOut::from),
         })
     }
 }

@@ -6,7 +6,7 @@ use super::{PastRun, WriteEvent, WriteEvents};
 use bstr::{BString, ByteSlice};
 use redshank_rules::{Case, Rule, exactly, fit};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
-use redshank_templates::{NeededPaths, Survey, TemplateMatch, looks_like_work};
+use redshank_templates::{NeededPaths, Survey, TemplateMatch, is_authored};
 use redshank_worktree::FileStats;
 use redshank_worktree::tree::{Entry, State, Tree};
 use std::collections::{BTreeMap, HashSet};
@@ -329,7 +329,7 @@ impl<'s> RunContext<'s> {
             .iter()
             .filter_map(|path| self.seen.last_write(path))
             .reduce(WriteEvent::and);
-        let is_work = || paths.iter().any(|path| looks_like_work(self.survey, path));
+        let is_work = || paths.iter().any(|path| is_authored(self.survey, path));
         let status = match () {
             () if template.is_some() => LearnedStatus::Proposed,
             () if units.iter().any(|unit| unit.is_needed) => LearnedStatus::Needed,

@@ -49,7 +49,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let is_open = |entry: &&Entry| {
         entry.kind != EntryKind::Repository
             && !known.templates.has(entry)
-            && !known.content.made.contains(&entry.path)
+            && !entry.path.parts().any(|part| known.made.contains(part))
     };
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
     let found = files

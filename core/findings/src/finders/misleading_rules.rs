@@ -4,7 +4,7 @@ use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, Scan
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::{IGNORE_FILE, RuleScope};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_templates::takes_work;
+use redshank_templates::would_ignore_sources;
 use redshank_worktree::tree::{EntryKind, State};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, Stray, StrayReason, rule_usage_in};
 use redshank_worktree::{Class, tell_exceptions_in_vain};
@@ -24,7 +24,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
             corrected,
             sure: false,
             ..
-        } => takes_work(scan.survey, scan.tree, &rule.list.source.base, corrected),
+        } => would_ignore_sources(scan.survey, scan.tree, &rule.list.source.base, corrected),
         _ => false,
     };
     let likely = shared.filter(|rule| !is_unlikely(rule));

@@ -1,12 +1,12 @@
 //! The finders, each in a file of its own: it takes a scan and what earlier passes found out, and
 //! gives findings.
 
-mod by_first_bytes;
 mod by_name;
-mod by_text;
+mod by_nature;
 mod companions;
 mod hidden_changes;
 mod links;
+mod machine_path;
 mod misleading_rules;
 mod needed;
 mod nested;
@@ -51,12 +51,14 @@ pub(crate) const BY_NAME: &[Finder] = &[by_name::find];
 pub(crate) const WITH_CONTENT: &[Finder] =
     &[oversized::find, script_ends::find, tracked_anyway::find];
 
-/// The finding on a file that starts so, if a tool made it or it belongs to one machine.
-pub(crate) fn by_start(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
-    match by_first_bytes::finding(entry, head)? {
-        Some(finding) => Ok(Some(finding)),
-        None => by_text::finding(entry, head),
-    }
+/// The finding on a file that starts so, if it is secret by nature.
+pub(crate) fn by_nature(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {
+    by_nature::finding(entry, head)
+}
+
+/// The finding on a file that starts so, if a path of one machine is in it.
+pub(crate) fn machine_path(entry: &Entry, head: &[u8]) -> Option<Finding> {
+    machine_path::finding(entry, head)
 }
 
 /// The script that a file is by its name and start, if its lines end wrongly.

@@ -2,13 +2,13 @@
 //! their type.
 
 use crate::{ByHand, Cause, Evidence, Finding, Known, Level, Remedy, Result, ScanContext};
-use redshank_templates::work_kept_out;
+use redshank_templates::ignored_sources;
 use redshank_worktree::Class;
 use redshank_worktree::tree::State;
 
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
-    let kept_out = work_kept_out(scan.survey, scan.tree);
-    let found = kept_out.into_iter().map(|(path, ruling)| Finding {
+    let ignored = ignored_sources(scan.survey, scan.tree);
+    let found = ignored.into_iter().map(|(path, ruling)| Finding {
         state: State::Ignored,
         remedy: Remedy::ByHand(if path.is_folder() {
             ByHand::NarrowOrForce {

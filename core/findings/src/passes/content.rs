@@ -2,9 +2,10 @@
 
 use super::TemplatePaths;
 use crate::credentials::{self, SecretFinding};
-use crate::finders::{POINTER, Script, by_start, script};
+use crate::finders::{POINTER, Script, by_nature, machine_path, script};
 use crate::{Finding, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
+use redshank_origin::Judgement;
 use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
@@ -17,7 +18,10 @@ use std::io::{ErrorKind, Read};
 /// What one file gave.
 #[derive(Default)]
 struct FileScan {
-    made: Option<Finding>,
+    /// It is secret by nature, or has a path of one machine in it.
+    found: Option<Finding>,
+    /// Where it comes from, unless a template says it.
+    judgement: Option<(RepoPathBuf, Judgement)>,
     secrets: Vec<SecretFinding>,
     accepted: usize,
     unread: Option<Unread>,
@@ -31,7 +35,8 @@ struct FileScan {
 impl FileScan {
     fn is_empty(&self) -> bool {
         let Self {
-            made,
+            found,
+            judgement,
             secrets,
             accepted,
             unread,
@@ -39,16 +44,21 @@ impl FileScan {
             script,
             is_archive,
         } = self;
-        let nothing_made = made.is_none() && secrets.is_empty() && *accepted == 0;
-        nothing_made && unread.is_none() && pointer.is_none() && script.is_none() && !is_archive
+        let nothing_found = found.is_none() && secrets.is_empty() && *accepted == 0;
+        nothing_found
+            && judgement.is_none()
+            && unread.is_none()
+            && pointer.is_none()
+            && script.is_none()
+            && !is_archive
     }
 }
 
 /// What was seen inside files, beside findings.
 #[derive(Default)]
 pub(crate) struct ContentScan {
-    /// Files that tools made, by what they hold.
-    pub(crate) made: HashSet<RepoPathBuf>,
+    /// Where files come from that no template speaks of.
+    pub(crate) judged: Vec<(RepoPathBuf, Judgement)>,
     /// Files that are pointers into large-file storage.
     pub(crate) pointers: HashSet<RepoPathBuf>,
     /// Scripts whose lines end as their interpreter can't read them.
@@ -74,23 +84,17 @@ impl ContentScan {
             .into_par_iter()
             .map(|entry| {
                 phase.seen(1, entry.size.0);
-                look_into(scan, entry, is_explained(entry))
+                look_into(scan, entry, templates, is_explained(entry))
             })
             // Most files give nothing, and what they gave isn't kept.
             .filter(|seen| seen.as_ref().map_or(true, |seen| !seen.is_empty()));
         let (mut content, mut result) = (Self::default(), ScanResult::default());
         let mut known = HashMap::new();
         for seen in seen.collect::<Result<Vec<FileScan>>>()? {
-            let made = seen
-                .made
-                .iter()
-                .filter(|finding| finding.class() == Class::Generated);
-            content
-                .made
-                .extend(made.map(|finding| finding.path.clone()));
+            content.judged.extend(seen.judgement);
             content.pointers.extend(seen.pointer);
             content.scripts.extend(seen.script);
-            result.findings.extend(seen.made);
+            result.findings.extend(seen.found);
             for secret in seen.secrets {
                 add(secret, &mut known, &mut result.findings);
             }
@@ -129,7 +133,12 @@ fn add(
     }
 }
 
-fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<FileScan> {
+fn look_into(
+    scan: &ScanContext,
+    entry: &Entry,
+    templates: &TemplatePaths,
+    is_explained: bool,
+) -> Result<FileScan> {
     let path = &entry.path;
     let read = scan.source.read(path, |file| {
         let mut head = Vec::with_capacity(HEAD as usize);
@@ -137,20 +146,22 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
         let is_whole = (head.len() as u64) < HEAD;
         let nothing: &mut dyn Read = &mut std::io::empty();
         let rest = if is_whole { nothing } else { file };
-        let made = if is_explained {
-            Ok(None)
-        } else {
-            by_start(entry, &head)
+        let (found, judgement) = match is_explained {
+            true => (Ok(None), None),
+            false => (
+                by_nature(entry, &head).map(|found| found.or_else(|| machine_path(entry, &head))),
+                judge(scan, entry, templates, &head),
+            ),
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);
         let is_archive = is_archive(&head);
         let secrets = credentials::scan_file(entry, &mut head.chain(rest));
-        Ok((secrets, made, pointer, script, is_archive))
+        Ok((secrets, (found, judgement), pointer, script, is_archive))
     });
-    let (secrets, made, pointer, script, is_archive) = match read {
-        Ok((secrets, made, pointer, script, is_archive)) => {
-            (secrets?, made?, pointer, script, is_archive)
+    let (secrets, found, judgement, pointer, script, is_archive) = match read {
+        Ok((secrets, (found, judgement), pointer, script, is_archive)) => {
+            (secrets?, found?, judgement, pointer, script, is_archive)
         }
         // Tracked and gone from the disk: there is nothing to read, but its name may tell.
         Err(error) if error.kind() == ErrorKind::NotFound => {
@@ -160,10 +171,11 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
                 None,
                 None,
                 None,
+                None,
                 false,
             )
         }
-        Err(error) => (Err(error), None, None, None, false),
+        Err(error) => (Err(error), None, None, None, None, false),
     };
     Ok(secrets.map_or_else(
         |error| FileScan {
@@ -174,7 +186,8 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
             ..FileScan::default()
         },
         |(secrets, accepted)| FileScan {
-            made,
+            found,
+            judgement,
             secrets,
             accepted,
             unread: None,
@@ -183,6 +196,19 @@ fn look_into(scan: &ScanContext, entry: &Entry, is_explained: bool) -> Result<Fi
             is_archive,
         },
     ))
+}
+
+/// Where a file comes from, by what it holds.
+fn judge(
+    scan: &ScanContext,
+    entry: &Entry,
+    templates: &TemplatePaths,
+    head: &[u8],
+) -> Option<(RepoPathBuf, Judgement)> {
+    let around = scan.survey.around.as_ref()?;
+    let claim = templates.contradicted(&entry.path);
+    let judgement = around.judge_by_head(&entry.path, entry.size, head, claim);
+    Some((entry.path.clone(), judgement))
 }
 
 /// Whether a file that starts so is an archive or compressed.

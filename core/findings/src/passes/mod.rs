@@ -7,6 +7,7 @@ mod exposure;
 mod gather;
 mod group;
 mod history;
+mod made;
 mod source;
 mod template_paths;
 
@@ -18,5 +19,6 @@ pub(crate) use exposure::fill_in_exposure;
 pub(crate) use gather::gather;
 pub(crate) use group::group;
 pub(crate) use history::search_history;
+pub(crate) use made::find_made;
 pub(crate) use source::{ContentSource, staged};
 pub(crate) use template_paths::TemplatePaths;

@@ -3,6 +3,7 @@
 
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
 use foldhash::fast::FixedState;
+use redshank_origin::{Claim, Origin};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Ruling};
 use redshank_rules::{exactly, fit};
@@ -13,7 +14,17 @@ use redshank_worktree::{Class, FileStats};
 use std::collections::{BTreeMap, HashMap};
 
 /// The paths that templates match, and as what.
-pub(crate) struct TemplatePaths<'a>(HashMap<&'a RepoPath, Class, FixedState>);
+pub(crate) struct TemplatePaths<'a> {
+    matched: HashMap<&'a RepoPath, Claimed, FixedState>,
+    /// What templates say of places that somebody wrote in.
+    contradicted: HashMap<RepoPathBuf, Claim, FixedState>,
+}
+
+/// As what a template matches a path.
+struct Claimed {
+    class: Class,
+    origin: Origin,
+}
 
 impl<'a> TemplatePaths<'a> {
     pub(crate) fn has(&self, entry: &Entry) -> bool {
@@ -22,24 +33,38 @@ impl<'a> TemplatePaths<'a> {
 
     /// As what a path is matched.
     pub(crate) fn class(&self, entry: &Entry) -> Option<Class> {
-        self.0.get(&*entry.path).copied()
+        Some(self.matched.get(&*entry.path)?.class)
+    }
+
+    /// Where a template says that a matched path comes from.
+    pub(crate) fn origin(&self, entry: &Entry) -> Option<Origin> {
+        Some(self.matched.get(&*entry.path)?.origin)
+    }
+
+    /// What a template says of a path that is not matched, since somebody wrote something there.
+    pub(crate) fn contradicted(&self, path: &RepoPath) -> Option<&Claim> {
+        if self.contradicted.is_empty() {
+            return None;
+        }
+        path.parts().find_map(|part| self.contradicted.get(part))
     }
 
     /// Matches every path that would be committed; returns a finding for the uppermost folder or
     /// file of each.
     pub(crate) fn find(scan: &ScanContext<'a>) -> Result<(Self, Vec<Finding>)> {
         let mut known = HashMap::default();
+        let mut contradicted = HashMap::default();
         let mut groups: BTreeMap<(RepoPathBuf, State), FileStats> = BTreeMap::new();
         let mut paths = HashMap::default();
         let mut links = Vec::new();
         for entry in scan.tree.to_commit() {
             let path: &RepoPath = &entry.path;
-            match topmost(scan, path, &mut known)? {
+            match topmost(scan, path, &mut known, &mut contradicted)? {
                 // Somebody re-included the file itself, by a rule from outside of the place.
                 Some(at) if is_excepted(scan, path, &at)? => {}
                 Some(at) => {
                     let found = scan.survey.matches.on(&at);
-                    paths.extend(found.map(|found| (path, found.class())));
+                    paths.extend(found.map(|found| (path, Claimed::from(&found))));
                     *groups.entry((at, entry.state)).or_default() += entry.stats();
                 }
                 None if entry.kind == EntryKind::Link => links.push(entry),
@@ -56,10 +81,23 @@ impl<'a> TemplatePaths<'a> {
             // A rule for a folder misses a link to one in its place.
             if let Some(found) = scan.survey.matches.on(&entry.path.as_folder()) {
                 findings.push(on_link(scan, entry, found)?);
-                paths.insert(&*entry.path, found.class());
+                paths.insert(&*entry.path, Claimed::from(&found));
             }
         }
-        Ok((Self(paths), findings))
+        let all = Self {
+            matched: paths,
+            contradicted,
+        };
+        Ok((all, findings))
+    }
+}
+
+impl From<&TemplateMatch<'_, '_>> for Claimed {
+    fn from(found: &TemplateMatch) -> Self {
+        Self {
+            class: found.class(),
+            origin: found.claim().origin,
+        }
     }
 }
 
@@ -68,13 +106,14 @@ fn topmost(
     scan: &ScanContext,
     path: &RepoPath,
     known: &mut HashMap<RepoPathBuf, Option<RepoPathBuf>, FixedState>,
+    contradicted: &mut HashMap<RepoPathBuf, Claim, FixedState>,
 ) -> Result<Option<RepoPathBuf>> {
     if let Some(answer) = known.get(path) {
         return Ok(answer.clone());
     }
     let above = Some(path.folder()).filter(|above| !above.is_top());
     let mut answer = match above {
-        Some(above) => topmost(scan, above, known)?,
+        Some(above) => topmost(scan, above, known, contradicted)?,
         None => None,
     };
     if answer.is_none()
@@ -85,6 +124,11 @@ fn topmost(
         if !is_given && scan.verdicts.exception(path)?.is_none() {
             answer = Some(path.to_owned());
         }
+    }
+    if answer.is_none()
+        && let Some(claim) = scan.survey.matches.contradicted_claim(path)
+    {
+        contradicted.insert(path.to_owned(), claim);
     }
     if path.is_folder() {
         known.insert(path.to_owned(), answer.clone());

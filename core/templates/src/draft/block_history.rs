@@ -9,7 +9,7 @@ use super::blocks::written;
 use super::memory::{Memory, Remembered, remembered};
 use super::places::fit_to;
 use super::section::comments;
-use crate::{Origin, Template, TemplateRule};
+use crate::{Template, TemplateRule, TemplateSource};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::ignore_file::{Block, Mark, blocks, with_mark};
 use std::collections::{BTreeMap, BTreeSet, HashSet};
@@ -61,7 +61,7 @@ fn lines_of_revisions(
     let mut lines = BTreeSet::new();
     for (name, revision) in revisions {
         let template = templates.iter().find(|template| template.name == *name)?;
-        if template.origin != Origin::BuiltIn {
+        if template.origin != TemplateSource::BuiltIn {
             return None;
         }
         let was_there = |rule: &&TemplateRule| rule.since.unwrap_or(1) <= *revision;

@@ -3,6 +3,7 @@
 mod block_history;
 mod blocks;
 mod drafted_file;
+mod made_here;
 mod memory;
 mod net;
 mod places;
@@ -13,7 +14,6 @@ mod section;
 pub use drafted_file::Edited;
 pub use memory::MEMORY_FILE;
 
-use crate::guard::Guard;
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;
 use blocks::{TakenOut, contradicted_last, groups};
@@ -21,6 +21,7 @@ use bstr::{BString, ByteSlice};
 use drafted_file::{DraftedFile, NewBlock};
 use memory::{Memory, remembered};
 use redshank_files::FileKind;
+use redshank_origin::Surroundings;
 use redshank_progress::Phase;
 use redshank_rules::exactly;
 use redshank_rules::ignore_file::{FirstForm, MADE_BY, NEEDED, NewRule, blocks as blocks_in};
@@ -123,7 +124,7 @@ impl Draft {
         options: DraftOptions,
     ) -> Result<Self> {
         let (memory, memory_text) = Memory::read(snapshot)?;
-        let guard = survey.guard.clone();
+        let around = survey.around.clone();
         let mut composer = Composer {
             snapshot,
             survey,
@@ -131,7 +132,7 @@ impl Draft {
             files: BTreeMap::new(),
             memory: memory.clone(),
             stored: memory,
-            guard: guard.unwrap_or(Arc::new(Guard::new(snapshot, snapshot.tree()?))),
+            around: around.unwrap_or(Arc::new(Surroundings::new(snapshot, snapshot.tree()?))),
             as_it_is: Verdicts::new(snapshot, Overlay::new())?,
             certain: HashSet::new(),
             taken_out: TakenOut::new(),
@@ -155,6 +156,9 @@ impl Draft {
             if open.is_empty() || open.len() == many {
                 break;
             }
+        }
+        if requests.is_empty() {
+            composer.add_made_here()?;
         }
         let draft = composer.finished(memory_text);
         phase.seen(draft.added.len() as u64, 0);
@@ -275,7 +279,7 @@ pub(crate) struct Composer<'s, 'a> {
     memory: Memory,
     /// The part of it that the memory file holds.
     stored: Memory,
-    pub(crate) guard: Arc<Guard<'a>>,
+    pub(crate) around: Arc<Surroundings<'a>>,
     /// The verdicts without the draft.
     pub(crate) as_it_is: Verdicts<'s>,
     /// The lines that match only by names that a tool alone gives.
@@ -312,6 +316,8 @@ impl<'a> Composer<'_, 'a> {
                     known.entry((file, label)).or_default().push(project);
                 }
                 Some((file, Known::FirstForm(label))) => first_form.push((file, label, project)),
+                // The marker by which it was recognised further up may be ignored by now.
+                None if project.comes_along && self.is_drafted_above(&project) => {}
                 None => {
                     let file = home(&project, self.options.layout);
                     fresh.entry(file).or_default().push(project);
@@ -347,6 +353,19 @@ impl<'a> Composer<'_, 'a> {
         }
         self.taken_out = taken_out;
         Ok(open)
+    }
+
+    /// Whether a block has the rules of the same template for a folder above.
+    fn is_drafted_above(&self, project: &Project) -> bool {
+        let folders = project.folder.folders_above().rev();
+        let mut above = folders.chain([RepoPath::top()]);
+        above.any(|above| {
+            [RepoPath::top(), above].into_iter().any(|file| {
+                let (path, below) = (file.join(IGNORE_FILE), below(above, file));
+                let block = self.memory.covers(path.as_bstr(), project.template, &below);
+                block.is_some()
+            })
+        })
     }
 
     /// The block that holds a project's rules already, and the folder of its file.

@@ -4,15 +4,15 @@
 use crate::draft::Composer;
 use crate::draft::drafted_file::NewBlock;
 use crate::draft::section::DraftLine;
-use crate::guard::is_keep_file;
-use crate::{Heading, Result};
+use crate::{Heading, Result, environments, is_keep_file};
 use bstr::{BStr, BString, ByteSlice};
 use rayon::prelude::*;
+use redshank_origin::{Basis, Claim, Origin};
 use redshank_rules::ignore_file::KEPT;
 use redshank_rules::{Case, Rule, exactly, quote};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Ruling};
-use redshank_worktree::tree::{Entry, State};
+use redshank_worktree::tree::Entry;
 use redshank_worktree::{Overlay, Verdicts};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
@@ -103,20 +103,8 @@ impl<'s> Composer<'s, '_> {
     ) -> Option<Work> {
         // What the folder says of itself is as certain as a name that only a tool gives.
         let is_certain = self.certain.contains(pattern) || self.survey.matches.knows(place);
-        let guard = &self.guard;
         let is_excluded = place.is_folder() && entries.iter().any(|entry| *entry.path != *place);
-        // What git tracks and no template covers was added on purpose. What one does cover was
-        // added by mistake: it is judged as it would be if it was untracked.
-        let is_kept = |entry: &Entry| {
-            entry.state == State::Tracked && !self.survey.matches.speaks_of(&entry.path)
-        };
-        let holds_tracked = if is_excluded {
-            entries.iter().any(|entry| is_kept(entry))
-        } else {
-            !self.survey.matches.speaks_of(place) && guard.kin(place).any(is_kept)
-        };
-        if guard.is_work(place, is_certain)
-            || !is_certain && holds_tracked
+        if self.is_authored(place, is_certain)
             || place.is_folder() && self.is_let_in_by_a_person(place, known)
         {
             return Some(Work {
@@ -124,7 +112,7 @@ impl<'s> Composer<'s, '_> {
                 excluded: None,
             });
         }
-        let is_made = is_certain || is_excluded && guard.is_made_folder(place);
+        let is_made = is_certain || is_excluded && self.around.share(place).made > 0;
         let keeps = |entry: &&&Entry| !is_made && is_keep_file(entry.path.name());
         let kept = entries
             .iter()
@@ -134,6 +122,25 @@ impl<'s> Composer<'s, '_> {
             paths,
             excluded: is_excluded.then(|| place.to_owned()),
         })
+    }
+
+    /// Whether somebody wrote what a rule of the draft matches; `is_certain` if it matches only by a
+    /// name that tools give.
+    fn is_authored(&self, place: &RepoPath, is_certain: bool) -> bool {
+        if environments::is_of_a_mode(place) {
+            return environments::is_shared(&self.around.head(place));
+        }
+        let claim = self.survey.matches.claim(place).unwrap_or_else(|| Claim {
+            template: String::new(),
+            reason: String::new(),
+            origin: Origin::Generated,
+            basis: Basis::AnyName,
+        });
+        let basis = match is_certain {
+            true => Basis::ToolsName,
+            false => claim.basis,
+        };
+        self.around.contradicts(place, &Claim { basis, ..claim })
     }
 
     /// Whether somebody's exception re-includes a path, as things are. What is known is `known`.

@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use redshank_rules::RepoPath;
 use redshank_rules::ignore_file::labels;
 use redshank_templates::{
-    Collection, DraftOptions, MEMORY_FILE, Origin, Template, TemplateRequest, TemplateRule,
+    Collection, DraftOptions, MEMORY_FILE, Template, TemplateRequest, TemplateRule, TemplateSource,
     recognise,
 };
 use redshank_worktree::Snapshot;
@@ -266,7 +266,7 @@ fn template_with(rules: &BTreeSet<u8>, revision: u32) -> Template {
         })
         .collect();
     template.revision = revision;
-    template.origin = Origin::Personal("rust.toml".into());
+    template.origin = TemplateSource::Personal("rust.toml".into());
     template
 }
 
@@ -306,7 +306,7 @@ proptest! {
             let mut template = template_with(rules, revision);
             if ships {
                 // What comes with the program tells its earlier revisions.
-                template.origin = Origin::BuiltIn;
+                template.origin = TemplateSource::BuiltIn;
                 template.retired = old.difference(rules).map(|nth| format!("/made-{nth}/")).collect();
                 for (rule, nth) in template.rule.iter_mut().zip(rules) {
                     rule.since = (!old.contains(nth)).then_some(revision);

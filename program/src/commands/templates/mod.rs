@@ -10,7 +10,7 @@ use anyhow::Result;
 use clap::{Args, Subcommand};
 use redshank_output::{Align, Cell, Table};
 use redshank_report::{DOCUMENT, LIST, Listing, OutputFormat, Report, TemplateRowOut};
-use redshank_templates::{Collection, Group, Origin, Template};
+use redshank_templates::{Collection, Group, Template, TemplateSource};
 use redshank_text::Paint;
 use std::process::ExitCode;
 
@@ -162,9 +162,9 @@ impl List<'_> {
     /// Where a template comes from, if it doesn't come with the program.
     fn origin(&self, template: &Template) -> String {
         let from = match &template.origin {
-            Origin::BuiltIn => return String::new(),
-            Origin::Personal(_) => "yours",
-            Origin::Team(_) => "team",
+            TemplateSource::BuiltIn => return String::new(),
+            TemplateSource::Personal(_) => "yours",
+            TemplateSource::Team(_) => "team",
         };
         let mut hidden = self.collection.hidden.iter();
         if hidden.any(|hidden| hidden.name == template.name) {

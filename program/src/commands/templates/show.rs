@@ -4,7 +4,7 @@ use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::Result;
 use redshank_report::{OutputFormat, Report};
-use redshank_templates::{Collection, Origin, Template, TemplateRule};
+use redshank_templates::{Collection, Template, TemplateRule, TemplateSource};
 use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;
 use std::fmt::Write;
@@ -50,7 +50,7 @@ fn write_head(template: &Template, text: &mut String) -> Result<()> {
     };
     let revision = format!("revision {}, {recognised}", template.revision);
     writeln!(text, "{}", Paint::Quiet.on(revision))?;
-    if let Origin::Personal(path) | Origin::Team(path) = &template.origin {
+    if let TemplateSource::Personal(path) | TemplateSource::Team(path) = &template.origin {
         writeln!(
             text,
             "{}",

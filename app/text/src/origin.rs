@@ -1,0 +1,75 @@
+//! Where a file comes from, and by what evidence, in words.
+
+use crate::{count, shown};
+use bstr::ByteSlice;
+use redshank_origin::{Detail, Evidence, Judgement, Origin, Strength, Witness};
+
+/// The origin of a file, and how sure it is.
+pub fn origin(judgement: &Judgement) -> String {
+    let word = judgement.origin.word();
+    match judgement.strength {
+        None => "of unknown origin".to_owned(),
+        Some(Strength::Hint) => format!("perhaps {word}"),
+        Some(Strength::Likely) => format!("likely {word}"),
+        Some(Strength::Strong | Strength::Certain) => word.to_owned(),
+    }
+}
+
+/// What speaks for the origin, the weightiest first, in one line.
+pub fn because(judgement: &Judgement) -> String {
+    let is_made = judgement.origin.is_made();
+    let is_for = |one: &&Evidence| match judgement.origin {
+        Origin::Unknown => one.weight.0 != 0,
+        _ => (one.weight.0 > 0) == is_made && one.weight.0 != 0,
+    };
+    let said = judgement.evidence.iter().filter(is_for).take(NAMED);
+    said.map(origin_evidence).collect::<Vec<_>>().join("; ")
+}
+
+/// So much evidence is named at most.
+const NAMED: usize = 2;
+
+/// What a piece of evidence says.
+pub fn origin_evidence(evidence: &Evidence) -> String {
+    match (&evidence.detail, evidence.witness) {
+        (Detail::Said(said), _) => (*said).to_owned(),
+        (Detail::Template { name, reason }, _) if name.is_empty() => reason.clone(),
+        (Detail::Template { name, reason }, _) => format!("{reason} (template {name})"),
+        (Detail::NamedBy { file, .. }, Witness::Referenced) => {
+            format!("{} refers to it", shown(file))
+        }
+        (Detail::NamedBy { file, line }, _) => {
+            format!("{}:{line} {}", shown(file), declared(evidence.row))
+        }
+        (Detail::MadeOf(source), _) if evidence.row == "copy" => {
+            format!("a copy of {}", shown(source))
+        }
+        (Detail::MadeOf(source), _) => format!("made from {}", shown(source)),
+        (Detail::Folder(name), _) => format!("in a folder called `{}`", shown(name.as_bstr())),
+        (Detail::Extension(ending), _) if evidence.weight.0 < 0 => {
+            format!("people write `.{}` files", shown(ending.as_bstr()))
+        }
+        (Detail::Extension(ending), _) => {
+            format!("tools write `.{}` files", shown(ending.as_bstr()))
+        }
+        (Detail::Name, _) => "its name".to_owned(),
+        (Detail::Neighbours { folder, made }, _) => format!(
+            "{} other files in {} are made, and none is authored",
+            count(*made),
+            shown(folder)
+        ),
+    }
+}
+
+/// What a text of the project does with a file that it names.
+fn declared(row: &str) -> &'static str {
+    match row {
+        "removed" => "removes it",
+        "option" | "setting" => "names it as an output",
+        "redirected" | "written" => "writes it",
+        "target" => "makes it",
+        "program" => "builds a program of that name",
+        "folder-made" => "makes the folder",
+        _ => "names it",
+    }
+}

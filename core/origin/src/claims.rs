@@ -1,0 +1,209 @@
+//! Whether what is at a path contradicts what a template says of it.
+
+use crate::evidence::{Evidence, Judgement, Strength, Witness};
+use crate::witnesses::place::is_given;
+use crate::{Basis, Claim, Judgements, Surroundings, mark};
+use redshank_files::FileKind;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_worktree::size::Bytes;
+
+/// What some of a folder's files amount to, each judged by itself and by its neighbours.
+#[derive(Debug, Default, Clone, PartialEq, Eq)]
+pub struct Share {
+    /// Files that are made, at least likely.
+    pub made: u64,
+    /// Files that nothing vouches for.
+    pub unknown: u64,
+    /// Those of them that people write such files as.
+    pub perhaps: u64,
+    /// Files that are authored, at least likely.
+    pub authored: Vec<RepoPathBuf>,
+}
+
+/// At most this many files of a folder are looked at.
+const LOOKED_AT: usize = 240;
+/// So many times as many made files there must be as authored ones deep in a folder.
+const FEW: u64 = 2;
+/// How deep a folder is listed that the walk did not enter.
+const DEEPEST: usize = 4;
+
+/// What a package manager leaves in a folder that it fills.
+const INSTALLED: [&str; 12] = [
+    "autoload.php",
+    "composer/installed.json",
+    "modules.txt",
+    "Manifest.lock",
+    "fetch.json",
+    "platforms.json",
+    "Pods.xcodeproj",
+    ".package-lock.json",
+    ".modules.yaml",
+    ".yarn-integrity",
+    ".yarn-state.yml",
+    ".bin",
+];
+
+impl Surroundings<'_> {
+    /// Whether somebody wrote what a template claims: a rule that ignored it would swallow work. A
+    /// folder's path ends in a slash.
+    pub fn contradicts(&self, path: &RepoPath, claim: &Claim) -> bool {
+        let key = (path.to_owned(), claim.basis);
+        if let Some(known) = self.contradicted.lock().get(&key) {
+            return *known;
+        }
+        let answer = match path.is_folder() {
+            true => self.folder_contradicts(path, claim),
+            false => !self.judge(path, Some(claim)).is_made(Strength::Likely),
+        };
+        self.contradicted.lock().insert(key, answer);
+        answer
+    }
+
+    fn folder_contradicts(&self, folder: &RepoPath, claim: &Claim) -> bool {
+        match claim.basis {
+            Basis::Mark => false,
+            // What a tool alone makes may still be kept for a test: what nothing installed.
+            Basis::ToolsName => is_given(folder) && !self.is_installed(folder),
+            Basis::OneName | Basis::AnyName if self.is_installed(folder) => false,
+            Basis::OneName | Basis::AnyName => {
+                let share = self.share(folder);
+                // Deep in what a tool made, a few are copies; right in it, they are somebody's.
+                let is_right_here = share.authored.iter().any(|path| path.folder() == folder);
+                let many = share.authored.len() as u64;
+                is_given(folder) || is_right_here || many * FEW > share.made
+            }
+        }
+    }
+
+    /// Whether a package manager filled a folder.
+    fn is_installed(&self, folder: &RepoPath) -> bool {
+        let root = &self.snapshot.root;
+        INSTALLED
+            .iter()
+            .any(|name| root.is_there(&folder.join(name)))
+    }
+
+    /// What the files of a folder amount to, whatever a template says of it.
+    pub fn share(&self, folder: &RepoPath) -> Share {
+        let files = self.files_in(folder);
+        let apart = files.len().div_ceil(LOOKED_AT).max(1);
+        let judged: Vec<(&RepoPath, Judgement)> = files
+            .iter()
+            .step_by(apart)
+            .map(|(path, size)| (&**path, self.judge_whatever_the_folder(path, *size)))
+            .collect();
+        let mut share = Share::default();
+        for (path, judgement) in Judgements::hear_neighbours(judged).iter() {
+            match () {
+                () if judgement.is_made(Strength::Likely) => share.made += 1,
+                () if judgement.is_authored(Strength::Likely) => {
+                    share.authored.push(path.to_owned());
+                }
+                () => {
+                    share.unknown += 1;
+                    share.perhaps += u64::from(judgement.may_be_authored());
+                }
+            }
+        }
+        share.authored.sort();
+        share
+    }
+
+    /// The files right in a folder that somebody wrote, for which there is more than a hint.
+    pub fn authored_in(&self, folder: &RepoPath) -> Vec<RepoPathBuf> {
+        let files = self.files_in(folder).into_iter();
+        let direct = files.filter(|(path, _)| path.folder() == folder);
+        let authored = direct.take(LOOKED_AT).filter(|(path, size)| {
+            let judgement = self.judge_whatever_the_folder(path, *size);
+            judgement.is_authored(Strength::Strong)
+        });
+        authored.map(|(path, _)| path).collect()
+    }
+
+    /// The files of a folder: of the tree, or, where the walk did not enter it, from the disk.
+    fn files_in(&self, folder: &RepoPath) -> Vec<(RepoPathBuf, Bytes)> {
+        let below = self.tree.below(folder);
+        let known: Vec<_> = below
+            .filter(|entry| *entry.path != *folder)
+            .map(|entry| (entry.path.clone(), entry.size))
+            .collect();
+        if !known.is_empty() {
+            return known;
+        }
+        let mut files = Vec::new();
+        let mut folders = vec![(folder.to_owned(), 0)];
+        while let Some((here, depth)) = folders.pop() {
+            for (name, kind) in self.snapshot.root.list(&here).unwrap_or_default() {
+                match kind {
+                    _ if name == ".git" => {}
+                    FileKind::Folder if depth < DEEPEST => {
+                        folders.push((here.join(&name).as_folder(), depth + 1));
+                    }
+                    FileKind::File => {
+                        let path = here.join(&name);
+                        let size = self.snapshot.root.meta(&path).map_or(0, |meta| meta.size);
+                        files.push((path, Bytes(size)));
+                    }
+                    _ => {}
+                }
+            }
+            if files.len() > 2 * LOOKED_AT {
+                break;
+            }
+        }
+        files
+    }
+}
+
+impl Judgement {
+    /// Whether somebody may have written it: nothing shows that it is made, and people write such
+    /// files.
+    pub fn may_be_authored(&self) -> bool {
+        let is_of_people = |one: &Evidence| match one.witness {
+            Witness::Language => ["code", "page", "prose", "settings", "script"]
+                .iter()
+                .any(|group| one.row.starts_with(group)),
+            Witness::Name => one.row == "known-to-people",
+            _ => false,
+        };
+        !self.origin.is_made() && self.evidence.iter().any(is_of_people)
+    }
+
+    /// Whether many keep such a file on purpose, and nothing here but its own word says that a tool
+    /// makes it again.
+    pub fn is_often_kept(&self) -> bool {
+        let Some(reason) = self.reason() else {
+            return false;
+        };
+        let is_kept = reason.witness == Witness::SaysSo
+            && (reason.row == "minified" || mark(reason.row).is_some_and(|mark| mark.kept));
+        is_kept
+            && !self.evidence.iter().any(|one| {
+                let is_of_the_project = matches!(
+                    one.witness,
+                    Witness::Derived | Witness::Declared | Witness::Neighbours | Witness::Tool
+                );
+                one.weight.0 > 0 && is_of_the_project
+            })
+    }
+
+    /// Whether more than a name speaks for its being made, of itself or of what is beside it.
+    pub fn is_shown(&self) -> bool {
+        let is_of_neighbours =
+            |one: &Evidence| one.witness == Witness::Neighbours && one.weight.0 > 0;
+        self.has_more_than_a_name() || self.evidence.iter().any(is_of_neighbours)
+    }
+
+    /// Whether more than a name speaks for its being made.
+    pub(crate) fn has_more_than_a_name(&self) -> bool {
+        self.evidence.iter().any(|one| {
+            let is_of_names = match one.witness {
+                Witness::Place | Witness::Neighbours | Witness::Language => true,
+                Witness::Name => !one.row.starts_with("only-"),
+                Witness::Tool => one.row.starts_with("any-name"),
+                _ => false,
+            };
+            one.weight.0 > 0 && !is_of_names
+        })
+    }
+}

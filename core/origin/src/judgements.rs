@@ -1,0 +1,222 @@
+//! Judgements on all files of a tree, the neighbours' word included.
+
+use crate::evidence::{Detail, Evidence, Judgement, Strength, Witness};
+use crate::witnesses::format::is_media;
+use crate::witnesses::language::language;
+use crate::witnesses::place::is_given;
+use crate::{Claim, Surroundings};
+use bstr::BStr;
+use foldhash::fast::FixedState;
+use rayon::prelude::*;
+use redshank_rules::RepoPath;
+use redshank_worktree::tree::{Entry, EntryKind};
+use std::collections::{HashMap, HashSet};
+
+/// The judgement on each of some files of a tree.
+#[derive(Default)]
+pub struct Judgements<'a> {
+    files: HashMap<&'a RepoPath, Judgement, FixedState>,
+    /// For each folder, what its files amount to, those in folders in it included.
+    folders: HashMap<&'a RepoPath, Share, FixedState>,
+    /// For each folder, how many of the files right in it surely are made.
+    beside: HashMap<&'a RepoPath, u64, FixedState>,
+    /// For each folder and ending, what the files right in it amount to.
+    kinds: HashMap<(&'a RepoPath, Option<&'a BStr>), Share, FixedState>,
+}
+
+/// What the files of a folder amount to.
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
+struct Share {
+    made: u64,
+    /// Those of them that show it by more than a name.
+    surely: u64,
+    authored: u64,
+    unknown: u64,
+    /// In how many of its folders such files are.
+    branches: u64,
+    /// Those that their first bytes show.
+    of_a_format: u64,
+}
+
+/// From so many made files on, a folder without an authored one is taken for what made them.
+const NEIGHBOURS: u64 = 2;
+/// What is in so many folders of a folder, is all over it.
+const BRANCHES: u64 = 2;
+/// So many times more made files there must be than authored ones, for the rest to be most.
+const FEW: u64 = 6;
+/// From so many on, they are many.
+const MANY: u64 = 8;
+
+impl<'a> Judgements<'a> {
+    /// Judges these files, each with what a template says of it and its first bytes, which are read
+    /// if they aren't given.
+    pub fn gather(around: &Surroundings, files: Vec<(&'a Entry, Option<Claim>)>) -> Self {
+        Self::hear_neighbours(around.judge_all(files))
+    }
+
+    /// Adds the neighbours' word to judgements on single files.
+    pub fn hear_neighbours(files: Vec<(&'a RepoPath, Judgement)>) -> Self {
+        let mut all = Self {
+            files: files.into_iter().collect(),
+            ..Self::default()
+        };
+        all.sum_up();
+        let heard: Vec<(&RepoPath, Evidence)> = all
+            .files
+            .iter()
+            .filter(|(_, judgement)| !judgement.is_made(Strength::Strong))
+            .filter_map(|(path, judgement)| Some((*path, all.neighbours(path, judgement)?)))
+            .collect();
+        for (path, evidence) in heard {
+            if let Some(known) = all.files.get_mut(path) {
+                let mut own = std::mem::take(&mut known.evidence);
+                own.push(evidence);
+                *known = Judgement::weigh(own);
+            }
+        }
+        all.sum_up();
+        all
+    }
+
+    fn sum_up(&mut self) {
+        self.folders.clear();
+        self.beside.clear();
+        self.kinds.clear();
+        let mut branches: HashSet<(&RepoPath, &RepoPath), FixedState> = HashSet::default();
+        for (path, judgement) in &self.files {
+            let is_surely = judgement.is_made(Strength::Likely) && judgement.has_more_than_a_name();
+            let is_judged = is_surely && !judgement.is_by_template();
+            let kind = self
+                .kinds
+                .entry((path.folder(), path.extension()))
+                .or_default();
+            kind.surely += u64::from(is_surely);
+            let is_of_a_format = |one: &Evidence| one.witness == Witness::Format;
+            let is_known = judgement.evidence.iter().any(is_of_a_format);
+            kind.of_a_format += u64::from(is_surely && is_known);
+            kind.authored += u64::from(judgement.is_authored(Strength::Likely));
+            if is_judged {
+                *self.beside.entry(path.folder()).or_default() += 1;
+                let above: Vec<&RepoPath> = path.folders_above().collect();
+                branches.extend(above.windows(2).map(|pair| (pair[0], pair[1])));
+            }
+            for folder in path.folders_above() {
+                let share = self.folders.entry(folder).or_default();
+                match () {
+                    () if judgement.is_made(Strength::Likely) => {
+                        share.made += 1;
+                        share.surely += u64::from(is_judged);
+                    }
+                    () if judgement.is_authored(Strength::Likely) => share.authored += 1,
+                    () => share.unknown += 1,
+                }
+            }
+        }
+        for (folder, _) in branches {
+            self.folders.entry(folder).or_default().branches += 1;
+        }
+    }
+
+    /// What the other files of its folder say of a file: of the uppermost folder of which most is
+    /// made and nothing is authored.
+    fn neighbours(&self, path: &RepoPath, own: &Judgement) -> Option<Evidence> {
+        if is_given(path) {
+            return None;
+        }
+        let is_own_authored = own.is_authored(Strength::Likely);
+        let beside = self.beside.get(path.folder()).copied().unwrap_or_default();
+        let found = path.folders_above().find_map(|folder| {
+            let share = self.folders.get(folder)?;
+            // One folder of made files below says nothing of what is above it.
+            if beside == 0 && share.branches < BRANCHES {
+                return None;
+            }
+            let authored = share.authored - u64::from(is_own_authored);
+            let is_made = share.surely >= NEIGHBOURS && share.surely * 3 >= share.unknown;
+            match authored {
+                0 if is_made && share.surely >= MANY => Some((folder, "many", share.surely)),
+                0 if is_made => Some((folder, "some", share.surely)),
+                _ if is_made && share.surely >= MANY && authored * FEW <= share.surely => {
+                    Some((folder, "most", share.surely))
+                }
+                _ => None,
+            }
+        });
+        let alike = self.kinds.get(&(path.folder(), path.extension()));
+        let is_of_a_format = own
+            .evidence
+            .iter()
+            .any(|one| one.witness == Witness::Format);
+        let is_alike = path.extension().is_some()
+            && alike.is_some_and(|kind| {
+                // A text among programs is none of them, whatever it is called.
+                let is_of_form = is_of_a_format || kind.of_a_format < kind.surely;
+                kind.surely >= NEIGHBOURS && kind.authored == 0 && is_of_form
+            });
+        let found = found.filter(|(_, row, _)| match () {
+            // A picture among pictures that a tool drew may be the one that somebody took, and a
+            // page beside bundled scripts the one that loads them.
+            () if is_media(path) || language(path).is_some() => *row == "many",
+            () => true,
+        });
+        if is_alike && !is_media(path) && found.is_none_or(|(_, row, _)| row != "many") {
+            let detail = Detail::Neighbours {
+                folder: path.folder().to_owned(),
+                made: alike.map_or(0, |kind| kind.surely),
+            };
+            return Some(Evidence::new(Witness::Neighbours, "same-kind", detail));
+        }
+        if let Some((folder, row, made)) = found {
+            let detail = Detail::Neighbours {
+                folder: folder.to_owned(),
+                made,
+            };
+            return Some(Evidence::new(Witness::Neighbours, row, detail));
+        }
+        // Where people write, what nothing vouches for is more likely theirs.
+        let share = self.folders.get(path.folder())?;
+        let authored = share.authored - u64::from(is_own_authored);
+        (authored > 0 && share.surely == 0).then(|| {
+            let detail = Detail::Folder(path.folder().name().to_owned());
+            Evidence::new(Witness::Neighbours, "authored", detail)
+        })
+    }
+
+    /// The judgement on a file.
+    pub fn on(&self, path: &RepoPath) -> Option<&Judgement> {
+        self.files.get(path)
+    }
+
+    /// The uppermost folder on the way to a file, all of whose files are made, and at least `least`.
+    pub fn made_folder<'p>(&self, path: &'p RepoPath, least: u64) -> Option<&'p RepoPath> {
+        path.folders_above().find(|folder| {
+            self.folders.get(folder).is_some_and(|share| {
+                share.surely > 0 && share.made >= least && share.authored == 0 && share.unknown == 0
+            })
+        })
+    }
+
+    /// All judgements, in no order.
+    pub fn iter(&self) -> impl Iterator<Item = (&'a RepoPath, &Judgement)> {
+        self.files
+            .iter()
+            .map(|(path, judgement)| (*path, judgement))
+    }
+}
+
+impl Surroundings<'_> {
+    /// Judges each of these files by itself, with what a template says of it.
+    pub fn judge_all<'t>(
+        &self,
+        files: Vec<(&'t Entry, Option<Claim>)>,
+    ) -> Vec<(&'t RepoPath, Judgement)> {
+        let judged = files.into_par_iter().filter_map(|(entry, claim)| {
+            (entry.kind == EntryKind::File).then(|| {
+                let head = self.head(&entry.path);
+                let judgement = self.judge_by_head(&entry.path, entry.size, &head, claim.as_ref());
+                (&*entry.path, judgement)
+            })
+        });
+        judged.collect()
+    }
+}

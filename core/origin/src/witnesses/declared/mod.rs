@@ -1,0 +1,284 @@
+//! The project's own words: what its settings call output, what its scripts remove and write, what
+//! its build files make, and what its sources save.
+
+mod commands;
+mod makefile;
+mod settings;
+mod sources;
+
+use super::format::is_binary;
+use super::language::{Group, language};
+use super::place::output_folder;
+use super::{Subject, says_so};
+use crate::evidence::{Detail, Evidence, Witness};
+use crate::{Surroundings, weights};
+use bstr::{BStr, ByteSlice};
+use foldhash::fast::FixedState;
+use rayon::prelude::*;
+use redshank_rules::{Case, RepoPath, RepoPathBuf, Rule};
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
+use std::collections::{HashMap, HashSet};
+
+/// What one text says that the project makes.
+pub(super) struct Said {
+    /// A path relative to the text's folder or to one above it, perhaps with wildcards; or the name
+    /// of a program.
+    pub(super) what: Vec<u8>,
+    /// Where in the text, in bytes.
+    pub(super) at: usize,
+    /// The kind of evidence.
+    pub(super) row: &'static str,
+}
+
+/// A place where something is named.
+#[derive(Clone, Copy)]
+struct Named {
+    /// The text that names it, by its place in the tree.
+    file: u32,
+    /// Line number, from 1.
+    line: u32,
+    row: &'static str,
+}
+
+/// All that the texts of a project name.
+#[derive(Default)]
+pub(crate) struct Declared {
+    /// Files and folders that are there, and what says that they are made.
+    outputs: HashMap<RepoPathBuf, Named, FixedState>,
+    /// Patterns, each with the folder that it holds in.
+    patterns: Vec<(RepoPathBuf, Rule, Named)>,
+    /// Names of programs that are built.
+    programs: HashMap<Vec<u8>, Named, FixedState>,
+    /// For each name of a file, the texts that have it.
+    mentions: HashMap<Vec<u8>, Vec<u32>, FixedState>,
+}
+
+/// No larger text is read, in bytes.
+const LARGEST: u64 = 256 << 10;
+/// So many texts are read at most, those nearest to the top first.
+const MOST: usize = 3_000;
+/// So many texts are remembered for one name.
+const MENTIONS: usize = 4;
+
+impl Declared {
+    /// Reads the texts of a tree that may name what the project makes.
+    pub(crate) fn read(around: &Surroundings) -> Self {
+        let tree = around.tree();
+        let files = tree.entries.iter().enumerate();
+        let mut texts: Vec<(usize, &Entry)> =
+            files.filter(|(_, entry)| may_declare(entry)).collect();
+        if texts.len() > MOST {
+            texts.sort_by_key(|(at, entry)| (depth(&entry.path), *at));
+            texts.truncate(MOST);
+        }
+        let read = texts.into_par_iter().map(|(at, entry)| {
+            let text = around.text(&entry.path, LARGEST);
+            let mut said = Vec::new();
+            let mut names = HashSet::with_hasher(FixedState::default());
+            // What a tool wrote names what it made, and much else.
+            let is_authored = !is_binary(&text) && !says_so::is_marked(&entry.path, &text);
+            if is_authored {
+                read_text(&entry.path, &text, &mut said);
+                mentioned(&text, &mut names);
+            }
+            let lines = |at: usize| text[..at].find_iter("\n").count() as u32 + 1;
+            let said = said.into_iter().map(|said| (lines(said.at), said));
+            (at as u32, said.collect::<Vec<_>>(), names)
+        });
+        let mut declared = Self::default();
+        for (file, said, names) in read.collect::<Vec<_>>() {
+            for name in names {
+                let known = declared.mentions.entry(name).or_default();
+                if known.len() < MENTIONS {
+                    known.push(file);
+                }
+            }
+            let folder = tree.entries[file as usize].path.folder();
+            for (line, said) in said {
+                let named = Named {
+                    file,
+                    line,
+                    row: said.row,
+                };
+                declared.take(tree, folder, &said.what, named);
+            }
+        }
+        declared
+    }
+
+    fn take(&mut self, tree: &Tree, folder: &RepoPath, what: &[u8], named: Named) {
+        let what = what.trim_with(|sign| matches!(sign, '"' | '\'' | '`' | ',' | ';' | ')' | '('));
+        let what = what.strip_prefix(b"./").unwrap_or(what);
+        if named.row == "program" {
+            self.programs.entry(what.to_vec()).or_insert(named);
+            return;
+        }
+        let is_open = |sign: &u8| b"$%{}<>|~:\\@#!= \t\n".contains(sign);
+        if what.is_empty() || what.starts_with(b"/") || what.iter().any(is_open) {
+            return;
+        }
+        if what.contains(&b'*') || what.contains(&b'?') || what.contains(&b'[') {
+            // `*` alone, or in a folder that isn't named, says nothing of its own.
+            let name = what.rsplit_str("/").next().unwrap_or_default();
+            if name
+                .iter()
+                .filter(|byte| byte.is_ascii_alphanumeric())
+                .count()
+                == 0
+            {
+                return;
+            }
+            let pattern = [b"/", what].concat();
+            let rule = Rule::parse(&pattern, 1, Case::Sensitive);
+            self.patterns.push((folder.to_owned(), rule, named));
+            return;
+        }
+        let own = [folder].into_iter();
+        let above = folder.folders_above().rev();
+        for base in own.chain(above).chain([RepoPath::top()]) {
+            let Some(path) = base.resolve(what.as_bstr()) else {
+                continue;
+            };
+            if path.is_top() || folder.is_within(&path.as_folder()) {
+                continue;
+            }
+            let as_folder = path.as_folder();
+            let is_file = tree
+                .get(&path)
+                .is_some_and(|entry| entry.kind == EntryKind::File);
+            let place = match is_file {
+                true => path,
+                false if tree.below(&as_folder).next().is_some() => as_folder,
+                false => continue,
+            };
+            let known = self.outputs.entry(place).or_insert(named);
+            let weight = |row| weights::of(Witness::Declared, row, "");
+            if weight(known.row) < weight(named.row) {
+                *known = named;
+            }
+            return;
+        }
+    }
+
+    /// What names a path, or a folder above it.
+    fn named(&self, path: &RepoPath) -> Option<Named> {
+        let exact = path.parts().find_map(|part| self.outputs.get(part));
+        exact.copied().or_else(|| {
+            let mut patterns = self.patterns.iter();
+            let found = patterns.find(|(folder, rule, _)| {
+                path.below(folder).is_some_and(|below| {
+                    below
+                        .parts()
+                        .any(|part| rule.matches(part.bare(), part.is_folder()))
+                })
+            });
+            found.map(|(.., named)| *named)
+        })
+    }
+
+    /// Whether that is said of the file itself, not of a folder that it is in.
+    fn is_of_file(&self, path: &RepoPath, named: &Named) -> bool {
+        self.outputs
+            .get(path)
+            .is_some_and(|own| own.file == named.file && own.line == named.line)
+    }
+
+    /// The texts that have a file's name in them.
+    pub(super) fn mentions(&self, name: &BStr) -> &[u32] {
+        self.mentions
+            .get(name.as_bytes())
+            .map_or(&[][..], Vec::as_slice)
+    }
+
+    /// Whether a path, or a folder above it, is something that the project makes.
+    pub(super) fn makes(&self, path: &RepoPath) -> bool {
+        self.named(path).is_some()
+    }
+}
+
+pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    let declared = around.declared();
+    let detail = |named: &Named| Detail::NamedBy {
+        file: around.tree().entries[named.file as usize].path.clone(),
+        line: named.line,
+    };
+    let is_heard =
+        |named: &Named| subject.hears_folders || declared.is_of_file(subject.path, named);
+    if let Some(named) = declared.named(subject.path).filter(is_heard) {
+        evidence.push(Evidence::new(Witness::Declared, named.row, detail(&named)));
+    }
+    if is_binary(subject.head) {
+        let name = subject.path.name();
+        let bare = match subject.path.extension() {
+            Some(ending) => &name[..name.len() - ending.len()],
+            None => name,
+        };
+        let bare = bare.strip_prefix(b"lib").unwrap_or(bare);
+        let program = declared
+            .programs
+            .get(bare)
+            .or_else(|| declared.programs.get(name.as_bytes()));
+        if let Some(named) = program {
+            evidence.push(Evidence::new(Witness::Declared, "program", detail(named)));
+        }
+    }
+}
+
+fn depth(path: &RepoPath) -> usize {
+    memchr::memchr_iter(b'/', path.as_bytes()).count()
+}
+
+/// Whether a file may be a text in which a person names what is made.
+fn may_declare(entry: &Entry) -> bool {
+    let path = &entry.path;
+    let is_open = entry.kind == EntryKind::File
+        && entry.state != State::Ignored
+        && entry.size.0 > 0
+        && entry.size.0 <= LARGEST;
+    if !is_open || is_lock(path.name()) || path.name().starts_with(b".git") {
+        return false;
+    }
+    let is_text = match language(path) {
+        Some((_, Group::Code | Group::Settings | Group::Prose)) => true,
+        Some((ending, Group::Page)) => ending != "svg",
+        Some((_, Group::Text | Group::Data)) => false,
+        None => commands::is_command_file(path) || path.extension().is_none(),
+    };
+    is_text && output_folder(path).is_none_or(|folder| folder.name() == "bin")
+}
+
+fn is_lock(name: &BStr) -> bool {
+    name.ends_with(b".lock")
+        || name.ends_with(b"-lock.json")
+        || name.ends_with(b"-lock.yaml")
+        || name == "npm-shrinkwrap.json"
+}
+
+fn read_text(path: &RepoPath, text: &[u8], said: &mut Vec<Said>) {
+    if makefile::is_makefile(path) {
+        makefile::read(text, said);
+    }
+    if commands::is_command_file(path) {
+        commands::read(text, said);
+    }
+    settings::read(path, text, said);
+    if matches!(language(path), Some((_, Group::Code | Group::Page))) {
+        sources::read(text, said);
+    }
+}
+
+/// Takes in the names of files that a text mentions: words with a dot in them, the last part of each
+/// path.
+fn mentioned(text: &[u8], names: &mut HashSet<Vec<u8>, FixedState>) {
+    let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_-.@+/".contains(&byte);
+    for word in text.split(|byte| !is_part(*byte)) {
+        let name = word.rsplit_str("/").next().unwrap_or_default();
+        let name = name.trim_end_with(|sign| sign == '.');
+        let is_name = name.len() < 100
+            && name.find_byte(b'.').is_some_and(|dot| dot + 1 < name.len())
+            && name.iter().any(u8::is_ascii_alphabetic);
+        if is_name && !names.contains(name) {
+            names.insert(name.to_vec());
+        }
+    }
+}

@@ -1,0 +1,330 @@
+//! What a file was made of, beside it or in a folder parallel to its own.
+
+use super::Subject;
+use super::format::is_binary;
+use super::language::language;
+use super::place::output_folder;
+use crate::Surroundings;
+use crate::evidence::{Detail, Evidence, Witness};
+use bstr::{BStr, ByteSlice};
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_tables::{TableError, read, rows};
+use redshank_worktree::tree::Entry;
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Pair {
+    of: Vec<Form>,
+    #[serde(default)]
+    sure: Vec<Form>,
+    #[serde(default)]
+    makes: Vec<Form>,
+    #[serde(default)]
+    binary: bool,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    pair: Vec<Pair>,
+}
+
+static TABLE: LazyLock<Result<Table, TableError>> =
+    LazyLock::new(|| read("sources and products", include_str!("derived.toml")));
+
+/// A name with a stem in it, or without one.
+#[derive(Clone, Deserialize)]
+#[serde(from = "String")]
+struct Form {
+    before: Vec<u8>,
+    after: Vec<u8>,
+    has_stem: bool,
+}
+
+impl From<String> for Form {
+    fn from(text: String) -> Self {
+        let (before, after) = text.split_once('*').unwrap_or((&text, ""));
+        Self {
+            before: before.into(),
+            after: after.into(),
+            has_stem: text.contains('*'),
+        }
+    }
+}
+
+impl Form {
+    /// The stem of a name of this form; empty where the form has none.
+    fn stem<'n>(&self, name: &'n [u8]) -> Option<&'n [u8]> {
+        if !self.has_stem {
+            return (name == self.before).then_some(&[]);
+        }
+        let stem = name
+            .strip_prefix(&*self.before)?
+            .strip_suffix(&*self.after)?;
+        (!stem.is_empty()).then_some(stem)
+    }
+
+    fn name(&self, stem: &[u8]) -> Vec<u8> {
+        [&self.before, stem, &self.after].concat()
+    }
+
+    /// How its names end, from the last dot on; nothing if that is open.
+    fn ending(&self) -> Option<&[u8]> {
+        let text = if self.has_stem {
+            &self.after
+        } else {
+            &self.before
+        };
+        let dot = text.rfind_byte(b'.')?;
+        Some(&text[dot..])
+    }
+}
+
+/// One form of a product, the pair that it is in, and whether only tools make it.
+type Product = (&'static Form, &'static Pair, bool);
+
+struct Products {
+    by_ending: HashMap<&'static [u8], Vec<Product>>,
+    /// Those whose names may end in anything.
+    open: Vec<Product>,
+    programs: Vec<&'static Pair>,
+}
+
+static PRODUCTS: LazyLock<Products> = LazyLock::new(|| {
+    let mut products = Products {
+        by_ending: HashMap::new(),
+        open: Vec::new(),
+        programs: Vec::new(),
+    };
+    for pair in rows(&TABLE).map_or(&[][..], |table| &table.pair) {
+        if pair.binary {
+            products.programs.push(pair);
+        }
+        let sure = pair.sure.iter().map(|form| (form, pair, true));
+        let makes = pair.makes.iter().map(|form| (form, pair, false));
+        for product in sure.chain(makes) {
+            match product.0.ending() {
+                Some(ending) => products.by_ending.entry(ending).or_default().push(product),
+                None => products.open.push(product),
+            }
+        }
+    }
+    products
+});
+
+/// At most this many files of a name are looked at.
+const NAMESAKES: usize = 16;
+
+pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    let path = subject.path;
+    let name = path.name();
+    let ending = path.extension().map(|ending| ending.as_bytes());
+    let of_ending = ending.and_then(|ending| PRODUCTS.by_ending.get(ending));
+    let mut best: Option<(&'static str, RepoPathBuf)> = None;
+    for (form, pair, is_sure) in of_ending.into_iter().flatten().chain(&PRODUCTS.open) {
+        let Some(stem) = form.stem(name) else {
+            continue;
+        };
+        if let Some((source, is_beside)) = source(around, path, stem, form, pair) {
+            let row = match (is_beside, is_sure) {
+                (true, true) => "beside-sure",
+                (true, false) => "beside",
+                (false, true) => "elsewhere-sure",
+                (false, false) => "elsewhere",
+            };
+            let is_better = best
+                .as_ref()
+                .is_none_or(|(known, _)| rank(row) > rank(known));
+            if is_better {
+                best = Some((row, source));
+            }
+        }
+    }
+    if best.is_none() && is_binary(subject.head) {
+        best = program(around, path).map(|source| ("program", source));
+    }
+    if let Some((row, source)) = best {
+        if subject.head.contains_str(source.name()) {
+            evidence.push(Evidence::new(
+                Witness::Derived,
+                "names-its-source",
+                Detail::MadeOf(source.clone()),
+            ));
+        }
+        let word = language(path).map_or("", |(ending, _)| ending);
+        let found = Evidence::new(Witness::Derived, row, Detail::MadeOf(source));
+        evidence.push(found.with_word(word));
+    } else if let Some(source) = copied_from(around, subject) {
+        evidence.push(Evidence::new(
+            Witness::Derived,
+            "copy",
+            Detail::MadeOf(source),
+        ));
+    }
+}
+
+fn rank(row: &str) -> usize {
+    let order = ["elsewhere", "beside", "elsewhere-sure", "beside-sure"];
+    order.iter().position(|known| *known == row).unwrap_or(0)
+}
+
+/// The source of a product, and whether it is in the same folder.
+fn source(
+    around: &Surroundings,
+    path: &RepoPath,
+    stem: &[u8],
+    form: &Form,
+    pair: &Pair,
+) -> Option<(RepoPathBuf, bool)> {
+    let mut elsewhere = None;
+    for of in &pair.of {
+        if !form.has_stem {
+            // A product without a stem may be of any such source beside it.
+            let found = around.beside(path).find(|entry| {
+                of.stem(entry.path.name()).is_some() && entry.path.as_bstr() != path.as_bstr()
+            });
+            if let Some(found) = found {
+                return Some((found.path.clone(), true));
+            }
+            continue;
+        }
+        let name = of.name(stem);
+        let is_same_type = of.ending() == form.ending();
+        for entry in around.named(name.as_bstr()).take(NAMESAKES) {
+            if entry.path.as_bstr() == path.as_bstr() {
+                continue;
+            }
+            if entry.path.folder() == path.folder() {
+                return Some((entry.path.clone(), true));
+            }
+            let is_open = !is_same_type || output_folder(path).is_some();
+            if is_open
+                && elsewhere.is_none()
+                && output_folder(&entry.path).is_none()
+                && is_parallel(path, &entry.path)
+            {
+                elsewhere = Some((entry.path.clone(), false));
+            }
+        }
+    }
+    elsewhere
+}
+
+/// The source of a program: of the same name, in any language that is compiled.
+fn program(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
+    let name = path.name();
+    let bare = match path.extension() {
+        Some(ending) => &name[..name.len() - ending.len()],
+        None => name,
+    };
+    let stem = bare.strip_prefix(b"lib").unwrap_or(bare);
+    let pairs = PRODUCTS.programs.iter().flat_map(|pair| &pair.of);
+    for of in pairs {
+        for stem in [bare, stem] {
+            let name = of.name(stem);
+            let mut found = around.named(name.as_bstr()).take(NAMESAKES);
+            let found = found.find(|entry| entry.path.as_bstr() != path.as_bstr());
+            if let Some(entry) = found {
+                return Some(entry.path.clone());
+            }
+        }
+    }
+    None
+}
+
+/// Whether one path is another in a folder beside the other's: `dist/chart/axis.js` to
+/// `src/chart/axis.ts`, or `html/axis.html` to `axis.adoc`.
+fn is_parallel(product: &RepoPath, source: &RepoPath) -> bool {
+    let folders = |path: &RepoPath| -> Vec<Vec<u8>> {
+        let parts = path.folder().bare().split_str("/");
+        let parts = parts.filter(|part| !part.is_empty());
+        parts.map(<[u8]>::to_vec).collect()
+    };
+    let (product, source) = (folders(product), folders(source));
+    let common = product
+        .iter()
+        .zip(&source)
+        .take_while(|(a, b)| a == b)
+        .count();
+    let (product, source) = (&product[common..], &source[common..]);
+    match (product, source) {
+        // The product is deeper: `html/axis.html`, `build/html/axis.html`.
+        (product, []) => product.len() <= 3,
+        ([], _) => false,
+        (product, source) => {
+            let rest = &source[1..];
+            product.ends_with(rest) && product.len() <= rest.len() + 3
+        }
+    }
+}
+
+/// The file that one in a folder of outputs is a copy of.
+fn copied_from(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> {
+    let path = subject.path;
+    let output = output_folder(path)?;
+    if subject.size.0 == 0 {
+        return None;
+    }
+    // What is in two folders of the same name, may be somebody's twice.
+    let is_akin = |other: &RepoPath| {
+        let mut above = other.folders_above();
+        above.any(|above| above.name().eq_ignore_ascii_case(output.name()))
+    };
+    let same = |entry: &&Entry| {
+        entry.path.as_bstr() != path.as_bstr()
+            && entry.size == subject.size
+            && !is_akin(&entry.path)
+            && around.head(&entry.path) == subject.head
+    };
+    let mut others = around.named(path.name()).take(NAMESAKES);
+    others.find(same).map(|entry| entry.path.clone())
+}
+
+impl Surroundings<'_> {
+    /// The files of that name, whatever their case.
+    pub(crate) fn named(&self, name: &BStr) -> impl Iterator<Item = &Entry> {
+        let places = self.by_name().get(name.to_ascii_lowercase().as_bstr());
+        let places = places.map_or(&[][..], Vec::as_slice);
+        places.iter().map(|at| &self.tree().entries[*at as usize])
+    }
+
+    /// The files in the same folder.
+    pub(crate) fn beside(&self, path: &RepoPath) -> impl Iterator<Item = &Entry> {
+        let folder = path.folder().to_owned();
+        let below = self.tree().below(path.folder());
+        below.filter(move |entry| entry.path.folder() == &*folder)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn parallel_folders_are_told_from_others() {
+        let is = |product: &str, source: &str| is_parallel(product.into(), source.into());
+        assert!(is("dist/chart/axis.js", "src/chart/axis.ts"));
+        assert!(is("web/dist/axis.js", "web/src/axis.ts"));
+        assert!(is("html/axis.html", "axis.adoc"));
+        assert!(is("build/lib/chart/axis.js", "src/chart/axis.ts"));
+        assert!(!is("dist/chart/axis.js", "src/map/axis.ts"));
+        assert!(!is("axis.js", "src/axis.ts"));
+    }
+
+    #[test]
+    fn every_form_has_a_stem_or_is_a_name() {
+        let table = rows(&TABLE).unwrap();
+        assert!(table.pair.len() > 50);
+        let forms = table
+            .pair
+            .iter()
+            .flat_map(|pair| pair.of.iter().chain(&pair.sure).chain(&pair.makes));
+        for form in forms {
+            assert!(!form.after.contains(&b'*'));
+            assert!(form.has_stem || !form.before.is_empty());
+        }
+    }
+}

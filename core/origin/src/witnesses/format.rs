@@ -1,0 +1,87 @@
+//! The first bytes: compiled code, archives, databases, pictures, and what each usually is.
+
+use super::Subject;
+use crate::Surroundings;
+use crate::evidence::{Detail, Evidence, Witness};
+use redshank_rules::{PatternSet, RepoPath};
+use redshank_tables::{Signature, TableError, read, rows};
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Row {
+    name: String,
+    title: String,
+    #[serde(default)]
+    at: usize,
+    bytes: Signature,
+    only: Option<PatternSet>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    signature: Vec<Row>,
+}
+
+static TABLE: LazyLock<Result<Table, TableError>> =
+    LazyLock::new(|| read("formats", include_str!("format.toml")));
+
+/// How many bytes are looked at for one that no text holds.
+const BINARY: usize = 8_000;
+
+pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    if let Some(row) = row_of(subject.path, subject.head) {
+        let detail = Detail::Said(&row.title);
+        evidence.push(Evidence::new(Witness::Format, &row.name, detail));
+    } else if is_binary(subject.head) {
+        let detail = Detail::Said("binary data");
+        evidence.push(Evidence::new(Witness::Format, "binary", detail));
+    }
+}
+
+fn row_of(path: &RepoPath, head: &[u8]) -> Option<&'static Row> {
+    let signatures = rows(&TABLE).map_or(&[][..], |table| &table.signature);
+    signatures.iter().find(|row| {
+        row.bytes.begins(head.get(row.at..).unwrap_or_default())
+            && row.only.as_ref().is_none_or(|only| only.has(path))
+    })
+}
+
+/// Pictures, sounds, films, fonts and models, which people make and tools as well.
+static MEDIA: LazyLock<PatternSet> = LazyLock::new(|| {
+    [
+        "*.png", "*.jpg", "*.jpeg", "*.gif", "*.webp", "*.ico", "*.bmp", "*.tif", "*.tiff",
+        "*.svg", "*.psd", "*.xcf", "*.wav", "*.mp3", "*.ogg", "*.flac", "*.mid", "*.midi", "*.mp4",
+        "*.webm", "*.mov", "*.ttf", "*.otf", "*.woff", "*.woff2", "*.eot", "*.obj", "*.stl",
+        "*.glb", "*.gltf", "*.blend", "*.pdf",
+    ]
+    .map(str::to_owned)
+    .to_vec()
+    .into()
+});
+
+/// Whether it is a picture, a sound, a film, a font or a model, by its name.
+pub(crate) fn is_media(path: &RepoPath) -> bool {
+    MEDIA.has(path)
+}
+
+/// Whether a file that starts so is no text: git looks for a NUL in the same many bytes.
+pub(crate) fn is_binary(head: &[u8]) -> bool {
+    memchr::memchr(0, &head[..head.len().min(BINARY)]).is_some()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_signature_can_be_met() {
+        let signatures = &rows(&TABLE).unwrap().signature;
+        assert!(signatures.len() >= 80);
+        for row in signatures {
+            assert!(row.bytes.digits() >= 4, "{}", row.name);
+        }
+    }
+}

@@ -1,0 +1,81 @@
+//! The witnesses, each in a file of its own with its table beside it: it looks at one file and gives
+//! evidence.
+
+pub(crate) mod declared;
+mod derived;
+pub(crate) mod format;
+pub(crate) mod language;
+mod name;
+pub(crate) mod place;
+mod referenced;
+pub(crate) mod says_so;
+mod tool;
+
+use crate::Surroundings;
+use crate::evidence::{Evidence, Origin};
+use redshank_rules::RepoPath;
+use redshank_worktree::size::Bytes;
+
+/// A file that is being judged.
+pub(crate) struct Subject<'f> {
+    /// Path relative to the repository's top.
+    pub(crate) path: &'f RepoPath,
+    pub(crate) size: Bytes,
+    /// Its first bytes; empty where it can't be read.
+    pub(crate) head: &'f [u8],
+    /// What a template says of it.
+    pub(crate) claim: Option<&'f Claim>,
+    /// Whether the names of the folders that it is in are heard: not where they are in question.
+    pub(crate) hears_folders: bool,
+}
+
+/// What a template says of a path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Claim {
+    /// The template's name.
+    pub template: String,
+    /// Why what is there doesn't belong.
+    pub reason: String,
+    /// Where the template says that it comes from.
+    pub origin: Origin,
+    /// What the claim rests on.
+    pub basis: Basis,
+}
+
+/// What a template's claim rests on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Basis {
+    /// A file in the folder that only the tool leaves, or the tool's own settings.
+    Mark,
+    /// A name that only the tool gives.
+    ToolsName,
+    /// The whole name of a file.
+    OneName,
+    /// A name that people give as well.
+    AnyName,
+}
+
+/// What every witness is.
+type Testify = fn(&Surroundings, &Subject, &mut Vec<Evidence>);
+
+/// All witnesses but the neighbours, who are heard last.
+const ALL: [Testify; 9] = [
+    tool::testify,
+    declared::testify,
+    says_so::testify,
+    format::testify,
+    derived::testify,
+    name::testify,
+    language::testify,
+    place::testify,
+    referenced::testify,
+];
+
+/// Hears every witness on a file.
+pub(crate) fn hear(around: &Surroundings, subject: &Subject) -> Vec<Evidence> {
+    let mut evidence = Vec::new();
+    for testify in ALL {
+        testify(around, subject, &mut evidence);
+    }
+    evidence
+}

@@ -1,0 +1,152 @@
+//! The folders that a file is in: what people and tools call them.
+
+use super::Subject;
+use crate::Surroundings;
+use crate::evidence::{Detail, Evidence, Witness};
+use bstr::BStr;
+use redshank_rules::RepoPath;
+use redshank_tables::{TableError, read, rows};
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::LazyLock;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    /// Names by what is in such folders.
+    names: HashMap<String, Vec<String>>,
+    /// How names end, the same.
+    endings: HashMap<String, Vec<String>>,
+}
+
+/// The table, by name.
+struct Places {
+    names: HashMap<&'static [u8], (&'static str, &'static str)>,
+    endings: Vec<(&'static [u8], &'static str)>,
+}
+
+static TABLE: LazyLock<Result<Table, TableError>> =
+    LazyLock::new(|| read("names of folders", include_str!("place.toml")));
+
+static PLACES: LazyLock<Places> = LazyLock::new(|| {
+    let flat = |groups: &'static HashMap<String, Vec<String>>| {
+        let names = groups.iter().flat_map(|(group, names)| {
+            let names = names.iter().map(String::as_str);
+            names.map(move |name| (name.as_bytes(), (group.as_str(), name)))
+        });
+        names.collect::<Vec<_>>()
+    };
+    let Ok(table) = rows(&TABLE) else {
+        return Places {
+            names: HashMap::new(),
+            endings: Vec::new(),
+        };
+    };
+    Places {
+        names: flat(&table.names).into_iter().collect(),
+        endings: flat(&table.endings)
+            .into_iter()
+            .map(|(ending, (row, _))| (ending, row))
+            .collect(),
+    }
+});
+
+/// What is in folders of that name, and the name as the table has it; nothing if the name doesn't
+/// tell.
+fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
+    let lower = name.to_ascii_lowercase();
+    let known = PLACES.names.get(lower.as_slice()).copied();
+    let ending = || PLACES.endings.iter().find(|(end, _)| lower.ends_with(end));
+    known.or_else(|| ending().map(|(_, row)| (*row, "")))
+}
+
+/// Whether people give folders such a name, or may.
+pub fn is_peoples_name(name: &BStr) -> bool {
+    row_of(name).is_some()
+}
+
+/// Whether tools give folders of what they make such a name.
+pub fn is_output_name(name: &BStr) -> bool {
+    row_of(name).is_some_and(|(row, _)| row.starts_with("output"))
+}
+
+/// Whether people give folders of sources such a name, and tools what they make.
+pub fn is_shared_name(name: &BStr) -> bool {
+    row_of(name).is_some_and(|(row, _)| {
+        row.starts_with("output") && row != "output-temporary"
+            || ["sources", "public", "documentation", "vendored"].contains(&row)
+    })
+}
+
+/// The uppermost folder on the way to a path that tools call what they make by.
+pub(crate) fn output_folder(path: &RepoPath) -> Option<&RepoPath> {
+    path.folders_above()
+        .find(|folder| row_of(folder.name()).is_some_and(|(row, _)| row.starts_with("output")))
+}
+
+/// Whether a path is in a folder of what tests are given.
+pub(crate) fn is_given(path: &RepoPath) -> bool {
+    path.folders_above()
+        .any(|folder| row_of(folder.name()).is_some_and(|(row, _)| row == "fixtures"))
+}
+
+/// Whether a path is where people put what they did not build: tests, samples, vendored sources,
+/// assets, packaging.
+pub fn is_aside(path: &RepoPath) -> bool {
+    let aside = [
+        "fixtures",
+        "expected",
+        "tests",
+        "samples",
+        "vendored",
+        "assets",
+        "packaging",
+    ];
+    let rows = path
+        .folders_above()
+        .filter_map(|folder| row_of(folder.name()));
+    let mut rows = rows.take_while(|(row, _)| !row.starts_with("output"));
+    rows.any(|(row, _)| aside.contains(&row))
+}
+
+/// Lists the checksums of all files of a vendored crate: each of them is needed as it is.
+const CHECKSUMS: &str = ".cargo-checksum.json";
+
+pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    let mut is_in_output = false;
+    for folder in subject.path.folders_above() {
+        let name = folder.name();
+        if subject.claim.is_some() && around.tree().get(&folder.join(CHECKSUMS)).is_some() {
+            let detail = Detail::Folder(name.to_owned());
+            evidence.push(Evidence::new(Witness::Place, "checksummed", detail));
+        }
+        if !subject.hears_folders {
+            continue;
+        }
+        // Below a folder of what tools make, names say no more of what people keep.
+        let row = row_of(name).filter(|(row, _)| !is_in_output || row.starts_with("output"));
+        is_in_output |= row.is_some_and(|(row, _)| row.starts_with("output"));
+        if let Some((row, word)) = row {
+            let detail = Detail::Folder(name.to_owned());
+            evidence.push(Evidence::new(Witness::Place, row, detail).with_word(word));
+        } else if name.starts_with(b".") {
+            let detail = Detail::Folder(name.to_owned());
+            evidence.push(Evidence::new(Witness::Place, "hidden", detail));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_name_is_in_one_group_and_in_small_letters() {
+        let table = rows(&TABLE).unwrap();
+        let all: Vec<&String> = table.names.values().flatten().collect();
+        assert_eq!(all.len(), PLACES.names.len(), "a name is in two groups");
+        for name in all.into_iter().chain(table.endings.values().flatten()) {
+            assert_eq!(*name, name.to_lowercase());
+        }
+    }
+}

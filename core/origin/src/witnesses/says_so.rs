@@ -1,0 +1,198 @@
+//! What a file says of itself: generators mark what they write, bundlers write lines that nobody
+//! types.
+
+use super::Subject;
+use super::format::is_binary;
+use crate::evidence::{Detail, Evidence, Witness};
+use crate::{HEAD, Surroundings};
+use bstr::ByteSlice;
+use memchr::memmem::Finder;
+use redshank_rules::{PatternSet, RepoPath};
+use redshank_tables::{TableError, read, rows};
+use serde::Deserialize;
+use std::sync::LazyLock;
+
+/// How far a mark is looked for, in bytes.
+const HEADER: usize = 2_000;
+
+/// A way in which a tool says that it made a file.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Mark {
+    /// The kind of evidence.
+    pub name: String,
+    /// What such a file is.
+    pub title: String,
+    says: Vec<Vec<String>>,
+    /// The command that makes it again, or what to do.
+    pub remake: String,
+    only: Option<PatternSet>,
+    /// How far the words may be from the start, in bytes.
+    start: Option<usize>,
+    /// What such files are made of: where one is here, they are made here.
+    made_of: Option<PatternSet>,
+    /// Many keep such files on purpose.
+    #[serde(default)]
+    pub kept: bool,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Table {
+    /// Names of what a tool always marks.
+    always_marked: PatternSet,
+    mark: Vec<Mark>,
+}
+
+static TABLE: LazyLock<Result<Table, TableError>> =
+    LazyLock::new(|| read("marks of tools", include_str!("says_so.toml")));
+
+/// The same from the end, in bytes, of a file that was read whole.
+const FOOTER: usize = 1_000;
+
+/// What most marks hold one of: a file with none of these is asked only for marks of its own type.
+static SIGNS: LazyLock<[Finder; 7]> = LazyLock::new(|| {
+    [
+        &b"generated"[..],
+        b"made by",
+        b"created",
+        b"from reading",
+        b"generator",
+        b"do not edit",
+        b"produced by",
+    ]
+    .map(Finder::new)
+});
+
+/// Prose and settings, which only write of what is generated.
+static PROSE: LazyLock<PatternSet> = LazyLock::new(|| {
+    [
+        "*.md", "*.rst", "*.adoc", "*.toml", "*.yml", "*.yaml", "*.lock",
+    ]
+    .map(str::to_owned)
+    .to_vec()
+    .into()
+});
+
+/// Scripts and styles, of which bundlers write whole programs into few lines.
+static BUNDLED: LazyLock<PatternSet> = LazyLock::new(|| {
+    ["*.js", "*.mjs", "*.cjs", "*.css"]
+        .map(str::to_owned)
+        .to_vec()
+        .into()
+});
+
+/// From this size on, in bytes, a script is looked at for lines that nobody types.
+const LEAST_BUNDLE: usize = 2_048;
+
+/// A mean length, in bytes, that nobody's lines have.
+const LONG_LINES: usize = 500;
+
+pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    if let Some(mark) = mark_of(subject.path, subject.head) {
+        let source = mark
+            .made_of
+            .as_ref()
+            .and_then(|of| around.first_of(&mark.name, of));
+        if let Some(source) = source.filter(|source| **source != *subject.path) {
+            let found = Evidence::new(Witness::Derived, "of-its-kind", Detail::MadeOf(source));
+            evidence.push(found);
+        }
+        let found = Evidence::new(Witness::SaysSo, &mark.name, Detail::Said(&mark.title));
+        evidence.push(found);
+    } else if rows(&TABLE).is_ok_and(|table| table.always_marked.has(subject.path))
+        && !subject.head.is_empty()
+    {
+        let detail =
+            Detail::Said("the tool that makes such files marks them, and this one has no mark");
+        evidence.push(Evidence::new(Witness::SaysSo, "unmarked", detail));
+    }
+    if is_bundled(subject) {
+        let detail = Detail::Said(
+            "a bundled or minified script or style: its lines are nothing that anybody types",
+        );
+        evidence.push(Evidence::new(Witness::SaysSo, "minified", detail));
+    }
+}
+
+/// The mark of a kind of evidence, by its name.
+pub fn mark(name: &str) -> Option<&'static Mark> {
+    let marks = rows(&TABLE).map_or(&[][..], |table| &table.mark);
+    marks.iter().find(|mark| mark.name == name)
+}
+
+/// Whether a file that starts so says that a tool made it.
+pub(crate) fn is_marked(path: &RepoPath, head: &[u8]) -> bool {
+    mark_of(path, head).is_some()
+}
+
+/// What a file that starts so says of itself.
+fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
+    let mut start = head[..head.len().min(HEADER)].to_ascii_lowercase();
+    if is_binary(&start) {
+        return None;
+    }
+    if head.len() > HEADER && (head.len() as u64) < HEAD {
+        // Pages are marked in their last line.
+        let footer = HEADER.max(head.len().saturating_sub(FOOTER));
+        start.push(b'\n');
+        start.extend(head[footer..].to_ascii_lowercase());
+    }
+    let marks = rows(&TABLE).map_or(&[][..], |table| &table.mark);
+    let is_signed = !PROSE.has(path) && SIGNS.iter().any(|sign| sign.find(&start).is_some());
+    marks.iter().find(|mark| {
+        let may_be = mark.only.as_ref().map_or(is_signed, |only| only.has(path));
+        let start = &start[..mark.start.unwrap_or(start.len()).min(start.len())];
+        may_be
+            && mark
+                .says
+                .iter()
+                .any(|parts| parts.iter().all(|part| start.contains_str(part)))
+    })
+}
+
+/// Whether a script's lines are nothing that anybody types.
+pub(super) fn is_bundled(subject: &Subject) -> bool {
+    let head = subject.head;
+    if head.len() < LEAST_BUNDLE || !BUNDLED.has(subject.path) {
+        return false;
+    }
+    let lines = memchr::memchr_iter(b'\n', head).count() + 1;
+    head.len() / lines >= LONG_LINES
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Every row's every list of words, in capitals, in a file of a name that the row allows.
+    #[test]
+    fn every_mark_is_found() {
+        let marks = &rows(&TABLE).unwrap().mark;
+        assert!(marks.len() >= 8);
+        let names = [
+            "a.go", "a.html", "a.js", "a.svg", "a.xml", "a.log", "a.lst", "METADATA", "a.cmd",
+            "a.1",
+        ];
+        for mark in marks {
+            for parts in &mark.says {
+                let text = parts.join("\n * ").to_ascii_uppercase();
+                let found = names.iter().any(|name| {
+                    let found = mark_of(RepoPath::new(name), text.as_bytes());
+                    found.is_some_and(|found| found.name == mark.name)
+                });
+                assert!(found, "{}: {parts:?}", mark.name);
+            }
+        }
+    }
+
+    #[test]
+    fn a_word_in_prose_is_no_mark() {
+        for text in [
+            "The tide tables are generated by hand.",
+            "# Random values are generated here, do edit them",
+        ] {
+            assert!(mark_of("a.py".into(), text.as_bytes()).is_none(), "{text}");
+        }
+    }
+}
