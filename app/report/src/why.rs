@@ -1,6 +1,6 @@
 //! The verdict on a path, and the rule that decides.
 
-use super::text;
+use super::{OriginOut, text};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::Ruling;
 use redshank_worktree::tree::State;
@@ -20,6 +20,9 @@ pub struct AnswerOut<'a, R> {
     verdict: State,
     /// The last rule that matches, tracked or not.
     rule: Option<R>,
+    /// Where it comes from; only with `--origin`.
+    #[serde(flatten)]
+    origin: Option<OriginOut>,
 }
 
 impl<'a, R> AnswerOut<'a, R> {
@@ -31,7 +34,14 @@ impl<'a, R> AnswerOut<'a, R> {
             path_b64,
             verdict,
             rule,
+            origin: None,
         }
+    }
+
+    /// The same, with where the file comes from.
+    #[must_use]
+    pub fn with_origin(self, origin: Option<OriginOut>) -> Self {
+        Self { origin, ..self }
     }
 }
 

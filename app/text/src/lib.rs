@@ -25,7 +25,7 @@ pub use findings::{
 };
 pub use learned::learned;
 pub use numbers::{count, files};
-pub use origin::{because, origin, origin_evidence};
+pub use origin::{because, origin, origin_evidence, origin_lines};
 pub use phases::phase;
 pub use rules::{
     fault, fix, in_vain, meaning, near_reason, pattern, ruling, scope, status, stray_reason,

@@ -26,6 +26,25 @@ pub fn because(judgement: &Judgement) -> String {
     said.map(origin_evidence).collect::<Vec<_>>().join("; ")
 }
 
+/// Where a file comes from, in a line, and what speaks against it, in another.
+pub fn origin_lines(judgement: &Judgement) -> String {
+    let because = because(judgement);
+    let because = if because.is_empty() {
+        "nothing here says where it comes from".to_owned()
+    } else {
+        because
+    };
+    let mut text = format!("    {}: {because}\n", origin(judgement));
+    let is_made = judgement.origin.is_made();
+    let against = judgement.evidence.iter().find(|one| {
+        judgement.origin != Origin::Unknown && one.weight.0 != 0 && (one.weight.0 > 0) != is_made
+    });
+    if let Some(against) = against {
+        text += &format!("    against it: {}\n", origin_evidence(against));
+    }
+    text
+}
+
 /// So much evidence is named at most.
 const NAMED: usize = 2;
 

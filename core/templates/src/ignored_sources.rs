@@ -4,7 +4,7 @@ use crate::Survey;
 use crate::tools_names::is_tools_name;
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
-use redshank_origin::{Strength, Surroundings, is_aside, is_output_name, is_shared_name};
+use redshank_origin::{Surroundings, is_aside, is_output_name, is_shared_name};
 use redshank_rules::{Case, RepoPath, Rule, RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use std::collections::HashSet;
@@ -31,9 +31,7 @@ pub fn ignored_sources<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath
             }
             EntryKind::File => {
                 let is_type = rule.starts_with("*.") && !rule[2..].contains(['*', '?', '[', '/']);
-                is_type
-                    && !is_aside(&entry.path)
-                    && around.judge(&entry.path, None).may_be_authored()
+                is_type && !is_aside(&entry.path) && is_source(around, &entry.path)
             }
             EntryKind::Link | EntryKind::Repository => false,
         };
@@ -53,9 +51,9 @@ fn is_of_sources(around: &Surroundings, folder: &RepoPath) -> bool {
     share.made == 0 && (!share.authored.is_empty() || is_open)
 }
 
-/// Whether somebody wrote a file, as far as one can see.
+/// Whether somebody may have written a file: people write such, and nothing shows that it is made.
 fn is_source(around: &Surroundings, path: &RepoPath) -> bool {
-    around.judge(path, None).is_authored(Strength::Likely)
+    around.judge(path, None).may_be_authored()
 }
 
 /// Whether a rule of this pattern, which ignores a folder, ignores sources.

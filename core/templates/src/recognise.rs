@@ -4,7 +4,7 @@ use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, o
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
-use redshank_origin::{Judgements, Surroundings};
+use redshank_origin::{Judgement, Judgements, Surroundings};
 use redshank_progress::Phase;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
@@ -108,6 +108,12 @@ pub struct Survey<'a> {
 }
 
 impl Survey<'_> {
+    /// Where a file comes from by itself, with what templates say of it.
+    pub fn origin(&self, path: &RepoPath) -> Option<Judgement> {
+        let claim = self.matches.claim(path);
+        Some(self.around.as_ref()?.judge(path, claim.as_ref()))
+    }
+
     /// Where files of the tree come from: what they show, what templates say of them, and what is
     /// beside them.
     pub fn judge<'t>(&self, files: &[&'t Entry]) -> Judgements<'t> {

@@ -339,7 +339,10 @@ fn after_a_cut_and_an_edit_each_file_is_told_and_one_command_goes_on() {
 fn forgetting_deletes_what_is_ours_and_moving_away_spares_repositories() {
     let nia = Person::with_repository();
     nia.writes("Cargo.toml", "[package]\n");
-    nia.writes("target/app", "1");
+    nia.writes(
+        "target/CACHEDIR.TAG",
+        "Signature: 8a477f597d28d172789f06886806bc55\n",
+    );
     nia.git(&["init", "-q", "--bare", "target/kept.git"]);
     nia.redshank(&["tidy", "--remove", "--apply", "--yes"])
         .fine();

@@ -6,7 +6,9 @@ use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use clap::Args;
-use redshank_report::{AnswerOut, LIST, Listing, OutputFormat, Report, RuleOut};
+use redshank_files::FileKind;
+use redshank_origin::Judgement;
+use redshank_report::{AnswerOut, LIST, Listing, OriginOut, OutputFormat, Report, RuleOut};
 use redshank_rules::Ruling;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text as text;
@@ -14,6 +16,7 @@ use redshank_text::shown;
 use redshank_worktree::tree::State;
 use redshank_worktree::{Answer, Overlay, Verdicts};
 use std::borrow::Cow;
+use std::collections::HashMap;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -29,6 +32,9 @@ pub struct Why {
     /// Paths on the standard input end with a NUL
     #[arg(short, requires = "stdin")]
     z: bool,
+    /// Where each file comes from, too, and by what evidence
+    #[arg(long, conflicts_with = "stdin")]
+    origin: bool,
     /// How the answer is written
     #[arg(long, value_parser = LIST.parser(), default_value = "text")]
     format: OutputFormat,
@@ -47,6 +53,9 @@ impl Why {
             let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
             answers.ask(&context, given)?;
         }
+        if self.origin {
+            answers.judge(&context)?;
+        }
         if !args.quiet {
             self.format.print_list(&&answers)?;
         }
@@ -59,6 +68,8 @@ pub struct Answers<'a> {
     verdicts: &'a Verdicts<'a>,
     /// Each with the path as it was given, and from the top.
     answers: Vec<(BString, RepoPathBuf, Answer)>,
+    /// Where each file comes from, if that was asked for.
+    origins: HashMap<RepoPathBuf, Judgement>,
 }
 
 impl<'a> Answers<'a> {
@@ -66,7 +77,20 @@ impl<'a> Answers<'a> {
         Self {
             verdicts,
             answers: Vec::new(),
+            origins: HashMap::new(),
         }
+    }
+
+    /// Judges where the files come from.
+    fn judge(&mut self, context: &Context) -> Result<()> {
+        let survey = context.survey()?;
+        let is_file =
+            |path: &&RepoPathBuf| context.snapshot.root.kind(path) == Some(FileKind::File);
+        let files = self.answers.iter().map(|(_, path, _)| path).filter(is_file);
+        self.origins = files
+            .filter_map(|path| Some((path.clone(), survey.origin(path)?)))
+            .collect();
+        Ok(())
     }
 
     /// Asks about one more path.
@@ -97,6 +121,9 @@ impl<'a> Report for &'a Answers<'_> {
         let mut text = String::new();
         for (given, path, answer) in &self.answers {
             text += &text::answer(self.verdicts, given.as_bstr(), path, answer)?;
+            if let Some(judgement) = self.origins.get(path) {
+                text += &text::origin_lines(judgement);
+            }
         }
         Ok(text)
     }
@@ -110,9 +137,10 @@ impl<'a> Listing for &'a Answers<'_> {
     type Row = AnswerOut<'a, RuleOut<'a>>;
 
     fn rows(&self) -> impl Iterator<Item = Self::Row> {
-        self.answers.iter().map(|(given, _, answer)| {
+        self.answers.iter().map(|(given, path, answer)| {
             let rule = answer.ruling.as_ref().map(RuleOut::from);
-            AnswerOut::new(given.as_bstr(), answer.state, rule)
+            let origin = self.origins.get(path).map(OriginOut::from);
+            AnswerOut::new(given.as_bstr(), answer.state, rule).with_origin(origin)
         })
     }
 }
