@@ -3,6 +3,7 @@
 use crate::evidence::{Evidence, Judgement, Strength, Witness};
 use crate::witnesses::place::is_given;
 use crate::{Basis, Claim, Judgements, Surroundings, mark};
+use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::size::Bytes;
@@ -78,6 +79,11 @@ impl Surroundings<'_> {
     /// Whether a package manager filled a folder.
     fn is_installed(&self, folder: &RepoPath) -> bool {
         let root = &self.snapshot.root;
+        // Where a sub-project is fetched from (mesonbuild.com, "Wrap dependency system manual").
+        let wrap = [folder.bare().as_bytes(), b".wrap"].concat();
+        if root.is_there(wrap.as_bstr()) {
+            return true;
+        }
         INSTALLED
             .iter()
             .any(|name| root.is_there(&folder.join(name)))
@@ -172,17 +178,18 @@ impl Judgement {
     /// Whether many keep such a file on purpose, and nothing here but its own word says that a tool
     /// makes it again.
     pub fn is_often_kept(&self) -> bool {
-        let Some(reason) = self.reason() else {
-            return false;
+        let is_kept = |one: &Evidence| {
+            one.witness == Witness::SaysSo
+                && (one.row == "minified" || mark(one.row).is_some_and(|mark| mark.kept))
         };
-        let is_kept = reason.witness == Witness::SaysSo
-            && (reason.row == "minified" || mark(reason.row).is_some_and(|mark| mark.kept));
-        is_kept
+        self.origin.is_made()
+            && self.evidence.iter().any(is_kept)
             && !self.evidence.iter().any(|one| {
-                let is_of_the_project = matches!(
-                    one.witness,
-                    Witness::Derived | Witness::Declared | Witness::Neighbours | Witness::Tool
-                );
+                let is_of_the_project = match one.witness {
+                    Witness::Declared | Witness::Tool => true,
+                    Witness::Derived => one.row == "beside-sure",
+                    _ => false,
+                };
                 one.weight.0 > 0 && is_of_the_project
             })
     }

@@ -2,7 +2,7 @@
 
 use crate::evidence::{Detail, Evidence, Judgement, Strength, Witness};
 use crate::witnesses::format::is_media;
-use crate::witnesses::language::language;
+use crate::witnesses::language::{Group, language};
 use crate::witnesses::place::is_given;
 use crate::{Claim, Surroundings};
 use bstr::BStr;
@@ -90,10 +90,14 @@ impl<'a> Judgements<'a> {
                 .kinds
                 .entry((path.folder(), path.extension()))
                 .or_default();
-            kind.surely += u64::from(is_surely);
+            // What was made of a source beside it says nothing of another that has none.
+            let is_of_itself =
+                |one: &Evidence| matches!(one.witness, Witness::SaysSo | Witness::Format);
+            let is_telling = is_judged && judgement.reason().is_some_and(is_of_itself);
+            kind.surely += u64::from(is_telling);
             let is_of_a_format = |one: &Evidence| one.witness == Witness::Format;
             let is_known = judgement.evidence.iter().any(is_of_a_format);
-            kind.of_a_format += u64::from(is_surely && is_known);
+            kind.of_a_format += u64::from(is_telling && is_known);
             kind.authored += u64::from(judgement.is_authored(Strength::Likely));
             if is_judged {
                 *self.beside.entry(path.folder()).or_default() += 1;
@@ -103,6 +107,8 @@ impl<'a> Judgements<'a> {
             for folder in path.folders_above() {
                 let share = self.folders.entry(folder).or_default();
                 match () {
+                    // What may be kept on purpose, no rule for the folder takes along.
+                    () if judgement.is_often_kept() => share.unknown += 1,
                     () if judgement.is_made(Strength::Likely) => {
                         share.made += 1;
                         share.surely += u64::from(is_judged);
@@ -147,7 +153,12 @@ impl<'a> Judgements<'a> {
             .evidence
             .iter()
             .any(|one| one.witness == Witness::Format);
+        let is_of_programs = !matches!(
+            language(path),
+            Some((_, Group::Text | Group::Settings | Group::Data))
+        );
         let is_alike = path.extension().is_some()
+            && is_of_programs
             && alike.is_some_and(|kind| {
                 // A text among programs is none of them, whatever it is called.
                 let is_of_form = is_of_a_format || kind.of_a_format < kind.surely;

@@ -84,7 +84,7 @@ pub(crate) fn is_hashed(name: &BStr) -> bool {
     inner.iter().any(|part| {
         let digits = count(part, u8::is_ascii_digit);
         let is_hex = count(part, u8::is_ascii_hexdigit) == part.len() && digits < part.len();
-        let is_mixed = count(part, u8::is_ascii_uppercase) > 1;
+        let is_mixed = count(part, u8::is_ascii_uppercase) > 1 && digits > 1;
         let is_word = count(part, u8::is_ascii_alphanumeric) == part.len();
         part.len() >= 8 && is_word && digits > 0 && (is_hex || is_mixed)
     })

@@ -113,6 +113,7 @@ impl Declared {
             self.programs.entry(what.to_vec()).or_insert(named);
             return;
         }
+        let what = &with_wildcards(what);
         let is_open = |sign: &u8| b"$%{}<>|~:\\@#!= \t\n".contains(sign);
         if what.is_empty() || what.starts_with(b"/") || what.iter().any(is_open) {
             return;
@@ -128,9 +129,14 @@ impl Declared {
             {
                 return;
             }
-            let pattern = [b"/", what].concat();
+            let pattern = [b"/", what.as_slice()].concat();
             let rule = Rule::parse(&pattern, 1, Case::Sensitive);
-            self.patterns.push((folder.to_owned(), rule, named));
+            let row = match named.row {
+                "removed" | "target" => named.row,
+                _ => "pattern",
+            };
+            self.patterns
+                .push((folder.to_owned(), rule, Named { row, ..named }));
             return;
         }
         let own = [folder].into_iter();
@@ -176,6 +182,11 @@ impl Declared {
         })
     }
 
+    /// Whether a pattern names it, and no path does.
+    fn is_by_pattern(&self, path: &RepoPath) -> bool {
+        !path.parts().any(|part| self.outputs.contains_key(part))
+    }
+
     /// Whether that is said of the file itself, not of a folder that it is in.
     fn is_of_file(&self, path: &RepoPath, named: &Named) -> bool {
         self.outputs
@@ -196,6 +207,29 @@ impl Declared {
     }
 }
 
+/// A path in which a variable stands for anything: `rendered/{name}.html` is `rendered/*.html`.
+fn with_wildcards(what: &[u8]) -> Vec<u8> {
+    let mut text = Vec::new();
+    let mut rest = what;
+    while let Some(at) = rest.find_byteset(b"{$") {
+        text.extend(&rest[..at]);
+        let after = rest[at..].trim_start_with(|sign| sign == '$');
+        let end = match after.first() {
+            Some(b'{') => after.find_byte(b'}').map(|end| end + 1),
+            _ => after.find_not_byteset(
+                b"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_",
+            ),
+        };
+        let Some(end) = end.filter(|end| *end > 0) else {
+            return what.to_vec();
+        };
+        text.push(b'*');
+        rest = &after[end..];
+    }
+    text.extend(rest);
+    text
+}
+
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let declared = around.declared();
     let detail = |named: &Named| Detail::NamedBy {
@@ -205,7 +239,14 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     let is_heard =
         |named: &Named| subject.hears_folders || declared.is_of_file(subject.path, named);
     if let Some(named) = declared.named(subject.path).filter(is_heard) {
-        evidence.push(Evidence::new(Witness::Declared, named.row, detail(&named)));
+        // What is said of a folder, is said of all in it, but less: scripts remove and fetch sources.
+        let row = match declared.is_of_file(subject.path, &named) || named.row == "pattern" {
+            true => named.row,
+            false if declared.is_by_pattern(subject.path) => named.row,
+            false if named.row == "setting" || named.row == "folder-made" => named.row,
+            false => "folder",
+        };
+        evidence.push(Evidence::new(Witness::Declared, row, detail(&named)));
     }
     if is_binary(subject.head) {
         let name = subject.path.name();
@@ -244,7 +285,9 @@ fn may_declare(entry: &Entry) -> bool {
         Some((_, Group::Text | Group::Data)) => false,
         None => commands::is_command_file(path) || path.extension().is_none(),
     };
-    is_text && output_folder(path).is_none_or(|folder| folder.name() == "bin")
+    // Bundles name much, and most of what is in such folders is made; a script there is somebody's.
+    let is_script = matches!(language(path), Some((_, Group::Code))) || makefile::is_makefile(path);
+    is_text && (is_script || output_folder(path).is_none())
 }
 
 fn is_lock(name: &BStr) -> bool {

@@ -10,7 +10,7 @@ static WRITES: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(concat!(
         r#"\b(?:to_csv|to_json|to_parquet|to_excel|to_html|to_pickle|to_feather|to_hdf|to_netcdf|to_zarr|to_file|to_markdown|to_latex|"#,
         r#"savefig|imsave|imwrite|save|savez|savez_compressed|savetxt|save_pretrained|save_model|save_file|saveRDS|ggsave|"#,
-        r#"write_csv|write_json|write_parquet|write_html|write_image|write_text|write_bytes|writeLines|write\.csv|write\.table|write_file|writefile|"#,
+        r#"write_csv|write_json|write_parquet|write_html|write_image|writeLines|write\.csv|write\.table|write_file|writefile|"#,
         r#"writeFileSync|writeFile|appendFileSync|appendFile|createWriteStream|outputFile|outputFileSync|outputJson|writeJson|"#,
         r#"WriteAllText|WriteAllBytes|WriteAllLines|WriteFile|StreamWriter|FileWriter|FileOutputStream|PrintWriter|BufferedWriter|ofstream|"#,
         r#"fs::write|File::create|File\.write|File\.new|IO\.write|file_put_contents|spit|dump|export|export_\w+|mimwrite|"#,
@@ -31,6 +31,13 @@ static OPENS: LazyLock<Regex> = LazyLock::new(|| {
         .expect("an expression of the program's own")
 });
 
+/// Methods of a path that write.
+#[allow(clippy::expect_used, reason = "the tests compile it")]
+static METHODS: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(r#"["']([A-Za-z0-9_.@][^"'\n]*)["']\s*\)\s*\.(?:write_text|write_bytes|writeText|mkdir|mkpath|touch|spurt|open\(["'][wa])"#)
+        .expect("an expression of the program's own")
+});
+
 /// Opening a file in Fortran, unless it must be there.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static UNITS: LazyLock<Regex> = LazyLock::new(|| {
@@ -39,7 +46,7 @@ static UNITS: LazyLock<Regex> = LazyLock::new(|| {
 });
 
 pub(super) fn read(text: &[u8], said: &mut Vec<Said>) {
-    for expression in [&WRITES, &OPENS, &UNITS] {
+    for expression in [&WRITES, &OPENS, &UNITS, &METHODS] {
         for found in expression.captures_iter(text) {
             if let Some(path) = found.get(1) {
                 said.push(Said {
@@ -72,6 +79,7 @@ mod tests {
         assert_eq!(said_by("$dumpfile(\"wave.vcd\");"), ["wave.vcd"]);
         assert_eq!(said_by("sqlite3.connect('gauge.db')"), ["gauge.db"]);
         assert_eq!(said_by("set f [open \"trace.txt\" w]"), ["trace.txt"]);
+        assert_eq!(said_by("Path('made.txt').write_text('x')"), ["made.txt"]);
         assert_eq!(said_by("open(unit=7, file='results.txt')"), ["results.txt"]);
         assert_eq!(
             said_by("open(unit=7, file='in.txt', status='old')"),
