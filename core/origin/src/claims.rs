@@ -52,9 +52,10 @@ impl Surroundings<'_> {
         if let Some(known) = self.contradicted.lock().get(&key) {
             return *known;
         }
-        let answer = match path.is_folder() {
-            true => self.folder_contradicts(path, claim),
-            false => !self.judge(path, Some(claim)).is_made(Strength::Likely),
+        let answer = if path.is_folder() {
+            self.folder_contradicts(path, claim)
+        } else {
+            !self.judge(path, Some(claim)).is_made(Strength::Likely)
         };
         self.contradicted.lock().insert(key, answer);
         answer

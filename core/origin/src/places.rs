@@ -17,6 +17,9 @@ pub struct MadePlace {
     pub judgement: Judgement,
 }
 
+/// A file, and the judgement on it.
+type JudgedFile<'j> = (&'j RepoPath, &'j Judgement);
+
 /// A folder whose files are all made is one place from so many on.
 const WHOLE: u64 = 3;
 /// So many files of one type are one place.
@@ -26,8 +29,7 @@ impl Judgements<'_> {
     /// The places of what is made, at least that strongly, sorted by path.
     pub fn made_places(&self, least: Strength) -> Vec<MadePlace> {
         let mut folders: BTreeMap<&RepoPath, Vec<&Judgement>> = BTreeMap::new();
-        let mut types: BTreeMap<(&RepoPath, Option<&BStr>), Vec<(&RepoPath, &Judgement)>> =
-            BTreeMap::new();
+        let mut types: BTreeMap<(&RepoPath, Option<&BStr>), Vec<JudgedFile>> = BTreeMap::new();
         for (path, judgement) in self.iter() {
             let is_open =
                 judgement.is_made(least) && judgement.is_shown() && !judgement.is_by_template();
@@ -88,9 +90,10 @@ impl Judgements<'_> {
 
 /// All files of a type right in a folder.
 fn type_pattern(folder: &RepoPath, ending: &BStr) -> BString {
-    let start = match folder.is_top() {
-        true => BString::from("/"),
-        false => exactly(folder),
+    let start = if folder.is_top() {
+        BString::from("/")
+    } else {
+        exactly(folder)
     };
     [start.as_slice(), b"*", quote(ending).as_slice()]
         .concat()

@@ -89,9 +89,10 @@ pub fn is_authored(survey: &Survey, place: &RepoPath) -> bool {
     let Some(around) = &survey.around else {
         return false;
     };
-    match place.is_folder() {
-        true => !around.share(place).authored.is_empty(),
-        false => is_source(around, place),
+    if place.is_folder() {
+        !around.share(place).authored.is_empty()
+    } else {
+        is_source(around, place)
     }
 }
 

@@ -146,12 +146,13 @@ fn look_into(
         let is_whole = (head.len() as u64) < HEAD;
         let nothing: &mut dyn Read = &mut std::io::empty();
         let rest = if is_whole { nothing } else { file };
-        let (found, judgement) = match is_explained {
-            true => (Ok(None), None),
-            false => (
+        let (found, judgement) = if is_explained {
+            (Ok(None), None)
+        } else {
+            (
                 by_nature(entry, &head).map(|found| found.or_else(|| machine_path(entry, &head))),
                 judge(scan, entry, templates, &head),
-            ),
+            )
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);

@@ -40,9 +40,10 @@ pub(crate) fn find_made(
                 || needed.has(path)
                 || declined.has(path)
                 || judgement.weight.0 > 0 && scan.verdicts.exception(path)?.is_some();
-            files.push(match is_wanted {
-                true => (path, Judgement::by_policy()),
-                false => (path, judgement.clone()),
+            files.push(if is_wanted {
+                (path, Judgement::by_policy())
+            } else {
+                (path, judgement.clone())
             });
             open.push(entry);
         }
@@ -62,12 +63,13 @@ pub(crate) fn find_made(
     }
     let found = places.into_iter().flat_map(|((place, state), files)| {
         let is_whole = place.is_folder() && state == State::Candidate;
-        match is_whole {
-            true => vec![on_folder(scan, place, &files)],
-            false => files
-                .iter()
+        if is_whole {
+            vec![on_folder(scan, place, &files)]
+        } else {
+            let files = files.iter();
+            files
                 .map(|(entry, judgement)| on_file(entry, judgement))
-                .collect(),
+                .collect()
         }
     });
     Ok(found.collect())
@@ -125,21 +127,18 @@ fn on_file(entry: &Entry, judgement: &Judgement) -> Finding {
         || mark.is_some_and(|mark| !mark.kept);
     let is_note = judgement.is_often_kept() || entry.state == State::Tracked && !is_plain;
     let remake = mark.map(|mark| mark.remake.clone());
-    let level = match is_note {
-        true => Level::Note,
-        false => Level::Warning,
-    };
+    let level = if is_note { Level::Note } else { Level::Warning };
     let mut made = Finding::on(entry, class, name, level, cause);
     if let Some(evidence) = said_by.and_then(evidence_of) {
         made = made.with_evidence(evidence);
     }
-    match is_note {
-        true => made.by_hand(match remake {
-            Some(remake) => ByHand::IgnoreUnlessOnPurpose { remake },
-            None => ByHand::IgnoreIfMadeHere,
-        }),
-        false => made.kept_out_by(exactly(&entry.path), reason_of(judgement), remake),
+    if !is_note {
+        return made.kept_out_by(exactly(&entry.path), reason_of(judgement), remake);
     }
+    made.by_hand(match remake {
+        Some(remake) => ByHand::IgnoreUnlessOnPurpose { remake },
+        None => ByHand::IgnoreIfMadeHere,
+    })
 }
 
 fn class_of(judgement: &Judgement) -> Class {

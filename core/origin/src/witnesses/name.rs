@@ -48,9 +48,10 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
                 continue;
             }
             let found = Evidence::new(Witness::Name, &row.name, Detail::Said(&row.title));
-            evidence.push(match row.local {
-                true => found.with_origin(Origin::Local),
-                false => found,
+            evidence.push(if row.local {
+                found.with_origin(Origin::Local)
+            } else {
+                found
             });
         }
     }

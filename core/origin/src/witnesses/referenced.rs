@@ -14,9 +14,10 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     let mentions = declared.mentions(subject.path.name()).iter();
     let mut texts = mentions.map(|at| &*entries[*at as usize].path);
     if let Some(text) = texts.find(|text| *text != subject.path) {
-        let row = match text.folder() == subject.path.folder() {
-            true => "beside",
-            false => "by-name",
+        let row = if text.folder() == subject.path.folder() {
+            "beside"
+        } else {
+            "by-name"
         };
         evidence.push(Evidence::new(
             Witness::Referenced,

@@ -136,9 +136,10 @@ impl<'s> Composer<'s, '_> {
             origin: Origin::Generated,
             basis: Basis::AnyName,
         });
-        let basis = match is_certain {
-            true => Basis::ToolsName,
-            false => claim.basis,
+        let basis = if is_certain {
+            Basis::ToolsName
+        } else {
+            claim.basis
         };
         self.around.contradicts(place, &Claim { basis, ..claim })
     }

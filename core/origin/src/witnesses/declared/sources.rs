@@ -25,9 +25,7 @@ static WRITES: LazyLock<Regex> = LazyLock::new(|| {
 /// Opening a file to write.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static OPENS: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(concat!(
-        r#"\b(?:open|fopen|OpenFile|File\.open|io\.open|freopen)\s*[(\[]?\s*["']([^"'\n]+)["']\s*,?\s*(?:mode\s*=\s*)?(?:["'][rb:]*[wax>]|[wax]\+?\b)"#,
-    ))
+    Regex::new(r#"\b(?:open|fopen|OpenFile|File\.open|io\.open|freopen)\s*[(\[]?\s*["']([^"'\n]+)["']\s*,?\s*(?:mode\s*=\s*)?(?:["'][rb:]*[wax>]|[wax]\+?\b)"#)
         .expect("an expression of the program's own")
 });
 
