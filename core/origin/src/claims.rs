@@ -1,6 +1,6 @@
 //! Whether what is at a path contradicts what a template says of it.
 
-use crate::evidence::{Evidence, Judgement, Strength, Witness};
+use crate::evidence::{Evidence, Judgement, Origin, Strength, Witness};
 use crate::witnesses::place::is_given;
 use crate::{Basis, Claim, Judgements, Surroundings, mark};
 use bstr::ByteSlice;
@@ -75,6 +75,17 @@ impl Surroundings<'_> {
                 is_given(folder) || is_right_here || many * FEW > share.made
             }
         }
+    }
+
+    /// Whether somebody wrote what is in a folder that a text calls output.
+    pub(crate) fn is_peoples(&self, folder: &RepoPath) -> bool {
+        let claim = Claim {
+            template: String::new(),
+            reason: String::new(),
+            origin: Origin::Generated,
+            basis: Basis::AnyName,
+        };
+        self.contradicts(folder, &claim)
     }
 
     /// Whether a package manager filled a folder.
@@ -183,11 +194,17 @@ impl Judgement {
             one.witness == Witness::SaysSo
                 && (one.row == "minified" || mark(one.row).is_some_and(|mark| mark.kept))
         };
+        let is_marked_source = |one: &Evidence| {
+            let rows = ["marked-code", "generated-note", "bindings"];
+            one.witness == Witness::SaysSo && rows.contains(&one.row)
+        };
         self.origin.is_made()
             && self.evidence.iter().any(is_kept)
             && !self.evidence.iter().any(|one| {
                 let is_of_the_project = match one.witness {
-                    Witness::Declared | Witness::Tool => true,
+                    Witness::Tool => true,
+                    // Marked sources that a script writes are as often as not committed.
+                    Witness::Declared => !self.evidence.iter().any(is_marked_source),
                     Witness::Derived => one.row == "beside-sure",
                     _ => false,
                 };

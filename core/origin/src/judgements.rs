@@ -129,6 +129,12 @@ impl<'a> Judgements<'a> {
         if is_given(path) {
             return None;
         }
+        // Sources, prose and files of known names are somebody's wherever they are.
+        let is_of_people = matches!(language(path), Some((_, Group::Code | Group::Prose)));
+        let is_known = |one: &Evidence| one.row == "known-to-people";
+        if is_of_people || own.evidence.iter().any(is_known) {
+            return None;
+        }
         let is_own_authored = own.is_authored(Strength::Likely);
         let beside = self.beside.get(path.folder()).copied().unwrap_or_default();
         let found = path.folders_above().find_map(|folder| {

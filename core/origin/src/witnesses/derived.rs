@@ -143,7 +143,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             }
         }
     }
-    if best.is_none() && is_binary(subject.head) {
+    if best.is_none() && is_program(subject) {
         best = program(around, path).map(|source| ("program", source));
     }
     if let Some((row, source)) = best {
@@ -164,6 +164,22 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             Detail::MadeOf(source),
         ));
     }
+}
+
+/// Whether a file may be a compiled program or library: by its ending, or without one.
+fn is_program(subject: &Subject) -> bool {
+    let endings = [
+        ".exe", ".elf", ".bin", ".out", ".com", ".so", ".a", ".lib", ".dll", ".dylib", ".jar",
+        ".wasm", ".prg", ".hex", ".run", ".app", ".img", ".rom", ".efi", ".vvp", ".byte",
+        ".native", ".beam", ".class", ".o", ".obj",
+    ];
+    let ending = subject.path.extension();
+    let is_open = ending.is_none_or(|ending| {
+        endings
+            .iter()
+            .any(|known| ending.eq_ignore_ascii_case(known.as_bytes()))
+    });
+    is_open && is_binary(subject.head)
 }
 
 fn rank(row: &str) -> usize {

@@ -182,9 +182,10 @@ impl Declared {
         })
     }
 
-    /// Whether a pattern names it, and no path does.
-    fn is_by_pattern(&self, path: &RepoPath) -> bool {
-        !path.parts().any(|part| self.outputs.contains_key(part))
+    /// The folder above a path that is named, where the path itself isn't.
+    fn folder_of<'p>(&self, path: &'p RepoPath) -> Option<&'p RepoPath> {
+        path.folders_above()
+            .find(|folder| self.outputs.contains_key(*folder))
     }
 
     /// Whether that is said of the file itself, not of a folder that it is in.
@@ -239,12 +240,17 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     let is_heard =
         |named: &Named| subject.hears_folders || declared.is_of_file(subject.path, named);
     if let Some(named) = declared.named(subject.path).filter(is_heard) {
-        // What is said of a folder, is said of all in it, but less: scripts remove and fetch sources.
-        let row = match declared.is_of_file(subject.path, &named) || named.row == "pattern" {
-            true => named.row,
-            false if declared.is_by_pattern(subject.path) => named.row,
-            false if named.row == "setting" || named.row == "folder-made" => named.row,
-            false => "folder",
+        // What is said of a folder, is said of all in it, but less; and of none if somebody wrote
+        // there: scripts remove and fetch sources.
+        let is_of_file = declared.is_of_file(subject.path, &named);
+        let folder = declared
+            .folder_of(subject.path)
+            .filter(|_| subject.hears_folders && !is_of_file);
+        let row = match folder {
+            Some(folder) if around.is_peoples(folder) => return,
+            None => named.row,
+            Some(_) if named.row == "setting" || named.row == "folder-made" => named.row,
+            Some(_) => "folder",
         };
         evidence.push(Evidence::new(Witness::Declared, row, detail(&named)));
     }
