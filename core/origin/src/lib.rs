@@ -68,6 +68,7 @@ pub struct Surroundings<'a> {
     snapshot: &'a Snapshot,
     tree: &'a Tree,
     by_name: OnceLock<ByName>,
+    by_stem: OnceLock<ByName>,
     declared: OnceLock<Declared>,
     /// For each kind of mark, the first file here that such files are made of.
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
@@ -82,6 +83,7 @@ impl<'a> Surroundings<'a> {
             snapshot,
             tree,
             by_name: OnceLock::new(),
+            by_stem: OnceLock::new(),
             declared: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
@@ -103,6 +105,19 @@ impl<'a> Surroundings<'a> {
                         .push(at as u32);
                 }
             }
+            all
+        })
+    }
+
+    fn by_stem(&self) -> &ByName {
+        self.by_stem.get_or_init(|| {
+            let mut all = ByName::default();
+            for (name, places) in self.by_name() {
+                let stem = memchr::memrchr(b'.', name).filter(|dot| *dot > 0);
+                let stem = &name[..stem.unwrap_or(name.len())];
+                all.entry(stem.into()).or_default().extend(places);
+            }
+            all.values_mut().for_each(|places| places.sort_unstable());
             all
         })
     }

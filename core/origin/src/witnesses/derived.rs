@@ -11,7 +11,7 @@ use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_tables::{TableError, read, rows};
 use redshank_worktree::tree::Entry;
 use serde::Deserialize;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
 
 #[derive(Deserialize)]
@@ -237,19 +237,22 @@ fn program(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
         None => name,
     };
     let stem = bare.strip_prefix(b"lib").unwrap_or(bare);
-    let pairs = PRODUCTS.programs.iter().flat_map(|pair| &pair.of);
-    for of in pairs {
-        for stem in [bare, stem] {
-            let name = of.name(stem);
-            let mut found = around.named(name.as_bstr()).take(NAMESAKES);
-            let found = found.find(|entry| entry.path.as_bstr() != path.as_bstr());
-            if let Some(entry) = found {
-                return Some(entry.path.clone());
-            }
-        }
-    }
-    None
+    [bare, stem].into_iter().find_map(|stem| {
+        let mut found = around.of_stem(stem).take(NAMESAKES);
+        let found = found.find(|entry| {
+            let ending = entry.path.extension().map(|ending| ending.as_bytes());
+            let is_compiled = ending.is_some_and(|ending| COMPILED.contains(ending));
+            is_compiled && entry.path.as_bstr() != path.as_bstr()
+        });
+        found.map(|entry| entry.path.clone())
+    })
 }
+
+/// The endings of sources that are compiled.
+static COMPILED: LazyLock<HashSet<&'static [u8]>> = LazyLock::new(|| {
+    let forms = PRODUCTS.programs.iter().flat_map(|pair| &pair.of);
+    forms.filter_map(Form::ending).collect()
+});
 
 /// Whether one path is another in a folder beside the other's: `dist/chart/axis.js` to
 /// `src/chart/axis.ts`, or `html/axis.html` to `axis.adoc`.
@@ -303,6 +306,13 @@ impl Surroundings<'_> {
     /// The files of that name, whatever their case.
     pub(crate) fn named(&self, name: &BStr) -> impl Iterator<Item = &Entry> {
         let places = self.by_name().get(name.to_ascii_lowercase().as_bstr());
+        let places = places.map_or(&[][..], Vec::as_slice);
+        places.iter().map(|at| &self.tree().entries[*at as usize])
+    }
+
+    /// The files whose name without its last ending is this, whatever their case.
+    fn of_stem(&self, stem: &[u8]) -> impl Iterator<Item = &Entry> {
+        let places = self.by_stem().get(stem.to_ascii_lowercase().as_bstr());
         let places = places.map_or(&[][..], Vec::as_slice);
         places.iter().map(|at| &self.tree().entries[*at as usize])
     }

@@ -319,12 +319,13 @@ fn read_text(path: &RepoPath, text: &[u8], said: &mut Vec<Said>) {
 /// Takes in the names of files that a text mentions: words with a dot in them, the last part of each
 /// path.
 fn mentioned(text: &[u8], names: &mut HashSet<Vec<u8>, FixedState>) {
-    let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_-.@+/".contains(&byte);
-    for word in text.split(|byte| !is_part(*byte)) {
-        let name = word.rsplit_str("/").next().unwrap_or_default();
-        let name = name.trim_end_with(|sign| sign == '.');
+    let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_-.@+".contains(&byte);
+    // A name ends where a path goes on, so that its last part is what is left.
+    for name in text.split(|byte| !is_part(*byte)) {
+        let name = name.strip_suffix(b".").unwrap_or(name);
+        let dot = name.iter().position(|byte| *byte == b'.');
         let is_name = name.len() < 100
-            && name.find_byte(b'.').is_some_and(|dot| dot + 1 < name.len())
+            && dot.is_some_and(|dot| dot + 1 < name.len())
             && name.iter().any(u8::is_ascii_alphabetic);
         if is_name && !names.contains(name) {
             names.insert(name.to_vec());
