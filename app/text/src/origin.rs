@@ -19,7 +19,7 @@ pub fn origin(judgement: &Judgement) -> String {
 pub fn because(judgement: &Judgement) -> String {
     let is_made = judgement.origin.is_made();
     let is_for = |one: &&Evidence| match judgement.origin {
-        Origin::Unknown => one.weight.0 != 0,
+        Origin::Unknown => one.weight.0.abs() >= WORTH_NAMING,
         _ => (one.weight.0 > 0) == is_made && one.weight.0 != 0,
     };
     let said = judgement.evidence.iter().filter(is_for).take(NAMED);
@@ -45,6 +45,9 @@ pub fn origin_lines(judgement: &Judgement) -> String {
     text
 }
 
+/// Where nothing is known, what weighs less isn't named, in decibans.
+const WORTH_NAMING: i32 = 5;
+
 /// So much evidence is named at most.
 const NAMED: usize = 2;
 
@@ -64,6 +67,7 @@ pub fn origin_evidence(evidence: &Evidence) -> String {
             format!("a copy of {}", shown(source))
         }
         (Detail::MadeOf(source), _) => format!("made from {}", shown(source)),
+        (Detail::Folder(_), Witness::Neighbours) => "what is beside it is authored".to_owned(),
         (Detail::Folder(name), _) => format!("in a folder called `{}`", shown(name.as_bstr())),
         (Detail::Extension(ending), _) if evidence.weight.0 < 0 => {
             format!("people write `.{}` files", shown(ending.as_bstr()))
