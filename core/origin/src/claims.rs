@@ -127,13 +127,13 @@ impl Surroundings<'_> {
         share
     }
 
-    /// The files right in a folder that somebody wrote, for which there is more than a hint.
-    pub fn authored_in(&self, folder: &RepoPath) -> Vec<RepoPathBuf> {
+    /// The files right in a folder that somebody wrote, at least that surely.
+    pub fn authored_in(&self, folder: &RepoPath, least: Strength) -> Vec<RepoPathBuf> {
         let files = self.files_in(folder).into_iter();
         let direct = files.filter(|(path, _)| path.folder() == folder);
         let authored = direct.take(LOOKED_AT).filter(|(path, size)| {
             let judgement = self.judge_whatever_the_folder(path, *size);
-            judgement.is_authored(Strength::Strong)
+            judgement.is_authored(least)
         });
         authored.map(|(path, _)| path).collect()
     }

@@ -135,6 +135,11 @@ impl<'a> TemplateMatches<'a> {
     /// What a template says of a path, or of the uppermost folder above it that one speaks of,
     /// whatever is there.
     pub fn claim(&self, path: &RepoPath) -> Option<Claim> {
+        // What somebody wrote in a known place is theirs.
+        let mut known = self.known.values();
+        if known.any(|known| known.own.iter().any(|own| **own == *path)) {
+            return None;
+        }
         path.parts()
             .find_map(|part| self.by_name(part))
             .map(|found| found.claim())

@@ -4,7 +4,7 @@ use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, o
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
-use redshank_origin::{Judgement, Judgements, Surroundings};
+use redshank_origin::{Judgement, Judgements, Strength, Surroundings};
 use redshank_progress::Phase;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
@@ -335,7 +335,7 @@ impl<'a> Recogniser<'a, '_> {
                 if path.is_folder() {
                     self.matched.insert(path.clone(), true);
                 }
-                let own = self.around.authored_in(&path);
+                let own = self.around.authored_in(&path, Strength::Likely);
                 self.know(KnownPlace { own, ..known(path) });
             }
         }
@@ -493,7 +493,7 @@ impl<'a> Recogniser<'a, '_> {
             .filter(|entry| entry.path.folder() == folder);
         !folder.is_top()
             && !direct.any(|entry| self.markers.has_project(&entry.path))
-            && self.around.authored_in(folder).is_empty()
+            && self.around.authored_in(folder, Strength::Strong).is_empty()
     }
 
     /// Whether most of a folder that the project's own settings call output is authored.

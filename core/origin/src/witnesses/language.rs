@@ -98,7 +98,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
         return;
     };
     // A binary file under such a name is in no language, and an empty one says nothing.
-    if is_binary(subject.head) || subject.size.0 == 0 {
+    if is_binary(subject.head) || subject.head.is_empty() {
         return;
     }
     let row = match () {

@@ -171,8 +171,17 @@ mod tests {
         let marks = &rows(&TABLE).unwrap().mark;
         assert!(marks.len() >= 8);
         let names = [
-            "a.go", "a.html", "a.js", "a.svg", "a.xml", "a.log", "a.lst", "METADATA", "a.cmd",
+            "a.go",
+            "a.html",
+            "a.js",
+            "a.svg",
+            "a.xml",
+            "a.log",
+            "a.lst",
+            "METADATA",
+            "a.cmd",
             "a.1",
+            "activate.fish",
         ];
         for mark in marks {
             for parts in &mark.says {

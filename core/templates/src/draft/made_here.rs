@@ -41,8 +41,6 @@ impl Composer<'_, '_> {
         let lines: Vec<DraftLine> = judgements
             .made_places(Strength::Likely)
             .into_iter()
-            // What belongs to one person or machine, tidy asks about.
-            .filter(|place| place.judgement.origin != Origin::Local)
             .map(|place| DraftLine {
                 pattern: place.pattern,
                 heading: heading_of(&place.judgement),
