@@ -93,6 +93,13 @@ pub(crate) fn is_given(path: &RepoPath) -> bool {
 /// Whether a path is where people put what they did not build: tests, samples, vendored sources,
 /// assets, packaging.
 pub fn is_aside(path: &RepoPath) -> bool {
+    // A library among libraries is what nobody builds here.
+    let libraries = [".jar", ".so", ".a", ".dll", ".dylib", ".lib", ".aar"];
+    let ending = path.extension();
+    let is_library = ending.is_some_and(|ending| libraries.iter().any(|known| ending == known));
+    if is_library && path.folders_above().any(|folder| folder.name() == "lib") {
+        return true;
+    }
     let aside = [
         "fixtures",
         "expected",
