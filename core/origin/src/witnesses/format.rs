@@ -1,6 +1,7 @@
 //! The first bytes: compiled code, archives, databases, pictures, and what each usually is.
 
 use super::Subject;
+use super::place::is_aside;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use redshank_rules::{PatternSet, RepoPath};
@@ -34,7 +35,13 @@ const BINARY: usize = 8_000;
 pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     if let Some(row) = row_of(subject.path, subject.head) {
         let detail = Detail::Said(&row.title);
-        evidence.push(Evidence::new(Witness::Format, &row.name, detail));
+        // A database among assets and test data is one that somebody filled for them.
+        let name = if row.name == "database" && is_aside(subject.path) {
+            "database-aside"
+        } else {
+            &row.name
+        };
+        evidence.push(Evidence::new(Witness::Format, name, detail));
     } else if is_binary(subject.head) {
         let detail = Detail::Said("binary data");
         evidence.push(Evidence::new(Witness::Format, "binary", detail));

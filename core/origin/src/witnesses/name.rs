@@ -2,6 +2,7 @@
 
 use super::Subject;
 use super::format::is_binary;
+use super::place::is_aside;
 use super::says_so::is_marked;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
@@ -45,6 +46,9 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
         for row in table.file.iter().filter(|row| row.patterns.has(path)) {
             // What says itself that a tool made it, has that name from the tool.
             if row.name == "known-to-people" && is_marked {
+                continue;
+            }
+            if (row.name == "database" || row.name == "log") && is_aside(path) {
                 continue;
             }
             let found = Evidence::new(Witness::Name, &row.name, Detail::Said(&row.title));
