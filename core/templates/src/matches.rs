@@ -128,6 +128,9 @@ impl<'a> TemplateMatches<'a> {
 
     /// What a template says of exactly this path, where somebody wrote what is there.
     pub fn contradicted_claim(&self, path: &RepoPath) -> Option<Claim> {
+        if environments::is_of_a_mode(path) {
+            return None;
+        }
         let claim = self.by_name(path)?.claim();
         self.on(path).is_none().then_some(claim)
     }
@@ -135,6 +138,10 @@ impl<'a> TemplateMatches<'a> {
     /// What a template says of a path, or of the uppermost folder above it that one speaks of,
     /// whatever is there.
     pub fn claim(&self, path: &RepoPath) -> Option<Claim> {
+        // The environment of a mode is shared or secret, whatever its name says.
+        if environments::is_of_a_mode(path) {
+            return None;
+        }
         // What somebody wrote in a known place is theirs.
         let mut known = self.known.values();
         if known.any(|known| known.own.iter().any(|own| **own == *path)) {
