@@ -27,7 +27,7 @@ impl Composer<'_, '_> {
                 || is_keep_file(path.name())
                 || needed.has(path)
                 || declined.has(path)
-                || self.as_it_is.exception(path)?.is_some()
+                || self.is_let_in(path)?
             {
                 files.push((path, Judgement::by_policy()));
             } else if verdicts.query(path)?.state == State::Ignored {
@@ -60,6 +60,18 @@ impl Composer<'_, '_> {
             .extend(lines.iter().map(|line| line.pattern.clone()));
         let block = NewBlock::of_lines(MADE_HERE.to_owned(), lines);
         self.push(RepoPath::top(), block)
+    }
+}
+
+impl Composer<'_, '_> {
+    /// Whether somebody's exception re-includes a path, or a folder above it.
+    fn is_let_in(&self, path: &RepoPath) -> Result<bool> {
+        for part in path.parts() {
+            if self.as_it_is.exception(part)?.is_some() {
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 }
 
