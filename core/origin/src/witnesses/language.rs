@@ -97,8 +97,10 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
         }
         return;
     };
-    // A binary file under such a name is in no language, and an empty one says nothing.
-    if is_binary(subject.head) || subject.head.is_empty() {
+    // A binary file under such a name is in no language, and an empty one says nothing, but
+    // for a source that was just begun.
+    let is_telling = group == Group::Code && subject.path.name() != "__init__.py";
+    if is_binary(subject.head) || subject.head.is_empty() && !is_telling {
         return;
     }
     let row = match () {
