@@ -146,11 +146,11 @@ impl<'a> Context<'a> {
         }))
     }
 
-    /// Begins a command that changes what git tracks once it is told to; then nobody has to read on
+    /// Begins a command that changes what git tracks once it is asked to; then nobody has to read on
     /// for the rest to be done.
     ///
     /// # Errors
-    /// If it is told to and there is no repository.
+    /// If it is asked to and there is no repository.
     pub fn begin_change(&self, applies: bool) -> Result<()> {
         self.recover(applies || self.is_interactive())?;
         if applies {

@@ -67,7 +67,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     };
     let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
     let met = files.into_par_iter().flat_map_iter(|entry| {
-        // What can't be read is told by anyone who reads all.
+        // A file that can't be read is reported by the pass that reads all of them.
         let text = scan.snapshot.root.read(&entry.path, LARGEST);
         let text = text.unwrap_or_default();
         rows.iter()

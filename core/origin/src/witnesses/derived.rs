@@ -330,7 +330,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn parallel_folders_are_told_from_others() {
+    fn parallel_folders_are_distinguished_from_others() {
         let is = |product: &str, source: &str| is_parallel(product.into(), source.into());
         assert!(is("dist/chart/axis.js", "src/chart/axis.ts"));
         assert!(is("web/dist/axis.js", "web/src/axis.ts"));

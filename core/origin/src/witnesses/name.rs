@@ -108,7 +108,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_hash_is_told_from_a_date_and_a_word() {
+    fn a_hash_is_neither_a_date_nor_a_word() {
         for name in [
             "index-BkF3x9Qa.js",
             "main.51c6dc62.js",

@@ -185,7 +185,7 @@ const CASES: &[Case] = &[
         &["logs/dbt.log"],
     ),
     (
-        "what a person lets in",
+        "what a person re-includes",
         &[
             (
                 ".gitignore",

@@ -1,5 +1,5 @@
 //! Commands, wherever they are written: scripts, package files, pipelines, readmes. What they
-//! remove, what they write, what they are told to write to.
+//! remove, what they write, what their options name as output.
 
 use super::Said;
 use bstr::ByteSlice;
