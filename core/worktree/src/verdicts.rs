@@ -267,6 +267,28 @@ impl<'a> Verdicts<'a> {
         Ok(None)
     }
 
+    /// Whether somebody re-includes a path on purpose: by such an exception, or by one for a folder
+    /// above it that overrides no rule yet, and so is there for rules to come.
+    ///
+    /// # Errors
+    /// If an ignore file on the way can't be read.
+    pub fn is_re_included(&self, path: &RepoPath) -> Result<bool> {
+        if self.exception(path)?.is_some() {
+            return Ok(true);
+        }
+        for folder in path.folders_above() {
+            let chain = &self.folder(folder.folder().bare())?.chain;
+            let all = chain.all_rulings(folder.bare(), true);
+            let is_kept = all
+                .first()
+                .is_some_and(|ruling| !is_for_every_folder(ruling.rule()));
+            if is_kept && !all.iter().any(Ruling::ignores) {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
     /// Whether the exception for a folder overrides a rule for everything, or none.
     fn is_only_taken_out(&self, chain: &Chain, folder: &RepoPath) -> bool {
         let all = chain.all_rulings(folder.bare(), true);

@@ -39,7 +39,7 @@ pub(crate) fn find_made(
                 || is_keep_file(path.name())
                 || needed.has(path)
                 || declined.has(path)
-                || judgement.weight.0 > 0 && is_let_in(scan, path)?;
+                || judgement.weight.0 > 0 && scan.verdicts.is_re_included(path)?;
             files.push(if is_wanted {
                 (path, Judgement::by_policy())
             } else {
@@ -73,16 +73,6 @@ pub(crate) fn find_made(
         }
     });
     Ok(found.collect())
-}
-
-/// Whether somebody's exception re-includes a path, or a folder above it.
-fn is_let_in(scan: &ScanContext, path: &RepoPath) -> Result<bool> {
-    for part in path.parts() {
-        if scan.verdicts.exception(part)?.is_some() {
-            return Ok(true);
-        }
-    }
-    Ok(false)
 }
 
 fn on_folder(scan: &ScanContext, folder: &RepoPath, files: &[(&Entry, &Judgement)]) -> Finding {

@@ -27,7 +27,7 @@ impl Composer<'_, '_> {
                 || is_keep_file(path.name())
                 || needed.has(path)
                 || declined.has(path)
-                || self.is_let_in(path)?
+                || self.as_it_is.is_re_included(path)?
             {
                 files.push((path, Judgement::by_policy()));
             } else if verdicts.query(path)?.state == State::Ignored {
@@ -41,16 +41,10 @@ impl Composer<'_, '_> {
         let lines: Vec<DraftLine> = judgements
             .made_places(Strength::Likely)
             .into_iter()
-            .map(|place| DraftLine {
-                pattern: place.pattern,
-                heading: heading_of(&place.judgement),
-                reason: place
-                    .judgement
-                    .reason()
-                    .map_or_else(String::new, redshank_origin::Evidence::summary),
-                remake: None,
-                is_certain: true,
-                replaces: None,
+            .map(|place| {
+                let reason = place.judgement.reason();
+                let reason = reason.map_or_else(String::new, redshank_origin::Evidence::summary);
+                DraftLine::certain(place.pattern, heading_of(&place.judgement), reason)
             })
             .collect();
         if lines.is_empty() {
@@ -60,18 +54,6 @@ impl Composer<'_, '_> {
             .extend(lines.iter().map(|line| line.pattern.clone()));
         let block = NewBlock::of_lines(MADE_HERE.to_owned(), lines);
         self.push(RepoPath::top(), block)
-    }
-}
-
-impl Composer<'_, '_> {
-    /// Whether somebody's exception re-includes a path, or a folder above it.
-    fn is_let_in(&self, path: &RepoPath) -> Result<bool> {
-        for part in path.parts() {
-            if self.as_it_is.exception(part)?.is_some() {
-                return Ok(true);
-            }
-        }
-        Ok(false)
     }
 }
 

@@ -420,12 +420,8 @@ impl<'a> Composer<'_, 'a> {
         let lines = patterns
             .into_iter()
             .map(|pattern| DraftLine {
-                pattern,
-                heading: Heading::Built,
-                reason: known.reason.to_owned(),
                 remake: known.remake.map(str::to_owned),
-                is_certain: true,
-                replaces: None,
+                ..DraftLine::certain(pattern, Heading::Built, known.reason.to_owned())
             })
             .collect();
         let label = format!("{MADE_BY}{}", known.template);
@@ -446,14 +442,7 @@ impl<'a> Composer<'_, 'a> {
             let is_known = drafted.has_own(&pattern) || drafted.has_coming(NEEDED, &pattern);
             // A file in a folder that is excluded can't be re-included by a rule of its own.
             if file.excluded_parent.is_none() && !is_known {
-                let line = DraftLine {
-                    pattern,
-                    heading: Heading::Dependencies,
-                    reason,
-                    remake: None,
-                    is_certain: true,
-                    replaces: None,
-                };
+                let line = DraftLine::certain(pattern, Heading::Dependencies, reason);
                 self.push(&folder, NewBlock::of_lines(NEEDED.to_owned(), vec![line]))?;
             }
         }

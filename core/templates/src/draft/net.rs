@@ -215,13 +215,9 @@ impl<'s> Composer<'s, '_> {
             .collect();
         let lines: Vec<DraftLine> = narrower
             .into_iter()
-            .map(|pattern| DraftLine {
-                pattern,
-                heading: Heading::Dependencies,
-                reason: "source files that a rule above would ignore".to_owned(),
-                remake: None,
-                is_certain: true,
-                replaces: None,
+            .map(|pattern| {
+                let reason = "source files that a rule above would ignore".to_owned();
+                DraftLine::certain(pattern, Heading::Dependencies, reason)
             })
             .collect();
         if lines.is_empty() {

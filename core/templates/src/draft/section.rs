@@ -22,6 +22,18 @@ pub(crate) struct DraftLine {
 }
 
 impl DraftLine {
+    /// A line that is no template's, and that matches only what it was made for.
+    pub(crate) fn certain(pattern: BString, heading: Heading, reason: String) -> Self {
+        Self {
+            pattern,
+            heading,
+            reason,
+            remake: None,
+            is_certain: true,
+            replaces: None,
+        }
+    }
+
     pub(crate) fn new(pattern: BString, heading: Heading, rule: &TemplateRule) -> Self {
         Self {
             pattern,
