@@ -103,6 +103,8 @@ pub struct Survey<'a> {
     pub matches: TemplateMatches<'a>,
     /// What tells where a file comes from.
     pub around: Option<Arc<Surroundings<'a>>>,
+    /// Projects that a person left out.
+    pub(crate) left_out: Vec<Project<'a>>,
     /// All templates that projects were recognised by.
     pub(crate) templates: &'a [Template],
 }
@@ -127,8 +129,9 @@ impl Survey<'_> {
 
     /// Leaves the projects and the places of a template out.
     pub fn leave_out(&mut self, template: &str) {
-        self.projects
-            .retain(|project| project.template.name != template);
+        let projects = &mut self.projects;
+        self.left_out
+            .extend(projects.extract_if(.., |project| project.template.name == template));
         self.known.retain(|known| known.template != template);
     }
 }

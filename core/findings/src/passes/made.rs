@@ -21,7 +21,7 @@ pub(crate) fn find_made(
     judged: Vec<(RepoPathBuf, Judgement)>,
 ) -> Result<Vec<Finding>> {
     let needed = NeededPaths::collect(&scan.survey.projects);
-    let declined = Declined::collect(&scan.survey.projects);
+    let declined = Declined::collect(scan.survey);
     let mut files: Vec<(&RepoPath, Judgement)> = Vec::with_capacity(judged.len());
     let judged: BTreeMap<RepoPathBuf, Judgement> = judged.into_iter().collect();
     let mut open: Vec<&Entry> = Vec::new();

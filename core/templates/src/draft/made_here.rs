@@ -16,7 +16,7 @@ impl Composer<'_, '_> {
         let entries = self.snapshot.tree()?.entries.iter();
         let verdicts = Verdicts::new(self.snapshot, self.overlay())?;
         let needed = NeededPaths::collect(&self.survey.projects);
-        let declined = Declined::collect(&self.survey.projects);
+        let declined = Declined::collect(self.survey);
         let mut files: Vec<(&RepoPath, Judgement)> = Vec::new();
         let mut open = Vec::new();
         for entry in entries.filter(|entry| entry.kind == EntryKind::File) {
