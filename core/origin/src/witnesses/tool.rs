@@ -3,11 +3,13 @@
 use super::place::{is_aside, output_folder};
 use super::{Basis, Claim, Subject};
 use crate::Surroundings;
-use crate::evidence::{Detail, Evidence, Witness};
+use crate::evidence::{Detail, Evidence, Origin, Witness};
 
 pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let Some(claim) = subject.claim else { return };
     evidence.push(match claim.basis {
+        // What one person's editor leaves, it leaves anywhere.
+        Basis::AnyName if claim.origin == Origin::Local => with_row(claim, "any-name"),
         Basis::AnyName if is_aside(subject.path) => with_row(claim, "any-name-aside"),
         // The folder's name says the same: it is not twice as true.
         Basis::AnyName if output_folder(subject.path).is_some() => {
