@@ -38,7 +38,9 @@ FEW = 4  # a word is measured apart from its row if so many projects have it
 WORSE = 10  # so much worse is a swallowed source than a leak
 MOST = 45  # no kind weighs more, in decibans
 FOLDS = 10
-PEOPLES = ["known-to-people", "lock", "common", "data", "public", "uploads", "fixtures", "expected", "tests", "samples", "documentation", "assets", "sources",
+# Files of which some teams keep what others ignore: no measure.
+ARGUABLE = {"CMakeUserPresets.json", "profiles.yml", "pdm.toml", "phpunit.xml", "worker-configuration.d.ts", "next-env.d.ts"}
+PEOPLES = ["known-to-people", "known-in-output", "known-in-hidden", "lock", "common", "data", "public", "uploads", "fixtures", "expected", "tests", "samples", "documentation", "assets", "sources",
            "vendored", "packaging", "authored", "checksummed"]
 HEAD = """# What each kind of evidence is worth, in decibans: ten times the decimal logarithm of how much likelier it makes it that a tool
 # made the file. Below zero, it speaks for an author. Written by evidence/origin.py; those below the line are rules of the trade and
@@ -68,7 +70,7 @@ def project(truth):
             archive.extractall(repository, filter="fully_trusted")
         kinds = judged(repository, environment_in(temporary))
     made, authored = set(labels["generated"]), set(labels["source"]) | set(labels["kept"])
-    files = [(path in made, kinds, path) for path, kinds in kinds.items() if path in made or path in authored]
+    files = [(path in made, kinds, path) for path, kinds in kinds.items() if (path in made or path in authored) and path.split("/")[-1] not in ARGUABLE]
     return truth.stem, files
 
 
@@ -112,6 +114,9 @@ def side_of(feature):
     """The side that a kind of evidence can speak for, whatever a few projects make of it."""
     witness, row = feature.split("/")
     row = row.split(".")[0]
+    # The language of what a template has named says nothing for its being made: the template's word counts already.
+    if row.endswith("-named"):
+        return (None, 0)
     if "." in feature or witness in ("format", "language"):
         return (None, None)
     if witness == "referenced" or row in PEOPLES or feature == "says-so/unmarked":

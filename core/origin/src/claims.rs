@@ -84,6 +84,7 @@ impl Surroundings<'_> {
             reason: String::new(),
             origin: Origin::Generated,
             basis: Basis::AnyName,
+            is_of_folder: true,
         };
         self.contradicts(folder, &claim)
     }
@@ -181,7 +182,7 @@ impl Judgement {
             Witness::Language => ["code", "page", "prose", "settings", "script"]
                 .iter()
                 .any(|group| one.row.starts_with(group)),
-            Witness::Name => one.row == "known-to-people",
+            Witness::Name => one.row.starts_with("known-"),
             _ => false,
         };
         !self.origin.is_made() && self.evidence.iter().any(is_of_people)

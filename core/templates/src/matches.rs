@@ -6,7 +6,7 @@ use crate::environments;
 use redshank_origin::{Basis, Claim, Origin, Surroundings};
 use redshank_rules::Case;
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_rules::{RuleList, Source};
+use redshank_rules::{Rule, RuleList, Source};
 use redshank_worktree::Class;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -147,9 +147,14 @@ impl<'a> TemplateMatches<'a> {
         if known.any(|known| known.own.iter().any(|own| **own == *path)) {
             return None;
         }
-        path.parts()
-            .find_map(|part| self.by_name(part))
-            .map(|found| found.claim())
+        let (part, found) = path
+            .parts()
+            .find_map(|part| Some((part, self.by_name(part)?)))?;
+        let is_of_folder = part != path;
+        Some(Claim {
+            is_of_folder,
+            ..found.claim()
+        })
     }
 
     /// What matches exactly this path by its name.
@@ -157,16 +162,33 @@ impl<'a> TemplateMatches<'a> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));
         }
-        // The nearest project first.
+        let mut matched = self.rules_on(path).filter(|(_, _, rule)| !rule.negated);
+        let (project, own, _) = matched.next()?;
+        Some(TemplateMatch::Rule(project, own))
+    }
+
+    /// Whether the template of the nearest project that has a rule for a path re-includes it on
+    /// purpose.
+    pub fn re_includes(&self, path: &RepoPath) -> bool {
+        let decided = path.parts().filter_map(|part| self.rules_on(part).next());
+        let mut negated = decided.map(|(_, _, rule)| rule.negated).peekable();
+        negated.peek().is_some() && negated.all(|is_negated| is_negated)
+    }
+
+    /// For each project above a path whose template has rules for exactly it, the one that decides;
+    /// the nearest project first.
+    fn rules_on<'s, 'p>(
+        &'s self,
+        path: &'p RepoPath,
+    ) -> impl Iterator<Item = (&'s Project<'a>, &'a TemplateRule, &'s Rule)> + use<'a, 's, 'p> {
         let folders = path.folders_above().rev().chain([RepoPath::top()]);
         let near = folders.filter_map(|folder| self.projects.get(folder));
-        let mut of_projects = near.flatten().filter_map(|(project, list)| {
+        near.flatten().filter_map(|(project, list)| {
             let rule = list.last(path.bare(), &|| path.is_folder())?;
             // One line a rule: the line leads back to the template's own.
             let own = project.template.rule.get(rule.line as usize - 1)?;
-            (!rule.negated).then_some(TemplateMatch::Rule(project, own))
-        });
-        of_projects.next()
+            Some((project, own, rule))
+        })
     }
 }
 
@@ -176,7 +198,7 @@ fn is_one_name(pattern: &str) -> bool {
 }
 
 impl TemplateMatch<'_, '_> {
-    /// The same as a claim on where the files come from.
+    /// The same as a claim on where what is at its path comes from.
     pub fn claim(&self) -> Claim {
         let (heading, basis) = match self {
             Self::Known(_) => (None, Basis::Mark),
@@ -196,6 +218,7 @@ impl TemplateMatch<'_, '_> {
             reason: self.reason().to_owned(),
             origin,
             basis,
+            is_of_folder: false,
         }
     }
 }

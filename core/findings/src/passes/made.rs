@@ -39,7 +39,9 @@ pub(crate) fn find_made(
                 || is_keep_file(path.name())
                 || needed.has(path)
                 || declined.has(path)
-                || judgement.weight.0 > 0 && scan.verdicts.is_re_included(path)?;
+                || judgement.weight.0 > 0
+                    && (scan.survey.matches.re_includes(path)
+                        || scan.verdicts.is_re_included(path)?);
             files.push(if is_wanted {
                 (path, Judgement::by_policy())
             } else {

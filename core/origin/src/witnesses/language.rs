@@ -1,7 +1,7 @@
 //! The language that a file is written in: people write some, tools write some, and some both.
 
 use super::format::is_binary;
-use super::place::output_folder;
+use super::place::{hidden_folder, output_folder};
 use super::{Subject, says_so};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
@@ -39,26 +39,87 @@ pub(crate) enum Group {
 }
 
 impl Group {
-    fn word(self) -> &'static str {
-        match self {
-            Self::Code => "code",
-            Self::Page => "page",
-            Self::Prose => "prose",
-            Self::Text => "text",
-            Self::Settings => "settings",
-            Self::Data => "data",
+    /// The kind of evidence, by what is known of the place already.
+    fn row(self, about: About) -> &'static str {
+        let [plain, in_output, in_hidden, named, in_named] = match self {
+            Self::Code => [
+                "code",
+                "code-in-output",
+                "code-in-hidden",
+                "code-named",
+                "code-in-named",
+            ],
+            Self::Page => [
+                "page",
+                "page-in-output",
+                "page-in-hidden",
+                "page-named",
+                "page-in-named",
+            ],
+            Self::Prose => [
+                "prose",
+                "prose-in-output",
+                "prose-in-hidden",
+                "prose-named",
+                "prose-in-named",
+            ],
+            Self::Text => [
+                "text",
+                "text-in-output",
+                "text-in-hidden",
+                "text-named",
+                "text-in-named",
+            ],
+            Self::Settings => [
+                "settings",
+                "settings-in-output",
+                "settings-in-hidden",
+                "settings-named",
+                "settings-in-named",
+            ],
+            Self::Data => [
+                "data",
+                "data-in-output",
+                "data-in-hidden",
+                "data-named",
+                "data-in-named",
+            ],
+        };
+        match about {
+            About::Nothing => plain,
+            About::Output => in_output,
+            About::Hidden => in_hidden,
+            About::Named => named,
+            About::InNamed => in_named,
         }
     }
+}
 
-    /// The kind of evidence in a folder of what tools make.
-    fn in_output(self) -> &'static str {
-        match self {
-            Self::Code => "code-in-output",
-            Self::Page => "page-in-output",
-            Self::Prose => "prose-in-output",
-            Self::Text => "text-in-output",
-            Self::Settings => "settings-in-output",
-            Self::Data => "data-in-output",
+/// What is known of a file before its language is: a language says less where another witness has
+/// named it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum About {
+    Nothing,
+    /// It is in a folder of what tools make, by that folder's name.
+    Output,
+    /// It is in a hidden folder that people aren't known to keep.
+    Hidden,
+    /// A template names the file.
+    Named,
+    /// A template names a folder that it is in.
+    InNamed,
+}
+
+impl About {
+    fn of(subject: &Subject) -> Self {
+        let path = subject.path;
+        match subject.claim {
+            Some(claim) if !claim.is_of_folder => Self::Named,
+            _ if !subject.hears_folders => Self::Nothing,
+            _ if output_folder(path).is_some() => Self::Output,
+            _ if hidden_folder(path).is_some() => Self::Hidden,
+            Some(_) => Self::InNamed,
+            None => Self::Nothing,
         }
     }
 }
@@ -103,10 +164,9 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     if is_binary(subject.head) || subject.head.is_empty() && !is_telling {
         return;
     }
-    let row = match () {
-        () if subject.hears_folders && output_folder(subject.path).is_some() => group.in_output(),
-        () if says_so::is_bundled(subject) => "bundled",
-        () => group.word(),
+    let row = match About::of(subject) {
+        About::Nothing if says_so::is_bundled(subject) => "bundled",
+        about => group.row(about),
     };
     let detail = Detail::Extension(ending.into());
     evidence.push(Evidence::new(Witness::Language, row, detail).with_word(ending));

@@ -40,6 +40,8 @@ pub struct Claim {
     pub origin: Origin,
     /// What the claim rests on.
     pub basis: Basis,
+    /// Whether it is about a folder that the file is in, not the file itself.
+    pub is_of_folder: bool,
 }
 
 /// What a template's claim rests on.

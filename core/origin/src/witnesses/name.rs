@@ -2,7 +2,7 @@
 
 use super::Subject;
 use super::format::is_binary;
-use super::place::is_aside;
+use super::place::{hidden_folder, is_aside, output_folder};
 use super::says_so::is_marked;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
@@ -51,7 +51,11 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
             if (row.name == "database" || row.name == "log") && is_aside(path) {
                 continue;
             }
-            let found = Evidence::new(Witness::Name, &row.name, Detail::Said(&row.title));
+            let name = match row.name.as_str() {
+                "known-to-people" => known_name(subject),
+                name => name,
+            };
+            let found = Evidence::new(Witness::Name, name, Detail::Said(&row.title));
             evidence.push(if row.local {
                 found.with_origin(Origin::Local)
             } else {
@@ -74,6 +78,16 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     if path.extension().is_none() && is_binary(subject.head) {
         let detail = Detail::Said("binary data under a name without an ending");
         evidence.push(Evidence::new(Witness::Name, "bare-binary", detail));
+    }
+}
+
+/// What it says that people give such a name: less where tools keep theirs.
+fn known_name(subject: &Subject) -> &'static str {
+    match () {
+        () if !subject.hears_folders => "known-to-people",
+        () if output_folder(subject.path).is_some() => "known-in-output",
+        () if hidden_folder(subject.path).is_some() => "known-in-hidden",
+        () => "known-to-people",
     }
 }
 

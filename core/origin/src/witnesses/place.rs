@@ -84,6 +84,12 @@ pub(crate) fn output_folder(path: &RepoPath) -> Option<&RepoPath> {
         .find(|folder| row_of(folder.name()).is_some_and(|(row, _)| row.starts_with("output")))
 }
 
+/// The uppermost hidden folder on the way to a path that people aren't known to keep.
+pub(crate) fn hidden_folder(path: &RepoPath) -> Option<&RepoPath> {
+    path.folders_above()
+        .find(|folder| folder.name().starts_with(b".") && row_of(folder.name()).is_none())
+}
+
 /// Whether a path is in a folder of what tests are given.
 pub(crate) fn is_given(path: &RepoPath) -> bool {
     path.folders_above()

@@ -27,6 +27,7 @@ impl Composer<'_, '_> {
                 || is_keep_file(path.name())
                 || needed.has(path)
                 || declined.has(path)
+                || self.survey.matches.re_includes(path)
                 || self.as_it_is.is_re_included(path)?
             {
                 files.push((path, Judgement::by_policy()));
