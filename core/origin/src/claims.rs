@@ -7,6 +7,7 @@ use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::size::Bytes;
+use std::collections::BTreeSet;
 
 /// What some of a folder's files amount to, each judged by itself and by its neighbours.
 #[derive(Debug, Default, Clone, PartialEq, Eq)]
@@ -19,6 +20,8 @@ pub struct Share {
     pub perhaps: u64,
     /// Files that are authored, at least likely.
     pub authored: Vec<RepoPathBuf>,
+    /// The folders of files that show that a tool made them, and those above them.
+    pub of_tools: BTreeSet<RepoPathBuf>,
 }
 
 /// At most this many files of a folder are looked at.
@@ -69,10 +72,15 @@ impl Surroundings<'_> {
             Basis::OneName | Basis::AnyName if self.is_installed(folder) => false,
             Basis::OneName | Basis::AnyName => {
                 let share = self.share(folder);
-                // Deep in what a tool made, a few are copies; right in it, they are somebody's.
+                // Beside what a tool made, a few deep in it are copies; right in it, they are
+                // somebody's.
                 let is_right_here = share.authored.iter().any(|path| path.folder() == folder);
-                let many = share.authored.len() as u64;
-                is_given(folder) || is_right_here || many * FEW > share.made
+                let is_apart = |path: &&RepoPathBuf| {
+                    let mut above = path.folders_above().filter(|above| above.is_within(folder));
+                    above.all(|above| above == folder || !share.of_tools.contains(above))
+                };
+                let apart = share.authored.iter().filter(is_apart).count() as u64;
+                is_given(folder) || is_right_here || apart * FEW > share.made
             }
         }
     }
@@ -114,7 +122,13 @@ impl Surroundings<'_> {
         let mut share = Share::default();
         for (path, judgement) in Judgements::hear_neighbours(judged).iter() {
             match () {
-                () if judgement.is_made(Strength::Likely) => share.made += 1,
+                () if judgement.is_made(Strength::Likely) => {
+                    share.made += 1;
+                    if judgement.has_more_than_a_name() {
+                        let above = path.folders_above().map(ToOwned::to_owned);
+                        share.of_tools.extend(above);
+                    }
+                }
                 () if judgement.is_authored(Strength::Likely) => {
                     share.authored.push(path.to_owned());
                 }
@@ -174,6 +188,14 @@ impl Surroundings<'_> {
     }
 }
 
+/// So much the name of a folder of output says for it to be enough.
+const TELLING: i32 = 10;
+
+/// Whether the name of a folder says that tools keep there what they make.
+fn is_of_output(one: &Evidence) -> bool {
+    one.witness == Witness::Place && one.row.starts_with("output") && one.weight.0 >= TELLING
+}
+
 impl Judgement {
     /// Whether somebody may have written it: nothing shows that it is made, and people write such
     /// files.
@@ -213,11 +235,14 @@ impl Judgement {
             })
     }
 
-    /// Whether more than a name speaks for its being made, of itself or of what is beside it.
+    /// Whether more than a name speaks for its being made: of itself, of what is beside it, or of the
+    /// folder of output that it is in.
     pub fn is_shown(&self) -> bool {
         let is_of_neighbours =
             |one: &Evidence| one.witness == Witness::Neighbours && one.weight.0 > 0;
-        self.has_more_than_a_name() || self.evidence.iter().any(is_of_neighbours)
+        self.has_more_than_a_name()
+            || self.evidence.iter().any(is_of_neighbours)
+            || self.is_made(Strength::Strong) && self.evidence.iter().any(is_of_output)
     }
 
     /// Whether more than a name speaks for its being made.

@@ -3,7 +3,7 @@
 use crate::evidence::{Detail, Evidence, Judgement, Strength, Witness};
 use crate::witnesses::format::is_media;
 use crate::witnesses::language::{Group, language};
-use crate::witnesses::place::is_given;
+use crate::witnesses::place::{is_given, is_output_name};
 use crate::{Claim, Surroundings};
 use bstr::BStr;
 use foldhash::fast::FixedState;
@@ -204,11 +204,17 @@ impl<'a> Judgements<'a> {
         self.files.get(path)
     }
 
-    /// The uppermost folder on the way to a file, all of whose files are made, and at least `least`.
+    /// The uppermost folder on the way to a file, all of whose files are made, and at least `least`;
+    /// one is enough in a folder of output.
     pub fn made_folder<'p>(&self, path: &'p RepoPath, least: u64) -> Option<&'p RepoPath> {
         path.folders_above().find(|folder| {
+            let is_of_output = is_output_name(folder.name());
+            let least = if is_of_output { 1 } else { least };
             self.folders.get(folder).is_some_and(|share| {
-                share.surely > 0 && share.made >= least && share.authored == 0 && share.unknown == 0
+                (share.surely > 0 || is_of_output)
+                    && share.made >= least
+                    && share.authored == 0
+                    && share.unknown == 0
             })
         })
     }
