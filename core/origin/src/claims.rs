@@ -1,6 +1,7 @@
 //! Whether what is at a path contradicts what a template says of it.
 
 use crate::evidence::{Evidence, Judgement, Origin, Strength, Witness};
+use crate::witnesses::language::{Group, language};
 use crate::witnesses::place::is_given;
 use crate::{Basis, Claim, Judgements, Surroundings, mark};
 use bstr::ByteSlice;
@@ -14,6 +15,8 @@ use std::collections::BTreeSet;
 pub struct Share {
     /// Files that are made, at least likely.
     pub made: u64,
+    /// Those of them that show it by more than a name.
+    pub shown: u64,
     /// Files that nothing vouches for.
     pub unknown: u64,
     /// Those of them that people write such files as.
@@ -28,6 +31,8 @@ pub struct Share {
 const LOOKED_AT: usize = 240;
 /// So many times as many made files there must be as authored ones deep in a folder.
 const FEW: u64 = 2;
+/// From so many files on that show that a tool made them, a folder is a tool's.
+const TOOLS: u64 = 3;
 /// How deep a folder is listed that the walk did not enter.
 const DEEPEST: usize = 4;
 
@@ -46,6 +51,17 @@ const INSTALLED: [&str; 12] = [
     ".yarn-state.yml",
     ".bin",
 ];
+
+impl Share {
+    /// Whether nothing in the same folder, nor in those above it up to `folder`, shows that a tool
+    /// made it.
+    fn is_apart(&self, path: &RepoPath, folder: &RepoPath) -> bool {
+        let mut above = path
+            .folders_above()
+            .filter(|above| above.is_within(folder) && *above != folder);
+        above.all(|above| !self.of_tools.contains(above))
+    }
+}
 
 impl Surroundings<'_> {
     /// Whether somebody wrote what a template claims: a rule that ignored it would swallow work. A
@@ -75,12 +91,11 @@ impl Surroundings<'_> {
                 // Beside what a tool made, a few deep in it are copies; right in it, they are
                 // somebody's.
                 let is_right_here = share.authored.iter().any(|path| path.folder() == folder);
-                let is_apart = |path: &&RepoPathBuf| {
-                    let mut above = path.folders_above().filter(|above| above.is_within(folder));
-                    above.all(|above| above == folder || !share.of_tools.contains(above))
-                };
-                let apart = share.authored.iter().filter(is_apart).count() as u64;
-                is_given(folder) || is_right_here || apart * FEW > share.made
+                let apart = share
+                    .authored
+                    .iter()
+                    .filter(|path| share.is_apart(path, folder));
+                is_given(folder) || is_right_here || apart.count() as u64 * FEW > share.made
             }
         }
     }
@@ -120,24 +135,35 @@ impl Surroundings<'_> {
             .map(|(path, size)| (&**path, self.judge_whatever_the_folder(path, *size)))
             .collect();
         let mut share = Share::default();
-        for (path, judgement) in Judgements::hear_neighbours(judged).iter() {
+        let mut authored = Vec::new();
+        let judgements = Judgements::hear_neighbours(judged);
+        for (path, judgement) in judgements.iter() {
             match () {
                 () if judgement.is_made(Strength::Likely) => {
                     share.made += 1;
                     if judgement.has_more_than_a_name() {
+                        share.shown += 1;
                         let above = path.folders_above().map(ToOwned::to_owned);
                         share.of_tools.extend(above);
                     }
                 }
-                () if judgement.is_authored(Strength::Likely) => {
-                    share.authored.push(path.to_owned());
-                }
+                () if judgement.is_authored(Strength::Likely) => authored.push((path, judgement)),
                 () => {
                     share.unknown += 1;
                     share.perhaps += u64::from(judgement.may_be_authored());
                 }
             }
         }
+        // Where a tool surely works, a language alone is its as well, but for code right beside it.
+        let is_tools = share.shown >= TOOLS;
+        authored.retain(|(path, judgement)| {
+            let is_of_language = matches!(language(path), Some((_, Group::Code | Group::Prose)));
+            !is_tools || judgement.is_vouched_for() || is_of_language && path.folder() == folder
+        });
+        share.authored = authored
+            .into_iter()
+            .map(|(path, _)| path.to_owned())
+            .collect();
         share.authored.sort();
         share
     }
@@ -208,6 +234,14 @@ impl Judgement {
             _ => false,
         };
         !self.origin.is_made() && self.evidence.iter().any(is_of_people)
+    }
+
+    /// Whether more than the language it is written in speaks for an author.
+    fn is_vouched_for(&self) -> bool {
+        self.evidence.iter().any(|one| {
+            let is_of_language = one.witness == Witness::Language && !one.row.starts_with("prose");
+            one.weight.0 < 0 && !is_of_language && one.witness != Witness::Neighbours
+        })
     }
 
     /// Whether many keep such a file on purpose, and nothing here but its own word says that a tool
