@@ -41,7 +41,7 @@ FOLDS = 10
 # Files of which some teams keep what others ignore: no measure.
 ARGUABLE = {"CMakeUserPresets.json", "profiles.yml", "pdm.toml", "phpunit.xml", "worker-configuration.d.ts", "next-env.d.ts"}
 PEOPLES = ["known-to-people", "known-in-output", "known-in-hidden", "lock", "common", "data", "public", "uploads", "fixtures", "expected", "tests", "samples", "documentation", "assets", "sources",
-           "vendored", "packaging", "authored", "checksummed"]
+           "vendored", "packaging", "kept-hidden", "authored", "checksummed"]
 HEAD = """# What each kind of evidence is worth, in decibans: ten times the decimal logarithm of how much likelier it makes it that a tool
 # made the file. Below zero, it speaks for an author. Written by evidence/origin.py; those below the line are rules of the trade and
 # were not measured.

@@ -262,6 +262,7 @@ impl Judgement {
                     Witness::Tool => true,
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
+                    Witness::Place => is_of_output(one) && !self.evidence.iter().any(is_marked_source),
                     Witness::Derived => one.row == "beside-sure",
                     _ => false,
                 };

@@ -136,13 +136,14 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         if !subject.hears_folders {
             continue;
         }
-        // Below a folder of what tools make, names say no more of what people keep.
+        // Below a folder of what tools make or hide, names say no more of what people keep.
         let row = row_of(name).filter(|(row, _)| !is_in_output || row.starts_with("output"));
         is_in_output |= row.is_some_and(|(row, _)| row.starts_with("output"));
         if let Some((row, word)) = row {
             let detail = Detail::Folder(name.to_owned());
             evidence.push(Evidence::new(Witness::Place, row, detail).with_word(word));
         } else if name.starts_with(b".") {
+            is_in_output = true;
             let detail = Detail::Folder(name.to_owned());
             evidence.push(Evidence::new(Witness::Place, "hidden", detail));
         }
