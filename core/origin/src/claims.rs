@@ -251,9 +251,12 @@ impl Judgement {
             one.witness == Witness::SaysSo
                 && (one.row == "minified" || mark(one.row).is_some_and(|mark| mark.kept))
         };
+        let is_code =
+            |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("code");
+        let is_code = self.evidence.iter().any(is_code);
         let is_marked_source = |one: &Evidence| {
             let rows = ["marked-code", "generated-note", "bindings"];
-            one.witness == Witness::SaysSo && rows.contains(&one.row)
+            is_code && one.witness == Witness::SaysSo && rows.contains(&one.row)
         };
         self.origin.is_made()
             && self.evidence.iter().any(is_kept)
@@ -262,7 +265,9 @@ impl Judgement {
                     Witness::Tool => true,
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
-                    Witness::Place => is_of_output(one) && !self.evidence.iter().any(is_marked_source),
+                    Witness::Place => {
+                        is_of_output(one) && !self.evidence.iter().any(is_marked_source)
+                    }
                     Witness::Derived => one.row == "beside-sure",
                     _ => false,
                 };

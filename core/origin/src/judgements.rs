@@ -64,7 +64,7 @@ impl<'a> Judgements<'a> {
         let heard: Vec<(&RepoPath, Evidence)> = all
             .files
             .iter()
-            .filter(|(_, judgement)| !judgement.is_made(Strength::Strong))
+            .filter(|(_, judgement)| !judgement.is_made(Strength::Strong) || !judgement.is_shown())
             .filter_map(|(path, judgement)| Some((*path, all.neighbours(path, judgement)?)))
             .collect();
         for (path, evidence) in heard {
