@@ -265,6 +265,7 @@ impl Judgement {
                     Witness::Tool => true,
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
+                    Witness::Place if one.row == "hidden" => true,
                     Witness::Place => {
                         is_of_output(one) && !self.evidence.iter().any(is_marked_source)
                     }

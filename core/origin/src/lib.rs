@@ -39,7 +39,9 @@ pub use claims::Share;
 pub use evidence::{Detail, Evidence, Judgement, Origin, Strength, Weight, Witness};
 pub use judgements::Judgements;
 pub use places::MadePlace;
-pub use witnesses::place::{is_aside, is_output_name, is_peoples_name, is_shared_name};
+pub use witnesses::place::{
+    is_aside, is_in_hidden, is_output_name, is_peoples_name, is_shared_name,
+};
 pub use witnesses::says_so::{Mark, mark};
 pub use witnesses::{Basis, Claim};
 

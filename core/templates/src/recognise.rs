@@ -4,7 +4,7 @@ use super::{Confidence, FolderMark, Marker, Output, Template, TemplateMatches, o
 use bstr::ByteSlice;
 use rayon::prelude::*;
 use redshank_files::FileKind;
-use redshank_origin::{Judgement, Judgements, Strength, Surroundings};
+use redshank_origin::{Judgement, Judgements, Strength, Surroundings, is_in_hidden};
 use redshank_progress::Phase;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf, common_folder};
@@ -264,6 +264,13 @@ impl MarkerHit<'_> {
         matches!(self.kind, MarkerKind::Project(marker) if marker.gather)
     }
 
+    /// Whether it is a project in a hidden folder, where a tool keeps copies.
+    fn is_a_tools_copy(&self) -> bool {
+        matches!(self.kind, MarkerKind::Project(_))
+            && !self.template.group.everywhere()
+            && is_in_hidden(&self.folder)
+    }
+
     /// Text that the file must hold, too.
     fn wanted_text(&self) -> Option<&str> {
         match &self.kind {
@@ -291,7 +298,8 @@ impl<'a> Recogniser<'a, '_> {
     fn take_all(&mut self, hits: Vec<MarkerHit<'a>>) {
         for hit in hits {
             let wanted = hit.wanted_text();
-            if self.is_matched(&hit.folder)
+            if hit.is_a_tools_copy()
+                || self.is_matched(&hit.folder)
                 || !wanted
                     .is_none_or(|text| start_of(self.snapshot, hit.evidence).contains_str(text))
             {

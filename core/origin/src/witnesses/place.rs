@@ -90,6 +90,12 @@ pub(crate) fn hidden_folder(path: &RepoPath) -> Option<&RepoPath> {
         .find(|folder| folder.name().starts_with(b".") && row_of(folder.name()).is_none())
 }
 
+/// Whether a path, or a folder that it is in, is hidden and not one that people are known to keep.
+pub fn is_in_hidden(path: &RepoPath) -> bool {
+    hidden_folder(path).is_some()
+        || path.is_folder() && path.name().starts_with(b".") && row_of(path.name()).is_none()
+}
+
 /// Whether a path is in a folder of what tests are given.
 pub(crate) fn is_given(path: &RepoPath) -> bool {
     path.folders_above()
