@@ -192,9 +192,15 @@ impl<'a> TemplateMatches<'a> {
     }
 }
 
-/// Whether a pattern names one file.
+/// From so many letters on, the start of a name is as good as the name.
+const START: usize = 7;
+
+/// Whether a pattern names one file, or files by how their long names start.
 fn is_one_name(pattern: &str) -> bool {
-    !pattern.contains(['*', '?', '[']) && !pattern.ends_with('/')
+    let name = pattern.rsplit('/').next().unwrap_or(pattern);
+    let start = name.find(['*', '?', '[']).unwrap_or(START);
+    let is_in_one_folder = !pattern[..pattern.len() - name.len()].contains(['*', '?', '[']);
+    start >= START && is_in_one_folder && !pattern.ends_with('/')
 }
 
 impl TemplateMatch<'_, '_> {

@@ -1,6 +1,7 @@
 //! The language that a file is written in: people write some, tools write some, and some both.
 
 use super::format::is_binary;
+use super::name::is_tools_name;
 use super::place::{hidden_folder, output_folder};
 use super::{Subject, says_so};
 use crate::Surroundings;
@@ -104,7 +105,7 @@ enum About {
     Output,
     /// It is in a hidden folder that people aren't known to keep.
     Hidden,
-    /// A template names the file.
+    /// A template names the file, or it has a name that only tools give.
     Named,
     /// A template names a folder that it is in.
     InNamed,
@@ -115,6 +116,7 @@ impl About {
         let path = subject.path;
         match subject.claim {
             Some(claim) if !claim.is_of_folder => Self::Named,
+            _ if is_tools_name(path) => Self::Named,
             _ if !subject.hears_folders => Self::Nothing,
             _ if output_folder(path).is_some() => Self::Output,
             _ if hidden_folder(path).is_some() => Self::Hidden,

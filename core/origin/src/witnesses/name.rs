@@ -7,7 +7,7 @@ use super::says_so::is_marked;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
 use bstr::BStr;
-use redshank_rules::PatternSet;
+use redshank_rules::{PatternSet, RepoPath};
 use redshank_tables::{TableError, read, rows};
 use serde::Deserialize;
 use std::sync::LazyLock;
@@ -36,6 +36,15 @@ static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
     let rows = rows(&TABLE).map_or(&[][..], |table| &table.file);
     PatternSet::of_all(rows.iter().map(|row| &row.patterns))
 });
+
+/// Whether only tools give a file of that name.
+pub(super) fn is_tools_name(path: &RepoPath) -> bool {
+    let of_tools = |table: &'static Table| {
+        let mut rows = table.file.iter();
+        rows.any(|row| row.name.starts_with("only-") && row.patterns.has(path))
+    };
+    ANY.has(path) && rows(&TABLE).is_ok_and(of_tools)
+}
 
 pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let path = subject.path;
