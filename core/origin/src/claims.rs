@@ -29,7 +29,7 @@ pub struct Share {
 
 /// At most this many files of a folder are looked at.
 const LOOKED_AT: usize = 240;
-/// So many times as many made files there must be as authored ones deep in a folder.
+/// So many times as many files there must be that nobody writes as authored ones deep in a folder.
 const FEW: u64 = 2;
 /// From so many files on that show that a tool made them, a folder is a tool's.
 const TOOLS: u64 = 3;
@@ -95,7 +95,9 @@ impl Surroundings<'_> {
                     .authored
                     .iter()
                     .filter(|path| share.is_apart(path, folder));
-                is_given(folder) || is_right_here || apart.count() as u64 * FEW > share.made
+                is_given(folder)
+                    || is_right_here
+                    || apart.count() as u64 * FEW > share.made + share.unknown - share.perhaps
             }
         }
     }
