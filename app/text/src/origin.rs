@@ -57,6 +57,9 @@ pub fn origin_evidence(evidence: &Evidence) -> String {
         (Detail::Said(said), _) => (*said).to_owned(),
         (Detail::Template { name, reason }, _) if name.is_empty() => reason.clone(),
         (Detail::Template { name, reason }, _) => format!("{reason} (template {name})"),
+        (Detail::NamedBy { file, .. }, Witness::Referenced) if evidence.weight.0 > 0 => {
+            format!("{}, which a tool made, links to it", shown(file))
+        }
         (Detail::NamedBy { file, .. }, Witness::Referenced) => {
             format!("{} refers to it", shown(file))
         }

@@ -205,6 +205,9 @@ impl Evidence {
         match &self.detail {
             Detail::Said(said) => (*said).to_owned(),
             Detail::Template { reason, .. } => reason.clone(),
+            Detail::NamedBy { file, .. } if self.witness == Witness::Referenced => {
+                format!("part of the pages that a tool made, such as {file}")
+            }
             Detail::NamedBy { file, .. } => format!("made by the project itself, says {file}"),
             Detail::MadeOf(source) => format!("made from {source}"),
             Detail::Neighbours { folder, .. } => format!("made with all else in {folder}"),

@@ -57,6 +57,7 @@ use std::io::Read;
 use std::sync::OnceLock;
 use witnesses::Subject;
 use witnesses::declared::Declared;
+use witnesses::linked::Linked;
 
 /// How many bytes of a file's start are looked at.
 pub const HEAD: u64 = 16 << 10;
@@ -72,6 +73,7 @@ pub struct Surroundings<'a> {
     by_name: OnceLock<ByName>,
     by_stem: OnceLock<ByName>,
     declared: OnceLock<Declared>,
+    linked: OnceLock<Linked>,
     /// For each kind of mark, the first file here that such files are made of.
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
     /// The answers on claims that were asked for before.
@@ -87,6 +89,7 @@ impl<'a> Surroundings<'a> {
             by_name: OnceLock::new(),
             by_stem: OnceLock::new(),
             declared: OnceLock::new(),
+            linked: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
         }
@@ -140,6 +143,10 @@ impl<'a> Surroundings<'a> {
 
     fn declared(&self) -> &Declared {
         self.declared.get_or_init(|| Declared::read(self))
+    }
+
+    fn linked(&self) -> &Linked {
+        self.linked.get_or_init(|| Linked::read(self))
     }
 
     /// The first bytes of a file; none if it can't be read.

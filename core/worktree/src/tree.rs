@@ -119,11 +119,15 @@ impl Tree {
 
     /// The entry of that path.
     pub fn get(&self, path: &RepoPath) -> Option<&Entry> {
-        let at = self
+        self.entries.get(self.position(path)?)
+    }
+
+    /// Where among the entries that of a path is.
+    pub fn position(&self, path: &RepoPath) -> Option<usize> {
+        let found = self
             .entries
-            .binary_search_by(|entry| (*entry.path).cmp(path))
-            .ok()?;
-        self.entries.get(at)
+            .binary_search_by(|entry| (*entry.path).cmp(path));
+        found.ok()
     }
 
     /// The entries below a folder, given with a slash at its end; all for the empty path.

@@ -5,6 +5,7 @@ pub(crate) mod declared;
 mod derived;
 pub(crate) mod format;
 pub(crate) mod language;
+pub(crate) mod linked;
 mod name;
 pub(crate) mod place;
 mod referenced;

@@ -1,4 +1,5 @@
-//! Who refers to a file: a text that a person wrote has its name in it.
+//! Who refers to a file: a text that a person wrote has its name in it, or only pages that a tool
+//! made link to it.
 
 use super::Subject;
 use crate::Surroundings;
@@ -11,6 +12,12 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         return;
     }
     let entries = &around.tree().entries;
+    if let Some(page) = around.linked().page_of(subject.path) {
+        let file = entries[page as usize].path.clone();
+        let detail = Detail::NamedBy { file, line: 0 };
+        evidence.push(Evidence::new(Witness::Referenced, "by-made-page", detail));
+        return;
+    }
     let mentions = declared.mentions(subject.path.name()).iter();
     let mut texts = mentions.map(|at| &*entries[*at as usize].path);
     if let Some(text) = texts.find(|text| *text != subject.path) {

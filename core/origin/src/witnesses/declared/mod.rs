@@ -58,7 +58,7 @@ const LARGEST: u64 = 256 << 10;
 /// So many texts are read at most, those nearest to the top first.
 const MOST: usize = 3_000;
 /// So many texts are remembered for one name.
-const MENTIONS: usize = 4;
+const MENTIONS: usize = 8;
 
 impl Declared {
     /// Reads the texts of a tree that may name what the project makes.
@@ -200,6 +200,11 @@ impl Declared {
         self.mentions
             .get(name.as_bytes())
             .map_or(&[][..], Vec::as_slice)
+    }
+
+    /// Whether more texts may have the name than are remembered.
+    pub(super) fn is_full(&self, mentions: &[u32]) -> bool {
+        mentions.len() >= MENTIONS
     }
 
     /// Whether a path, or a folder above it, is something that the project makes.
