@@ -119,7 +119,7 @@ impl Surroundings<'_> {
         let root = &self.snapshot.root;
         // Where a sub-project is fetched from (mesonbuild.com, "Wrap dependency system manual").
         let wrap = [folder.bare().as_bytes(), b".wrap"].concat();
-        if root.is_there(wrap.as_bstr()) {
+        if self.head(wrap.as_bstr().into()).contains_str("url") {
             return true;
         }
         INSTALLED
@@ -249,9 +249,15 @@ impl Judgement {
     /// Whether many keep such a file on purpose, and nothing here but its own word says that a tool
     /// makes it again.
     pub fn is_often_kept(&self) -> bool {
+        // A page that a tool wrote is one of its pages; sources and settings are kept.
+        let is_page = |one: &Evidence| {
+            one.witness == Witness::Language && matches!(one.word, "html" | "htm" | "xhtml")
+        };
+        let is_page = self.evidence.iter().any(is_page);
         let is_kept = |one: &Evidence| {
             one.witness == Witness::SaysSo
-                && (one.row == "minified" || mark(one.row).is_some_and(|mark| mark.kept))
+                && (one.row == "minified"
+                    || !is_page && mark(one.row).is_some_and(|mark| mark.kept))
         };
         let is_code =
             |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("code");
@@ -264,7 +270,7 @@ impl Judgement {
             && self.evidence.iter().any(is_kept)
             && !self.evidence.iter().any(|one| {
                 let is_of_the_project = match one.witness {
-                    Witness::Tool => true,
+                    Witness::Tool | Witness::Referenced => true,
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
                     Witness::Place if one.row == "hidden" => true,
@@ -279,13 +285,16 @@ impl Judgement {
     }
 
     /// Whether more than a name speaks for its being made: of itself, of what is beside it, or of the
-    /// folder of output that it is in.
+    /// folder of output that it is in, where another witness agrees.
     pub fn is_shown(&self) -> bool {
         let is_of_neighbours =
             |one: &Evidence| one.witness == Witness::Neighbours && one.weight.0 > 0;
+        let is_of_another = |one: &Evidence| one.witness != Witness::Place && one.weight.0 > 0;
         self.has_more_than_a_name()
             || self.evidence.iter().any(is_of_neighbours)
-            || self.is_made(Strength::Strong) && self.evidence.iter().any(is_of_output)
+            || self.is_made(Strength::Strong)
+                && self.evidence.iter().any(is_of_output)
+                && self.evidence.iter().any(is_of_another)
     }
 
     /// Whether more than a name speaks for its being made.

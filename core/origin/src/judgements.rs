@@ -44,6 +44,8 @@ const NEIGHBOURS: u64 = 2;
 const BRANCHES: u64 = 2;
 /// So many times more made files there must be than authored ones, for the rest to be most.
 const FEW: u64 = 6;
+/// So many times more surely made files there must be than unknown ones for these to go along.
+const STRAY: u64 = 16;
 /// From so many on, they are many.
 const MANY: u64 = 8;
 
@@ -214,7 +216,7 @@ impl<'a> Judgements<'a> {
                 (share.surely > 0 || is_of_output)
                     && share.made >= least
                     && share.authored == 0
-                    && share.unknown == 0
+                    && share.unknown * STRAY <= share.surely
             })
         })
     }

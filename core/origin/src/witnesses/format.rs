@@ -74,9 +74,11 @@ pub(crate) fn is_media(path: &RepoPath) -> bool {
     MEDIA.has(path)
 }
 
-/// Whether a file that starts so is no text: git looks for a NUL in the same many bytes.
+/// Whether a file that starts so is no text: git looks for a NUL in the same many bytes. Text in
+/// UTF-16 has NULs, and a mark at its start.
 pub(crate) fn is_binary(head: &[u8]) -> bool {
-    memchr::memchr(0, &head[..head.len().min(BINARY)]).is_some()
+    let is_utf_16 = head.starts_with(&[0xFF, 0xFE]) || head.starts_with(&[0xFE, 0xFF]);
+    !is_utf_16 && memchr::memchr(0, &head[..head.len().min(BINARY)]).is_some()
 }
 
 #[cfg(test)]

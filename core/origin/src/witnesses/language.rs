@@ -152,7 +152,7 @@ pub(crate) fn language(path: &RepoPath) -> Option<(&'static str, Group)> {
     LANGUAGES.get(ending.as_slice()).copied()
 }
 
-pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let Some((ending, group)) = language(subject.path) else {
         if subject.path.extension().is_none() && subject.head.starts_with(b"#!") {
             let detail = Detail::Said("a script");
@@ -166,7 +166,12 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     if is_binary(subject.head) || subject.head.is_empty() && !is_telling {
         return;
     }
+    let is_code = matches!(group, Group::Code | Group::Prose);
     let row = match About::of(subject) {
+        // What a script says that it writes, it writes in whatever language.
+        About::Nothing if !is_code && around.declared().writes(subject.path) => {
+            group.row(About::Named)
+        }
         About::Nothing if says_so::is_bundled(subject) => "bundled",
         about => group.row(about),
     };

@@ -105,6 +105,20 @@ pub(super) fn is_command_file(path: &RepoPath) -> bool {
     COMMAND_FILES.has(path) || path.extension().is_none()
 }
 
+/// Whether a file is a script for a shell.
+pub(super) fn is_shell_script(path: &RepoPath, text: &[u8]) -> bool {
+    let endings = [".sh", ".bash", ".zsh", ".ksh"];
+    let is_by_name = path
+        .extension()
+        .is_some_and(|ending| endings.iter().any(|known| ending == known));
+    is_by_name
+        || path.extension().is_none() && text.starts_with(b"#!") && {
+            text.lines()
+                .next()
+                .is_some_and(|line| line.ends_with(b"sh"))
+        }
+}
+
 #[allow(clippy::expect_used, reason = "the tests compile each of them")]
 fn expression(text: &str) -> Regex {
     Regex::new(text).expect("an expression of the program's own")
@@ -132,7 +146,19 @@ static GLUED: LazyLock<Regex> = LazyLock::new(|| {
 /// Redirection into a file; `tee`.
 static REDIRECTS: LazyLock<Regex> = LazyLock::new(|| {
     expression(
-        r#"(?m)(?:\S[^\n]*?[^-=<>\n]>{1,2}[ \t]*|\btee[ \t]+(?:-a[ \t]+)?)["']?([A-Za-z0-9_.][^\s"'`,;|&)\]>]*)"#,
+        r#"(?m)(?:\S[^\n]*?[^-=<>\n]>{1,2}[ \t]*|[ \t][12&]>{1,2}[ \t]*|\btee[ \t]+(?:-a[ \t]+)?)["']?([A-Za-z0-9_.][^\s"'`,;|&)\]>]*)"#,
+    )
+});
+
+/// Packing files into an archive, and copying one to another name.
+static PACKS: LazyLock<Regex> = LazyLock::new(|| {
+    expression(
+        r#"(?m)\b(?:tar[ \t]+-{0,2}[a-zA-Z]*c[a-zA-Z]*f|jar[ \t]+-{0,2}[a-zA-Z]*c[a-zA-Z]*f[a-zA-Z]*|zip[ \t]+(?:-\S+[ \t]+)*|ar[ \t]+-?[a-zA-Z]*r[a-zA-Z]*|7z[ \t]+a)[ \t]+["']?([A-Za-z0-9_.][^\s"'`,;|&)]*)"#,
+    )
+});
+static COPIES: LazyLock<Regex> = LazyLock::new(|| {
+    expression(
+        r#"(?m)(?:^|[\s;&|@`"'])cp[ \t]+(?:-\S+[ \t]+)*[^\s;&|]+[ \t]+["']?([A-Za-z0-9_.][^\s"'`,;|&)]*)["'`]?[ \t]*(?:$|[;&|)"'])"#,
     )
 });
 
@@ -176,6 +202,8 @@ pub(super) fn read(text: &[u8], said: &mut Vec<Said>) {
         (&OPTIONS, "option"),
         (&GLUED, "option"),
         (&REDIRECTS, "redirected"),
+        (&PACKS, "option"),
+        (&COPIES, "copied"),
         (&PROGRAMS, "program"),
     ] {
         for found in expression.captures_iter(text) {
@@ -219,6 +247,10 @@ mod tests {
                 "option",
             ),
             ("mkdir -p made/html", "made/html", "folder-made"),
+            ("python levels.py > a.out 2> a.err", "a.err", "redirected"),
+            ("tar czf tides.tar.gz docs", "tides.tar.gz", "option"),
+            ("jar cf notes.jar -C classes .", "notes.jar", "option"),
+            ("cp a.conf.example a.conf\n", "a.conf", "copied"),
         ] {
             let said = said_by(text);
             assert!(said.contains(&(what.to_owned(), row)), "{text}: {said:?}");
@@ -232,6 +264,7 @@ mod tests {
             "a -> b\n",
             "if (a => b) {}\n",
             "x.rm(y)\n",
+            "cp level.h tide.h include/\n",
         ] {
             assert_eq!(said_by(text), [], "{text}");
         }

@@ -5,10 +5,11 @@ mod commands;
 mod makefile;
 mod settings;
 mod sources;
+mod variables;
 
 use super::format::is_binary;
 use super::language::{Group, language};
-use super::place::output_folder;
+use super::place::{is_aside, output_folder};
 use super::{Subject, says_so};
 use crate::evidence::{Detail, Evidence, Witness};
 use crate::{Surroundings, weights};
@@ -154,6 +155,8 @@ impl Declared {
                 .is_some_and(|entry| entry.kind == EntryKind::File);
             let place = match is_file {
                 true => path,
+                // Copies into a folder say nothing of what else is there.
+                false if named.row == "copied" => continue,
                 false if tree.below(&as_folder).next().is_some() => as_folder,
                 false => continue,
             };
@@ -193,6 +196,14 @@ impl Declared {
         self.outputs
             .get(path)
             .is_some_and(|own| own.file == named.file && own.line == named.line)
+    }
+
+    /// Whether a command or a program says that it writes exactly this file.
+    pub(super) fn writes(&self, path: &RepoPath) -> bool {
+        let rows = ["option", "redirected", "target", "written"];
+        self.outputs
+            .get(path)
+            .is_some_and(|named| rows.contains(&named.row))
     }
 
     /// The texts that have a file's name in them.
@@ -309,16 +320,33 @@ fn is_lock(name: &BStr) -> bool {
 }
 
 fn read_text(path: &RepoPath, text: &[u8], said: &mut Vec<Said>) {
-    if makefile::is_makefile(path) {
+    let is_makefile = makefile::is_makefile(path);
+    if is_makefile {
         makefile::read(text, said);
     }
     if commands::is_command_file(path) {
         commands::read(text, said);
     }
+    if is_makefile || commands::is_shell_script(path, text) {
+        variables::read_with_values(text, said);
+    }
     settings::read(path, text, said);
-    if matches!(language(path), Some((_, Group::Code | Group::Page))) {
+    // A test or a sample writes elsewhere, or what is kept to show it.
+    if matches!(language(path), Some((_, Group::Code | Group::Page))) && !is_trial(path) {
         sources::read(text, said);
     }
+}
+
+/// Whether a program is a test or a sample.
+fn is_trial(path: &RepoPath) -> bool {
+    let name = path.name();
+    is_aside(path)
+        || [&b"test_"[..], b"conftest."]
+            .iter()
+            .any(|start| name.starts_with(start))
+        || [&b"_test."[..], b".test.", b"_spec.", b".spec."]
+            .iter()
+            .any(|part| name.contains_str(part))
 }
 
 /// Takes in the names of files that a text mentions: words with a dot in them, the last part of each

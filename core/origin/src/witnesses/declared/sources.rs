@@ -1,6 +1,7 @@
 //! Programs that people write: the files that they save.
 
 use super::Said;
+use bstr::ByteSlice;
 use regex::bytes::Regex;
 use std::sync::LazyLock;
 
@@ -44,9 +45,14 @@ static UNITS: LazyLock<Regex> = LazyLock::new(|| {
 });
 
 pub(super) fn read(text: &[u8], said: &mut Vec<Said>) {
+    // A build script writes below Cargo's own folder of output, but for paths that it gives whole
+    // (doc.rust-lang.org/cargo, "Build Scripts").
+    let is_elsewhere = text.contains_str("OUT_DIR");
     for expression in [&WRITES, &OPENS, &UNITS, &METHODS] {
         for found in expression.captures_iter(text) {
-            if let Some(path) = found.get(1) {
+            let path = found.get(1);
+            if let Some(path) = path.filter(|path| !is_elsewhere || path.as_bytes().contains(&b'/'))
+            {
                 said.push(Said {
                     what: path.as_bytes().to_vec(),
                     at: path.start(),
