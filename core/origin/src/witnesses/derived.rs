@@ -143,6 +143,9 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             }
         }
     }
+    if let Some(source) = mapped_from(around, path) {
+        best = Some(("beside-sure", source));
+    }
     if best.is_none() && is_program(subject) {
         best = program(around, path).map(|source| ("program", source));
     }
@@ -164,6 +167,25 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             Detail::MadeOf(source),
         ));
     }
+}
+
+/// The first source that the map beside a script or a style names (tc39.es/ecma426).
+fn mapped_from(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
+    let ending = path.extension()?.as_bytes();
+    if !matches!(ending, b".js" | b".mjs" | b".cjs" | b".css") {
+        return None;
+    }
+    let map = RepoPathBuf::from([path.as_bytes(), b".map"].concat());
+    around.tree().get(&map)?;
+    let text = around.head(&map);
+    let (_, sources) = text.split_once_str("\"sources\":")?;
+    let first = sources.trim_start().strip_prefix(b"[")?.trim_start();
+    let first = first.strip_prefix(b"\"")?;
+    let source = path
+        .folder()
+        .resolve(first[..first.find_byte(b'"')?].as_bstr())?;
+    let is_there = source.as_bstr() != path.as_bstr() && around.tree().get(&source).is_some();
+    is_there.then_some(source)
 }
 
 /// Whether a file may be a compiled program or library: by its ending, or without one.

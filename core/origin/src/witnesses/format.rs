@@ -62,7 +62,7 @@ static MEDIA: LazyLock<PatternSet> = LazyLock::new(|| {
         "*.png", "*.jpg", "*.jpeg", "*.gif", "*.webp", "*.ico", "*.bmp", "*.tif", "*.tiff",
         "*.svg", "*.psd", "*.xcf", "*.wav", "*.mp3", "*.ogg", "*.flac", "*.mid", "*.midi", "*.mp4",
         "*.webm", "*.mov", "*.ttf", "*.otf", "*.woff", "*.woff2", "*.eot", "*.obj", "*.stl",
-        "*.glb", "*.gltf", "*.blend", "*.pdf",
+        "*.glb", "*.gltf", "*.blend", "*.pdf", "*.icns",
     ]
     .map(str::to_owned)
     .to_vec()

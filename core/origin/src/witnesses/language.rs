@@ -3,9 +3,10 @@
 use super::format::is_binary;
 use super::name::is_tools_name;
 use super::place::{hidden_folder, output_folder};
-use super::{Subject, says_so};
+use super::{Basis, Subject, says_so};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
+use bstr::ByteSlice;
 use redshank_rules::RepoPath;
 use redshank_tables::{TableError, read, rows};
 use serde::Deserialize;
@@ -115,7 +116,7 @@ impl About {
     fn of(subject: &Subject) -> Self {
         let path = subject.path;
         match subject.claim {
-            Some(claim) if !claim.is_of_folder => Self::Named,
+            Some(claim) if !claim.is_of_folder && claim.basis != Basis::AnyName => Self::Named,
             _ if is_tools_name(path) => Self::Named,
             _ if !subject.hears_folders => Self::Nothing,
             _ if output_folder(path).is_some() => Self::Output,
@@ -160,6 +161,11 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         }
         return;
     };
+    let group = match ending {
+        // What depends on what, as compilers write it for make, or a source in D.
+        "d" if !is_dependencies(subject.head) => Group::Code,
+        _ => group,
+    };
     // A binary file under such a name is in no language, and an empty one says nothing, but
     // for a source that was just begun.
     let is_telling = group == Group::Code && subject.path.name() != "__init__.py";
@@ -179,6 +185,17 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     evidence.push(Evidence::new(Witness::Language, row, detail).with_word(ending));
 }
 
+/// Whether a text lists for make what a file depends on: `gauge.o: gauge.c level.h`.
+fn is_dependencies(head: &[u8]) -> bool {
+    let line = head.lines().find(|line| !line.trim().is_empty());
+    line.is_none_or(|line| {
+        let colon = line.find_byte(b':').unwrap_or(line.len());
+        let rest = line.get(colon + 1..);
+        rest.is_some_and(|rest| rest.is_empty() || rest[0].is_ascii_whitespace())
+            && !line[..colon].contains(&b' ')
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -187,5 +204,12 @@ mod tests {
     fn endings_are_known_whatever_their_case() {
         assert_eq!(language("src/level.RS".into()), Some(("rs", Group::Code)));
         assert_eq!(language("Makefile".into()), None);
+    }
+
+    #[test]
+    fn a_source_in_d_is_no_list_of_dependencies() {
+        assert!(is_dependencies(b"build/gauge.o: gauge.c \\\n level.h\n"));
+        assert!(!is_dependencies(b"module gauge;\nimport std.stdio;\n"));
+        assert!(!is_dependencies(b"import std.stdio : writeln;\n"));
     }
 }

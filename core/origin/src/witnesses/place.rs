@@ -3,7 +3,7 @@
 use super::Subject;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
-use bstr::BStr;
+use bstr::{BStr, ByteSlice};
 use redshank_rules::RepoPath;
 use redshank_tables::{TableError, read, rows};
 use serde::Deserialize;
@@ -57,7 +57,19 @@ fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
     let lower = name.to_ascii_lowercase();
     let known = PLACES.names.get(lower.as_slice()).copied();
     let ending = || PLACES.endings.iter().find(|(end, _)| lower.ends_with(end));
-    known.or_else(|| ending().map(|(_, row)| (*row, "")))
+    let by_ending = || ending().map(|(_, row)| (*row, ""));
+    known
+        .or_else(by_ending)
+        .or_else(|| is_release(name).then_some(("vendored", "")))
+}
+
+/// Whether a folder has the name of what somebody else released: `docbook-xsl-1.76.1`.
+fn is_release(name: &BStr) -> bool {
+    let Some((title, version)) = name.rsplit_once_str("-") else {
+        return false;
+    };
+    let is_number = |part: &[u8]| !part.is_empty() && part.iter().all(u8::is_ascii_digit);
+    !title.is_empty() && version.contains(&b'.') && version.split_str(".").all(is_number)
 }
 
 /// Whether people give folders such a name, or may.
@@ -159,6 +171,17 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_release_has_a_version_in_its_name() {
+        for (name, is) in [
+            ("docbook-xsl-1.76.1", true),
+            ("tides-1", false),
+            ("2026.11", false),
+        ] {
+            assert_eq!(is_release(name.into()), is, "{name}");
+        }
+    }
 
     #[test]
     fn every_name_is_in_one_group_and_in_small_letters() {

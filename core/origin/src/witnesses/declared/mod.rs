@@ -7,7 +7,7 @@ mod settings;
 mod sources;
 mod variables;
 
-use super::format::is_binary;
+use super::format::{is_binary, is_media};
 use super::language::{Group, language};
 use super::place::{is_aside, output_folder};
 use super::{Subject, says_so};
@@ -264,13 +264,15 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             .filter(|_| subject.hears_folders && !is_of_file);
         let row = match folder {
             Some(folder) if around.is_peoples(folder) => return,
+            // What is made for tests and samples is kept with them.
+            _ if is_aside(subject.path) => "aside",
             None => named.row,
             Some(_) if named.row == "setting" || named.row == "folder-made" => named.row,
             Some(_) => "folder",
         };
         evidence.push(Evidence::new(Witness::Declared, row, detail(&named)));
     }
-    if is_binary(subject.head) {
+    if is_binary(subject.head) && !is_media(subject.path) {
         let name = subject.path.name();
         let bare = match subject.path.extension() {
             Some(ending) => &name[..name.len() - ending.len()],

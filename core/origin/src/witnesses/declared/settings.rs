@@ -11,7 +11,7 @@ static KEYS: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(concat!(
         r#"(?i)\b["']?(?:(?:[a-z0-9]+[._-])*[a-z0-9]*?"#,
         r#"(?:out|output|outputs|outs|dist|dest|destination|build|target|cache|report|reports|publish|coverage|artifact|artifacts|site|log|logs|generated|gen|temp|tmp|html|export|storage|checkpoint|results?|save|upload|bin|obj|exec|object|work|db|database)"#,
-        r#"[._-]?(?:dir|directory|folder|path|file|root|dest)|(?:[a-z0-9]+[._-])*(?:static_root|media_root|outdir|outfile|outputdir|distdir|output|outputs|outs|destination|dest|logfile))["']?\s*(?:[:=]>?|\s=>|\s(?:use|is|in)\s)\s*"#
+        r#"[._-]?(?:dir|directory|folder|path|file|root|dest)|(?:[a-z0-9]+[._-])*(?:static_root|media_root|outdir|outfile|outputdir|distdir|output|outputs|outs|destination|dest|logfile))["']?\s*(?:[:=]>?|\s=>|\s(?:use|is|in)\s|\()\s*"#
     ))
     .expect("an expression of the program's own")
 });
@@ -62,6 +62,10 @@ mod tests {
             ("site_dir: pages\n", "pages"),
             ("for Object_Dir use \"obj\";\n", "obj"),
             ("HTML_OUTPUT = manual\n", "manual"),
+            (
+                "site.source('./words').destination('./published')",
+                "./published",
+            ),
             ("<javac srcdir='src' destdir='made'/>", "made"),
         ] {
             let mut said = Vec::new();
