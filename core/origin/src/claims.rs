@@ -259,6 +259,10 @@ impl Judgement {
                 && (one.row == "minified"
                     || !is_page && mark(one.row).is_some_and(|mark| mark.kept))
         };
+        // A picture that a document shows is missed on the host's page.
+        if self.evidence.iter().any(|one| one.row == "by-document") {
+            return self.origin.is_made();
+        }
         let is_code =
             |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("code");
         let is_code = self.evidence.iter().any(is_code);

@@ -193,7 +193,7 @@ impl<'a> TemplateMatches<'a> {
 }
 
 /// From so many letters on, the start of a name is as good as the name.
-const START: usize = 7;
+const START: usize = 6;
 
 /// Whether a pattern names one file, or files by how their long names start.
 fn is_one_name(pattern: &str) -> bool {

@@ -2,7 +2,7 @@
 
 use super::Subject;
 use super::format::is_binary;
-use super::language::language;
+use super::language::{is_dependencies, language};
 use super::place::output_folder;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
@@ -128,6 +128,10 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         let Some(stem) = form.stem(name) else {
             continue;
         };
+        // A source in D is none of a list of what a source in C depends on.
+        if form.after == b".d" && !is_dependencies(subject.head) {
+            continue;
+        }
         if let Some((source, is_beside)) = source(around, path, stem, form, pair) {
             let row = match (is_beside, is_sure) {
                 (true, true) => "beside-sure",
@@ -321,7 +325,9 @@ fn copied_from(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> 
             && around.head(&entry.path) == subject.head
     };
     let mut others = around.named(path.name()).take(NAMESAKES);
-    others.find(same).map(|entry| entry.path.clone())
+    // What is the same in several places, such as a licence in small, is no copy of one of them.
+    let first = others.find(same)?;
+    others.find(same).is_none().then(|| first.path.clone())
 }
 
 impl Surroundings<'_> {

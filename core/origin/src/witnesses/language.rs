@@ -121,8 +121,8 @@ impl About {
             _ if !subject.hears_folders => Self::Nothing,
             _ if output_folder(path).is_some() => Self::Output,
             _ if hidden_folder(path).is_some() => Self::Hidden,
-            Some(_) => Self::InNamed,
-            None => Self::Nothing,
+            Some(claim) if claim.is_of_folder => Self::InNamed,
+            _ => Self::Nothing,
         }
     }
 }
@@ -186,7 +186,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
 }
 
 /// Whether a text lists for make what a file depends on: `gauge.o: gauge.c level.h`.
-fn is_dependencies(head: &[u8]) -> bool {
+pub(super) fn is_dependencies(head: &[u8]) -> bool {
     let line = head.lines().find(|line| !line.trim().is_empty());
     line.is_none_or(|line| {
         let colon = line.find_byte(b':').unwrap_or(line.len());

@@ -2,15 +2,14 @@
 //! made link to it.
 
 use super::Subject;
+use super::format::is_media;
+use super::language::{Group, language};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
+use redshank_rules::RepoPath;
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let declared = around.declared();
-    // A build that makes it names it as well.
-    if declared.makes(subject.path) {
-        return;
-    }
     let entries = &around.tree().entries;
     if let Some(page) = around.linked().page_of(subject.path) {
         let file = entries[page as usize].path.clone();
@@ -18,10 +17,16 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         evidence.push(Evidence::new(Witness::Referenced, "by-made-page", detail));
         return;
     }
+    // A build that makes it names it as well; a document that shows a picture needs it.
+    let is_made = declared.makes(subject.path);
+    let is_shown = |text: &RepoPath| matches!(language(text), Some((_, Group::Prose)));
     let mentions = declared.mentions(subject.path.name()).iter();
-    let mut texts = mentions.map(|at| &*entries[*at as usize].path);
+    let texts = mentions.map(|at| &*entries[*at as usize].path);
+    let mut texts = texts.filter(|text| !is_made || is_media(subject.path) && is_shown(text));
     if let Some(text) = texts.find(|text| *text != subject.path) {
-        let row = if text.folder() == subject.path.folder() {
+        let row = if is_made {
+            "by-document"
+        } else if text.folder() == subject.path.folder() {
             "beside"
         } else {
             "by-name"
