@@ -19,7 +19,7 @@ const LARGEST: u64 = 64 << 10;
 
 /// Links in HTML and in style sheets (html.spec.whatwg.org; drafts.csswg.org, "css-values").
 static LINK: LazyLock<Option<Regex>> = LazyLock::new(|| {
-    Regex::new(r#"(?i)\b(?:href|src)\s*=\s*["']([^"'?#:]+)|url\(\s*["']?([^"'?#:)]+)"#).ok()
+    Regex::new(r#"(?i-u)\b(?:href|src)\s*=\s*["']([^"'?#:]+)|url\(\s*["']?([^"'?#:)]+)"#).ok()
 });
 
 /// What is linked to by made pages and named by no text of a person.

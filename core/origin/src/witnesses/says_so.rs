@@ -5,7 +5,6 @@ use super::Subject;
 use super::format::is_binary;
 use crate::evidence::{Detail, Evidence, Witness};
 use crate::{HEAD, Surroundings};
-use bstr::ByteSlice;
 use memchr::memmem::Finder;
 use redshank_rules::{PatternSet, RepoPath};
 use redshank_tables::{TableError, read, rows};
@@ -23,7 +22,7 @@ pub struct Mark {
     pub name: String,
     /// What such a file is.
     pub title: String,
-    says: Vec<Vec<String>>,
+    says: Vec<Vec<Words>>,
     /// The command that makes it again, or what to do.
     pub remake: String,
     only: Option<PatternSet>,
@@ -34,6 +33,17 @@ pub struct Mark {
     /// Many keep such files on purpose.
     #[serde(default)]
     pub kept: bool,
+}
+
+/// Words in small letters, ready to be found.
+#[derive(Deserialize)]
+#[serde(from = "String")]
+struct Words(Finder<'static>);
+
+impl From<String> for Words {
+    fn from(words: String) -> Self {
+        Self(Finder::new(words.as_bytes()).into_owned())
+    }
 }
 
 #[derive(Deserialize)]
@@ -62,6 +72,12 @@ static SIGNS: LazyLock<[Finder; 7]> = LazyLock::new(|| {
         b"produced by",
     ]
     .map(Finder::new)
+});
+
+/// What has every name that a mark is bound to, for most files have none.
+static BOUND: LazyLock<PatternSet> = LazyLock::new(|| {
+    let marks = rows(&TABLE).map_or(&[][..], |table| &table.mark);
+    PatternSet::of_all(marks.iter().filter_map(|mark| mark.only.as_ref()))
 });
 
 /// Prose and settings, which only write of what is generated.
@@ -139,15 +155,20 @@ fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
         start.extend(head[footer..].to_ascii_lowercase());
     }
     let marks = rows(&TABLE).map_or(&[][..], |table| &table.mark);
-    let is_signed = !PROSE.has(path) && SIGNS.iter().any(|sign| sign.find(&start).is_some());
+    let is_signed = SIGNS.iter().any(|sign| sign.find(&start).is_some()) && !PROSE.has(path);
+    let is_bound = BOUND.has(path);
+    if !is_signed && !is_bound {
+        return None;
+    }
     marks.iter().find(|mark| {
-        let may_be = mark.only.as_ref().map_or(is_signed, |only| only.has(path));
+        let is_of_name = |only: &PatternSet| is_bound && only.has(path);
+        let may_be = mark.only.as_ref().map_or(is_signed, is_of_name);
         let start = &start[..mark.start.unwrap_or(start.len()).min(start.len())];
         may_be
             && mark
                 .says
                 .iter()
-                .any(|parts| parts.iter().all(|part| start.contains_str(part)))
+                .any(|parts| parts.iter().all(|part| part.0.find(start).is_some()))
     })
 }
 
@@ -164,6 +185,7 @@ pub(super) fn is_bundled(subject: &Subject) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use bstr::ByteSlice;
 
     /// Every row's every list of words, in capitals, in a file of a name that the row allows.
     #[test]
@@ -185,12 +207,13 @@ mod tests {
         ];
         for mark in marks {
             for parts in &mark.says {
-                let text = parts.join("\n * ").to_ascii_uppercase();
+                let words = parts.iter().map(|part| part.0.needle());
+                let text = bstr::join("\n * ", words).to_ascii_uppercase();
                 let found = names.iter().any(|name| {
-                    let found = mark_of(RepoPath::new(name), text.as_bytes());
+                    let found = mark_of(RepoPath::new(name), &text);
                     found.is_some_and(|found| found.name == mark.name)
                 });
-                assert!(found, "{}: {parts:?}", mark.name);
+                assert!(found, "{}: {}", mark.name, text.as_bstr());
             }
         }
     }

@@ -121,7 +121,9 @@ pub(super) fn is_shell_script(path: &RepoPath, text: &[u8]) -> bool {
 
 #[allow(clippy::expect_used, reason = "the tests compile each of them")]
 fn expression(text: &str) -> Regex {
-    Regex::new(text).expect("an expression of the program's own")
+    // In bytes: a word's end in Unicode is ten times slower to find.
+    let of_bytes = regex::bytes::RegexBuilder::new(text).unicode(false).build();
+    of_bytes.expect("an expression of the program's own")
 }
 
 /// Removing files, with what follows on the line.

@@ -54,6 +54,16 @@ pub(crate) struct Declared {
     mentions: HashMap<Vec<u8>, Vec<u32>, FixedState>,
 }
 
+/// Names of files.
+type Names<'n> = HashSet<&'n [u8], FixedState>;
+
+/// The names of all files that a text may mention.
+fn names_of(tree: &Tree) -> Names<'_> {
+    let names = tree.entries.iter().map(|entry| entry.path.name());
+    let names = names.filter(|name| name.contains(&b'.'));
+    names.map(|name| name.as_bytes()).collect()
+}
+
 /// No larger text is read, in bytes.
 const LARGEST: u64 = 256 << 10;
 /// So many texts are read at most, those nearest to the top first.
@@ -72,15 +82,16 @@ impl Declared {
             texts.sort_by_key(|(at, entry)| (depth(&entry.path), *at));
             texts.truncate(MOST);
         }
+        let here = names_of(tree);
         let read = texts.into_par_iter().map(|(at, entry)| {
             let text = around.text(&entry.path, LARGEST);
             let mut said = Vec::new();
-            let mut names = HashSet::with_hasher(FixedState::default());
+            let mut names = Names::default();
             // What a tool wrote names what it made, and much else.
             let is_authored = !is_binary(&text) && !says_so::is_marked(&entry.path, &text);
             if is_authored {
                 read_text(&entry.path, &text, &mut said);
-                mentioned(&text, &mut names);
+                names = mentioned(&text, &here);
             }
             let lines = |at: usize| text[..at].find_iter("\n").count() as u32 + 1;
             let said = said.into_iter().map(|said| (lines(said.at), said));
@@ -89,7 +100,7 @@ impl Declared {
         let mut declared = Self::default();
         for (file, said, names) in read.collect::<Vec<_>>() {
             for name in names {
-                let known = declared.mentions.entry(name).or_default();
+                let known = declared.mentions.entry(name.to_vec()).or_default();
                 if known.len() < MENTIONS {
                     known.push(file);
                 }
@@ -351,19 +362,27 @@ fn is_trial(path: &RepoPath) -> bool {
             .any(|part| name.contains_str(part))
 }
 
-/// Takes in the names of files that a text mentions: words with a dot in them, the last part of each
+/// The names of files here that a text mentions: words with a dot in them, the last part of each
 /// path.
-fn mentioned(text: &[u8], names: &mut HashSet<Vec<u8>, FixedState>) {
-    let is_part = |byte: u8| byte.is_ascii_alphanumeric() || b"_-.@+".contains(&byte);
-    // A name ends where a path goes on, so that its last part is what is left.
-    for name in text.split(|byte| !is_part(*byte)) {
-        let name = name.strip_suffix(b".").unwrap_or(name);
-        let dot = name.iter().position(|byte| *byte == b'.');
-        let is_name = name.len() < 100
-            && dot.is_some_and(|dot| dot + 1 < name.len())
-            && name.iter().any(u8::is_ascii_alphabetic);
-        if is_name && !names.contains(name) {
-            names.insert(name.to_vec());
+fn mentioned<'n>(text: &[u8], here: &Names<'n>) -> Names<'n> {
+    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"_-.@+".contains(byte);
+    let mut names = Names::default();
+    let mut done = 0;
+    for dot in memchr::memchr_iter(b'.', text) {
+        if dot < done {
+            continue;
         }
+        let before = text[done..dot]
+            .iter()
+            .rev()
+            .take_while(|byte| is_part(byte));
+        let start = dot - before.count();
+        // A name ends where a path goes on, so that its last part is what is left.
+        let rest = text[dot..].iter().take_while(|byte| is_part(byte));
+        done = dot + rest.count();
+        let name = &text[start..done];
+        let name = name.strip_suffix(b".").unwrap_or(name);
+        names.extend(here.get(name));
     }
+    names
 }

@@ -9,7 +9,7 @@ use std::sync::LazyLock;
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static KEYS: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(concat!(
-        r#"(?i)\b["']?(?:(?:[a-z0-9]+[._-])*[a-z0-9]*?"#,
+        r#"(?i-u)\b["']?(?:(?:[a-z0-9]+[._-])*[a-z0-9]*?"#,
         r#"(?:out|output|outputs|outs|dist|dest|destination|build|target|cache|report|reports|publish|coverage|artifact|artifacts|site|log|logs|generated|gen|temp|tmp|html|export|storage|checkpoint|results?|save|upload|bin|obj|exec|object|work|db|database)"#,
         r#"[._-]?(?:dir|directory|folder|path|file|root|dest)|(?:[a-z0-9]+[._-])*(?:static_root|media_root|outdir|outfile|outputdir|distdir|output|outputs|outs|destination|dest|logfile))["']?\s*(?:[:=]>?|\s=>|\s(?:use|is|in)\s|\()\s*"#
     ))
@@ -19,7 +19,7 @@ static KEYS: LazyLock<Regex> = LazyLock::new(|| {
 /// A path in quotes, or the first word.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static VALUES: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(r#"["'](?:sqlite:/{2,3})?([A-Za-z0-9_.@][^"'\n]*)["']|^\s*(?:- )?([A-Za-z0-9_.@][^\s"'`,;|&)\]}]*)"#)
+    Regex::new(r#"(?-u)["'](?:sqlite:/{2,3})?([A-Za-z0-9_.@][^"'\n]*)["']|^\s*(?:- )?([A-Za-z0-9_.@][^\s"'`,;|&)\]}]*)"#)
         .expect("an expression of the program's own")
 });
 

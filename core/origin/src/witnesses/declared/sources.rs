@@ -9,7 +9,7 @@ use std::sync::LazyLock;
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static WRITES: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(concat!(
-        r#"\b(?:to_csv|to_json|to_parquet|to_excel|to_html|to_pickle|to_feather|to_hdf|to_netcdf|to_zarr|to_file|to_markdown|to_latex|"#,
+        r#"(?-u)\b(?:to_csv|to_json|to_parquet|to_excel|to_html|to_pickle|to_feather|to_hdf|to_netcdf|to_zarr|to_file|to_markdown|to_latex|"#,
         r#"savefig|imsave|imwrite|save|savez|savez_compressed|savetxt|save_pretrained|save_model|save_file|saveRDS|ggsave|"#,
         r#"write_csv|write_json|write_parquet|write_html|write_image|writeLines|write\.csv|write\.table|write_file|writefile|"#,
         r#"writeFileSync|writeFile|appendFileSync|appendFile|createWriteStream|outputFile|outputFileSync|outputJson|writeJson|"#,
@@ -26,21 +26,21 @@ static WRITES: LazyLock<Regex> = LazyLock::new(|| {
 /// Opening a file to write.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static OPENS: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(r#"\b(?:open|fopen|OpenFile|File\.open|io\.open|freopen)\s*[(\[]?\s*["']([^"'\n]+)["']\s*,?\s*(?:mode\s*=\s*)?(?:["'][rb:]*[wax>]|[wax]\+?\b)"#)
+    Regex::new(r#"(?-u)\b(?:open|fopen|OpenFile|File\.open|io\.open|freopen)\s*[(\[]?\s*["']([^"'\n]+)["']\s*,?\s*(?:mode\s*=\s*)?(?:["'][rb:]*[wax>]|[wax]\+?\b)"#)
         .expect("an expression of the program's own")
 });
 
 /// Methods of a path that write.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static METHODS: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(r#"["']([A-Za-z0-9_.@][^"'\n]*)["']\s*\)\s*\.(?:write_text|write_bytes|writeText|mkdir|mkpath|touch|spurt|open\(["'][wa])"#)
+    Regex::new(r#"(?-u)["']([A-Za-z0-9_.@][^"'\n]*)["']\s*\)\s*\.(?:write_text|write_bytes|writeText|mkdir|mkpath|touch|spurt|open\(["'][wa])"#)
         .expect("an expression of the program's own")
 });
 
 /// Opening a file in Fortran, unless it must be there.
 #[allow(clippy::expect_used, reason = "the tests compile it")]
 static UNITS: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(r#"(?i)\bopen\s*\([^)\n]*?file\s*=\s*["']([^"'\n]+)["'](?:[^)\n]*?(?:unknown|new|replace|write|unformatted)[^)\n]*)?\s*\)"#)
+    Regex::new(r#"(?i-u)\bopen\s*\([^)\n]*?file\s*=\s*["']([^"'\n]+)["'](?:[^)\n]*?(?:unknown|new|replace|write|unformatted)[^)\n]*)?\s*\)"#)
         .expect("an expression of the program's own")
 });
 
