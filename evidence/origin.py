@@ -169,6 +169,9 @@ def weights(projects):
         # Text in a programming language or in prose is somebody's unless something shows that it isn't.
         if kind.split(".")[0] in ("language/code", "language/prose"):
             return max(-MOST, min(-8, round(weight)))
+        # Plain text, pages and data alone make nobody an author.
+        if kind.split(".")[0] in ("language/text", "language/data", "language/page"):
+            return max(-7, round(weight))
         return max(-MOST if least is None else 0, min(MOST if most is None else 0, round(weight)))
 
     rounded = {kind: within(kind, weight) for kind, weight in known.items()}

@@ -3,7 +3,7 @@
 use crate::evidence::{Detail, Evidence, Judgement, Strength, Witness};
 use crate::witnesses::format::is_media;
 use crate::witnesses::language::{Group, language};
-use crate::witnesses::place::{is_given, is_output_name};
+use crate::witnesses::place::{is_given, is_tools_output};
 use crate::{Claim, Surroundings};
 use bstr::BStr;
 use foldhash::fast::FixedState;
@@ -210,7 +210,7 @@ impl<'a> Judgements<'a> {
     /// one is enough in a folder of output.
     pub fn made_folder<'p>(&self, path: &'p RepoPath, least: u64) -> Option<&'p RepoPath> {
         path.folders_above().find(|folder| {
-            let is_of_output = is_output_name(folder.name());
+            let is_of_output = is_tools_output(folder.name());
             let least = if is_of_output { 1 } else { least };
             self.folders.get(folder).is_some_and(|share| {
                 (share.surely > 0 || is_of_output)

@@ -2,7 +2,7 @@
 
 use super::Subject;
 use super::format::is_binary;
-use super::language::{is_dependencies, language};
+use super::language::{is_source_in_d, language};
 use super::place::output_folder;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
@@ -129,7 +129,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             continue;
         };
         // A source in D is none of a list of what a source in C depends on.
-        if form.after == b".d" && !is_dependencies(subject.head) {
+        if form.after == b".d" && is_source_in_d(subject.head) {
             continue;
         }
         if let Some((source, is_beside)) = source(around, path, stem, form, pair) {

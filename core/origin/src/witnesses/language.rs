@@ -163,7 +163,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     };
     let group = match ending {
         // What depends on what, as compilers write it for make, or a source in D.
-        "d" if !is_dependencies(subject.head) => Group::Code,
+        "d" if is_source_in_d(subject.head) => Group::Code,
         _ => group,
     };
     // A binary file under such a name is in no language, and an empty one says nothing, but
@@ -185,15 +185,9 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     evidence.push(Evidence::new(Witness::Language, row, detail).with_word(ending));
 }
 
-/// Whether a text lists for make what a file depends on: `gauge.o: gauge.c level.h`.
-pub(super) fn is_dependencies(head: &[u8]) -> bool {
-    let line = head.lines().find(|line| !line.trim().is_empty());
-    line.is_none_or(|line| {
-        let colon = line.find_byte(b':').unwrap_or(line.len());
-        let rest = line.get(colon + 1..);
-        rest.is_some_and(|rest| rest.is_empty() || rest[0].is_ascii_whitespace())
-            && !line[..colon].contains(&b' ')
-    })
+/// Whether a text is a source in D, not what a file depends on: `gauge.o: gauge.c level.h`.
+pub(super) fn is_source_in_d(head: &[u8]) -> bool {
+    head.lines().any(|line| line.trim_end().ends_with(b";"))
 }
 
 #[cfg(test)]
@@ -208,8 +202,7 @@ mod tests {
 
     #[test]
     fn a_source_in_d_is_no_list_of_dependencies() {
-        assert!(is_dependencies(b"build/gauge.o: gauge.c \\\n level.h\n"));
-        assert!(!is_dependencies(b"module gauge;\nimport std.stdio;\n"));
-        assert!(!is_dependencies(b"import std.stdio : writeln;\n"));
+        assert!(!is_source_in_d(b"build/gauge.o: gauge.c \\\n level.h\n"));
+        assert!(is_source_in_d(b"module gauge;\nimport std.stdio;\n"));
     }
 }

@@ -82,6 +82,11 @@ pub fn is_output_name(name: &BStr) -> bool {
     row_of(name).is_some_and(|(row, _)| row.starts_with("output"))
 }
 
+/// The same, but for folders of programs, where people keep scripts as well.
+pub(crate) fn is_tools_output(name: &BStr) -> bool {
+    is_output_name(name) && row_of(name).is_some_and(|(row, _)| row != "output-programs")
+}
+
 /// Whether people give folders of sources such a name, and tools what they make.
 pub fn is_shared_name(name: &BStr) -> bool {
     row_of(name).is_some_and(|(row, _)| {

@@ -105,7 +105,10 @@ const CASES: &[Case] = &[
                 "subprojects/tidelib/tide.c",
                 "int tide(void) { return 0; }\n",
             ),
-            ("subprojects/zlib.wrap", "[wrap-file]\n"),
+            (
+                "subprojects/zlib.wrap",
+                "[wrap-git]\nurl = https://tide.example.org/zlib\n",
+            ),
             ("subprojects/zlib/zlib.c", "int z;\n"),
         ],
         &[
