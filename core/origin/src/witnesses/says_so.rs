@@ -3,8 +3,9 @@
 
 use super::Subject;
 use super::format::is_binary;
-use crate::evidence::{Detail, Evidence, Witness};
+use crate::evidence::{Detail, Evidence, Origin, Witness};
 use crate::{HEAD, Surroundings};
+use bstr::ByteSlice;
 use memchr::memmem::Finder;
 use redshank_rules::{PatternSet, RepoPath};
 use redshank_tables::{TableError, read, rows};
@@ -123,6 +124,11 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             Detail::Said("the tool that makes such files marks them, and this one has no mark");
         evidence.push(Evidence::new(Witness::SaysSo, "unmarked", detail));
     }
+    if is_of_one_machine(subject.head) {
+        let detail = Detail::Said("its first line names a program that only this machine has");
+        let found = Evidence::new(Witness::SaysSo, "machine-script", detail);
+        evidence.push(found.with_origin(Origin::Local));
+    }
     if is_bundled(subject) {
         let detail = Detail::Said(
             "a bundled or minified script or style: its lines are nothing that anybody types",
@@ -172,6 +178,33 @@ fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
     })
 }
 
+/// Where every machine has its programs.
+const SHARED: [&str; 9] = [
+    "/bin/",
+    "/usr/",
+    "/sbin/",
+    "/opt/homebrew/bin/",
+    "/opt/local/bin/",
+    "/system/bin/",
+    "/run/current-system/",
+    "/data/data/com.termux/",
+    "/boot/",
+];
+
+/// Whether a script is started by a program elsewhere than where every machine has its programs, as
+/// package managers write them.
+fn is_of_one_machine(head: &[u8]) -> bool {
+    let Some(program) = head.strip_prefix(b"#!").map(ByteSlice::trim_start) else {
+        return false;
+    };
+    let line = program.lines().next().unwrap_or_default();
+    line.starts_with(b"/")
+        && line.iter().filter(|byte| **byte == b'/').count() > 2
+        && !SHARED
+            .iter()
+            .any(|shared| line.starts_with(shared.as_bytes()))
+}
+
 /// Whether a script's lines are nothing that anybody types.
 pub(super) fn is_bundled(subject: &Subject) -> bool {
     let head = subject.head;
@@ -185,7 +218,6 @@ pub(super) fn is_bundled(subject: &Subject) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use bstr::ByteSlice;
 
     /// Every row's every list of words, in capitals, in a file of a name that the row allows.
     #[test]
@@ -215,6 +247,21 @@ mod tests {
                 });
                 assert!(found, "{}: {}", mark.name, text.as_bstr());
             }
+        }
+    }
+
+    #[test]
+    fn a_script_of_one_machine_names_a_program_that_no_other_has() {
+        assert!(is_of_one_machine(
+            b"#!/home/nia/tides/venv/bin/python\nimport x\n"
+        ));
+        for line in [
+            "#!/usr/bin/env python3\n",
+            "#!/bin/sh\n",
+            "#! /usr/local/bin/perl\n",
+            "#!python\n",
+        ] {
+            assert!(!is_of_one_machine(line.as_bytes()), "{line}");
         }
     }
 

@@ -4,9 +4,10 @@ use crate::draft::Composer;
 use crate::draft::drafted_file::NewBlock;
 use crate::draft::section::DraftLine;
 use crate::{Declined, Heading, NeededPaths, Result, is_keep_file};
-use redshank_origin::{Judgement, Judgements, Origin, Strength};
-use redshank_rules::RepoPath;
+use bstr::{BStr, ByteSlice};
+use redshank_origin::{Judgement, Judgements, MadePlace, Origin, Strength};
 use redshank_rules::ignore_file::MADE_HERE;
+use redshank_rules::{RepoPath, exactly};
 use redshank_worktree::Verdicts;
 use redshank_worktree::tree::{EntryKind, State};
 
@@ -39,14 +40,16 @@ impl Composer<'_, '_> {
         }
         files.extend(self.around.judge_all(open));
         let judgements = Judgements::hear_neighbours(files);
-        let lines: Vec<DraftLine> = judgements
-            .made_places(Strength::Likely)
+        let places = judgements.made_places(Strength::Likely);
+        let links = self.links_to_made(&verdicts, &places)?;
+        let lines: Vec<DraftLine> = places
             .into_iter()
             .map(|place| {
                 let reason = place.judgement.reason();
                 let reason = reason.map_or_else(String::new, redshank_origin::Evidence::summary);
                 DraftLine::certain(place.pattern, heading_of(&place.judgement), reason)
             })
+            .chain(links)
             .collect();
         if lines.is_empty() {
             return Ok(());
@@ -55,6 +58,55 @@ impl Composer<'_, '_> {
             .extend(lines.iter().map(|line| line.pattern.clone()));
         let block = NewBlock::of_lines(MADE_HERE.to_owned(), lines);
         self.push(RepoPath::top(), block)
+    }
+}
+
+impl Composer<'_, '_> {
+    /// Links to what is ignored or made here, and out of the repository to a place on this machine.
+    fn links_to_made(&self, verdicts: &Verdicts, places: &[MadePlace]) -> Result<Vec<DraftLine>> {
+        let mut lines = Vec::new();
+        for entry in &self.snapshot.tree()?.entries {
+            if entry.kind != EntryKind::Link
+                || entry.state != State::Candidate
+                || verdicts.query(&entry.path)?.state == State::Ignored
+                || self.as_it_is.is_re_included(&entry.path)?
+                || self.survey.matches.re_includes(&entry.path)
+            {
+                continue;
+            }
+            let Ok(target) = self.snapshot.root.link_target(&entry.path) else {
+                continue;
+            };
+            let (heading, reason) = if target.starts_with(b"/") {
+                (Heading::Local, "links to a place on one machine")
+            } else if self.is_made_target(verdicts, places, &entry.path, target.as_bstr())? {
+                (Heading::Built, "links to what a tool made")
+            } else {
+                continue;
+            };
+            let pattern = exactly(&entry.path);
+            lines.push(DraftLine::certain(pattern, heading, reason.to_owned()));
+        }
+        Ok(lines)
+    }
+
+    fn is_made_target(
+        &self,
+        verdicts: &Verdicts,
+        places: &[MadePlace],
+        link: &RepoPath,
+        target: &BStr,
+    ) -> Result<bool> {
+        let Some(path) = link.folder().resolve(target) else {
+            return Ok(false);
+        };
+        let as_folder = path.as_folder();
+        let is_ignored =
+            |path: &RepoPath| -> Result<bool> { Ok(verdicts.query(path)?.state == State::Ignored) };
+        let is_made = places.iter().any(|place| {
+            path == place.path || path.is_within(&place.path) || as_folder == place.path
+        });
+        Ok(is_made || is_ignored(&path)? || is_ignored(&as_folder)?)
     }
 }
 
