@@ -32,7 +32,7 @@ pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, MissingOut, RehearseOut, RunOut};
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
 pub use settings::{SettingOut, SettingsOut};
-pub use survey::{FolderOut, PracticeOut, ProjectOut, SurveyOut};
+pub use survey::{FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;
 pub use undo::{ChangeOut, JournalOut};

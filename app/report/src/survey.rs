@@ -1,6 +1,7 @@
 //! The picture of a working tree.
 
 use super::{PathOut, SummaryOut, UnreadOut};
+use redshank_origin::Origin;
 use redshank_templates::Confidence;
 use redshank_worktree::FileStats;
 use serde::Serialize;
@@ -32,6 +33,8 @@ pub struct SurveyOut {
     /// What would be committed, by top folder, biggest first; files at the top under the empty
     /// path.
     pub folders: Vec<FolderOut>,
+    /// Where those files come from; only origins that some have.
+    pub origins: Vec<OriginCountOut>,
     /// The projects found.
     pub projects: Vec<ProjectOut>,
     /// Where teams do it in two ways, the one that is followed here already.
@@ -42,6 +45,16 @@ pub struct SurveyOut {
     pub next: String,
     /// What could not be read.
     pub unread: Vec<UnreadOut>,
+}
+
+/// How many files come from there.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct OriginCountOut {
+    /// The origin.
+    pub origin: Origin,
+    /// How many files.
+    pub files: u64,
 }
 
 /// A folder right below the top.

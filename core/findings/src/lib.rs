@@ -48,6 +48,7 @@ use finders::Finder;
 use passes::{ContentScan, ContentSource, TemplatePaths};
 use rayon::prelude::*;
 use redshank_git::HistoryCut;
+use redshank_origin::Origin;
 use redshank_progress::Phase;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{Survey, Template, recognise};
@@ -56,7 +57,7 @@ use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
 use redshank_worktree::{Class, Overlay, Purpose, Snapshot, Verdicts};
 use std::cmp::Reverse;
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 /// What the finders look at.
 struct ScanContext<'a> {
@@ -112,6 +113,8 @@ pub struct ScanResult {
     /// How many findings there are, on the paths asked about, of levels and classes that were not
     /// asked for.
     pub left_out: LeftOut,
+    /// How many of the files that a commit would take, of those asked about, come from where.
+    pub origins: BTreeMap<Origin, u64>,
 }
 
 impl ScanResult {
@@ -178,12 +181,14 @@ pub struct ScanOptions {
 
 impl ScanOptions {
     fn is_on_path(&self, finding: &Finding) -> bool {
+        self.paths.is_empty() || finding.places().any(|place| self.is_at(&place.path))
+    }
+
+    /// Whether a path is one of those asked about, or in one, or above it.
+    pub(crate) fn is_at(&self, at: &RepoPath) -> bool {
+        let mut paths = self.paths.iter();
         self.paths.is_empty()
-            || self.paths.iter().any(|path| {
-                let is_at =
-                    |at: &RepoPath| *at == **path || at.is_within(path) || path.is_within(at);
-                finding.places().any(|place| is_at(&place.path))
-            })
+            || paths.any(|path| *at == **path || at.is_within(path) || path.is_within(at))
     }
 
     fn is_for(&self, finding: &Finding) -> bool {
@@ -280,7 +285,9 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     result.unread.extend(seen.unread);
     result.accepted += seen.accepted;
     result.unopened = seen.unopened;
-    let made = passes::find_made(scan, &templates, std::mem::take(&mut known.content.judged))?;
+    let (made, origins) =
+        passes::find_made(scan, &templates, std::mem::take(&mut known.content.judged))?;
+    result.origins = origins;
     known.made = made.iter().map(|finding| finding.path.clone()).collect();
     result.findings.extend(made);
     result

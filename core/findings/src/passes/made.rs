@@ -14,12 +14,13 @@ use std::collections::BTreeMap;
 /// A folder whose files are all made is found as a whole from so many on.
 const WHOLE: u64 = 3;
 
-/// Finds what is made and no template speaks of: whole folders, and single files.
+/// Finds what is made and no template speaks of: whole folders, and single files. Counts the files
+/// that a commit would take by their origin, too.
 pub(crate) fn find_made(
     scan: &ScanContext,
     templates: &TemplatePaths,
     judged: Vec<(RepoPathBuf, Judgement)>,
-) -> Result<Vec<Finding>> {
+) -> Result<(Vec<Finding>, BTreeMap<Origin, u64>)> {
     let needed = NeededPaths::collect(&scan.survey.projects);
     let declined = Declined::collect(scan.survey);
     let mut files: Vec<(&RepoPath, Judgement)> = Vec::with_capacity(judged.len());
@@ -51,6 +52,13 @@ pub(crate) fn find_made(
         }
     }
     let judgements = Judgements::hear_neighbours(files);
+    let mut origins = BTreeMap::new();
+    for entry in scan.tree.to_commit() {
+        let is_asked = scan.options.is_at(&entry.path);
+        if let Some(judgement) = judgements.on(&entry.path).filter(|_| is_asked) {
+            *origins.entry(judgement.origin).or_default() += 1;
+        }
+    }
     let mut places: BTreeMap<(&RepoPath, State), Vec<(&Entry, &Judgement)>> = BTreeMap::new();
     for entry in open {
         if let Some(judgement) = judgements.on(&entry.path)
@@ -74,7 +82,7 @@ pub(crate) fn find_made(
                 .collect()
         }
     });
-    Ok(found.collect())
+    Ok((found.collect(), origins))
 }
 
 fn on_folder(scan: &ScanContext, folder: &RepoPath, files: &[(&Entry, &Judgement)]) -> Finding {

@@ -9,10 +9,11 @@ use clap::Args;
 use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
+use redshank_origin::Origin;
 use redshank_output::{Align, Cell, Table, folder_name};
 use redshank_report::{
-    DOCUMENT, FolderOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report, SummaryOut,
-    SurveyOut, root,
+    DOCUMENT, FolderOut, OriginCountOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report,
+    SummaryOut, SurveyOut, root,
 };
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{
@@ -161,6 +162,7 @@ impl Report for Picture<'_> {
             return Ok(text);
         }
         self.text_of_folders(&mut text)?;
+        self.text_of_origins(&mut text)?;
         self.text_of_projects(&mut text)?;
         self.text_of_practices(&mut text)?;
         self.text_of_findings(&mut text)?;
@@ -188,6 +190,7 @@ impl Report for Picture<'_> {
                     stats,
                 })
                 .collect(),
+            origins: self.origins().collect(),
             projects: self.recognised.projects.iter().map(project_out).collect(),
             practices: self.conventions.iter().map(practice_out).collect(),
             summary: SummaryOut::new(&self.summary, 0),
@@ -299,6 +302,37 @@ impl Picture<'_> {
             let more = count((folders.len() - ROWS) as u64);
             writeln!(text, "  and {more} more folders with {}", files(rest.files))?;
         }
+        Ok(())
+    }
+
+    fn origins(&self) -> impl Iterator<Item = OriginCountOut> {
+        let origins = self.result.origins.iter();
+        origins.map(|(&origin, &files)| OriginCountOut { origin, files })
+    }
+
+    /// Where the files come from, unless somebody wrote all of them.
+    fn text_of_origins(&self, text: &mut String) -> Result<()> {
+        if self.origins().all(|one| one.origin == Origin::Authored) {
+            return Ok(());
+        }
+        writeln!(text, "\n{}", Paint::Head.on("By origin"))?;
+        let mut table = Table::new(&[Align::Right, Align::Whole, Align::Left]);
+        for OriginCountOut {
+            origin,
+            files: many,
+        } in self.origins()
+        {
+            let about = match origin {
+                Origin::Unknown => "redshank files --origin=unknown lists them",
+                _ => "",
+            };
+            table.row([
+                files(many).into(),
+                origin.word().to_owned().into(),
+                Cell::painted(Paint::Quiet, about.to_owned()),
+            ]);
+        }
+        text.push_str(&table.text());
         Ok(())
     }
 
