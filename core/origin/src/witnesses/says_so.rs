@@ -124,8 +124,9 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             Detail::Said("the tool that makes such files marks them, and this one has no mark");
         evidence.push(Evidence::new(Witness::SaysSo, "unmarked", detail));
     }
-    if is_of_one_machine(subject.head) {
-        let detail = Detail::Said("its first line names a program that only this machine has");
+    if is_of_one_machine(subject.path, subject.head) {
+        let detail =
+            Detail::Said("its first line names a program in its own folder on one machine");
         let found = Evidence::new(Witness::SaysSo, "machine-script", detail);
         evidence.push(found.with_origin(Origin::Local));
     }
@@ -178,31 +179,23 @@ fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
     })
 }
 
-/// Where every machine has its programs.
-const SHARED: [&str; 9] = [
-    "/bin/",
-    "/usr/",
-    "/sbin/",
-    "/opt/homebrew/bin/",
-    "/opt/local/bin/",
-    "/system/bin/",
-    "/run/current-system/",
-    "/data/data/com.termux/",
-    "/boot/",
-];
-
-/// Whether a script is started by a program elsewhere than where every machine has its programs, as
-/// package managers write them.
-fn is_of_one_machine(head: &[u8]) -> bool {
+/// Whether a script is started by a program in its own folder, as package managers write them into
+/// an environment: `#!/home/nia/tides/venv/bin/python` in `venv/bin/`.
+fn is_of_one_machine(path: &RepoPath, head: &[u8]) -> bool {
     let Some(program) = head.strip_prefix(b"#!").map(ByteSlice::trim_start) else {
         return false;
     };
     let line = program.lines().next().unwrap_or_default();
-    line.starts_with(b"/")
-        && line.iter().filter(|byte| **byte == b'/').count() > 2
-        && !SHARED
-            .iter()
-            .any(|shared| line.starts_with(shared.as_bytes()))
+    let Some((folder, _)) = line.rsplit_once_str("/") else {
+        return false;
+    };
+    let own = path.folder().bare();
+    let Some(last) = own.rfind_byte(b'/') else {
+        return false;
+    };
+    let start = own[..last].rfind_byte(b'/').map_or(0, |at| at + 1);
+    let end = [b"/", own[start..].as_bytes()].concat();
+    folder.starts_with(b"/") && folder.ends_with(&end) && !folder.starts_with(b"/usr/")
 }
 
 /// Whether a script's lines are nothing that anybody types.
@@ -251,17 +244,24 @@ mod tests {
     }
 
     #[test]
-    fn a_script_of_one_machine_names_a_program_that_no_other_has() {
-        assert!(is_of_one_machine(
-            b"#!/home/nia/tides/venv/bin/python\nimport x\n"
-        ));
-        for line in [
-            "#!/usr/bin/env python3\n",
-            "#!/bin/sh\n",
-            "#! /usr/local/bin/perl\n",
-            "#!python\n",
+    fn a_script_of_one_machine_is_started_by_a_program_beside_it() {
+        for (path, line, is) in [
+            ("venv/bin/tides", "#!/home/nia/hub/venv/bin/python\n", true),
+            (
+                "hub/venv/bin/tides",
+                "#! /home/nia/hub/venv/bin/python3 -I\n",
+                true,
+            ),
+            ("bin/tides", "#!/usr/bin/python3\n", false),
+            ("root/usr/bin/tides", "#!/usr/bin/env python3\n", false),
+            ("scripts/tides", "#!/home/nia/bin/python\n", false),
+            ("tides", "#!/bin/sh\n", false),
         ] {
-            assert!(!is_of_one_machine(line.as_bytes()), "{line}");
+            assert_eq!(
+                is_of_one_machine(path.into(), line.as_bytes()),
+                is,
+                "{path}: {line}"
+            );
         }
     }
 

@@ -77,7 +77,9 @@ impl Composer<'_, '_> {
             let Ok(target) = self.snapshot.root.link_target(&entry.path) else {
                 continue;
             };
-            let (heading, reason) = if target.starts_with(b"/") {
+            // A link into the repository by its whole path is to be made relative.
+            let is_inside = target.starts_with(self.snapshot.top.as_os_str().as_encoded_bytes());
+            let (heading, reason) = if target.starts_with(b"/") && !is_inside {
                 (Heading::Local, "links to a place on one machine")
             } else if self.is_made_target(verdicts, places, &entry.path, target.as_bstr())? {
                 (Heading::Built, "links to what a tool made")
