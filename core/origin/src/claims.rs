@@ -109,7 +109,7 @@ impl Surroundings<'_> {
             reason: String::new(),
             origin: Origin::Generated,
             basis: Basis::AnyName,
-            is_of_folder: true,
+            place: folder.to_owned(),
         };
         self.contradicts(folder, &claim)
     }
@@ -217,7 +217,10 @@ impl Surroundings<'_> {
 }
 
 /// So much the name of a folder of output says for it to be enough.
-const TELLING: i32 = 10;
+const TELLING: i32 = 8;
+
+/// So much, and a page there is one that a tool wrote.
+const SURE: i32 = 20;
 
 /// Whether the name of a folder says that tools keep there what they make.
 fn is_of_output(one: &Evidence) -> bool {
@@ -293,7 +296,14 @@ impl Judgement {
     pub fn is_shown(&self) -> bool {
         let is_of_neighbours =
             |one: &Evidence| one.witness == Witness::Neighbours && one.weight.0 > 0;
-        let is_of_another = |one: &Evidence| one.witness != Witness::Place && one.weight.0 > 0;
+        // A page in `dist/` needs no other witness.
+        let is_page =
+            |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("page");
+        let is_page = self.evidence.iter().any(is_page);
+        let is_of_another = |one: &Evidence| match one.witness {
+            Witness::Place => is_page && one.weight.0 >= SURE,
+            _ => one.weight.0 > 0,
+        };
         self.has_more_than_a_name()
             || self.evidence.iter().any(is_of_neighbours)
             || self.is_made(Strength::Strong)

@@ -123,7 +123,7 @@ impl<'a> TemplateMatches<'a> {
         if environments::is_of_a_mode(path) {
             return (!environments::is_shared(&around.head(path))).then_some(found);
         }
-        (!around.contradicts(path, &found.claim())).then_some(found)
+        (!around.contradicts(path, &found.claim(path))).then_some(found)
     }
 
     /// What a template says of exactly this path, where somebody wrote what is there.
@@ -131,7 +131,7 @@ impl<'a> TemplateMatches<'a> {
         if environments::is_of_a_mode(path) {
             return None;
         }
-        let claim = self.by_name(path)?.claim();
+        let claim = self.by_name(path)?.claim(path);
         self.on(path).is_none().then_some(claim)
     }
 
@@ -150,11 +150,7 @@ impl<'a> TemplateMatches<'a> {
         let (part, found) = path
             .parts()
             .find_map(|part| Some((part, self.by_name(part)?)))?;
-        let is_of_folder = part != path;
-        Some(Claim {
-            is_of_folder,
-            ..found.claim()
-        })
+        Some(found.claim(part))
     }
 
     /// What matches exactly this path by its name.
@@ -203,28 +199,37 @@ fn is_one_name(pattern: &str) -> bool {
     start >= START && is_in_one_folder && !pattern.ends_with('/')
 }
 
+fn is_secret(rule: &TemplateRule) -> bool {
+    rule.class == Class::Secret && is_one_name(&rule.pattern)
+}
+
 impl TemplateMatch<'_, '_> {
-    /// The same as a claim on where what is at its path comes from.
-    pub fn claim(&self) -> Claim {
-        let (heading, basis) = match self {
-            Self::Known(_) => (None, Basis::Mark),
-            Self::Rule(_, rule) if rule.is_certain() => (Some(rule.heading()), Basis::ToolsName),
-            Self::Rule(_, rule) if is_one_name(&rule.pattern) => {
-                (Some(rule.heading()), Basis::OneName)
-            }
-            Self::Rule(_, rule) => (Some(rule.heading()), Basis::AnyName),
-        };
-        let origin = match (self.class(), heading) {
-            (_, Some(Heading::Dependencies)) => Origin::Installed,
-            (Class::Generated, _) => Origin::Generated,
+    /// Where what it matches comes from.
+    pub fn origin(&self) -> Origin {
+        let is_installed =
+            matches!(self, Self::Rule(_, rule) if rule.heading() == Heading::Dependencies);
+        match self.class() {
+            _ if is_installed => Origin::Installed,
+            Class::Generated => Origin::Generated,
             _ => Origin::Local,
+        }
+    }
+
+    /// The same as a claim on where what is at its path comes from.
+    pub fn claim(&self, place: &RepoPath) -> Claim {
+        let basis = match self {
+            Self::Known(_) => Basis::Mark,
+            // What is secret under its one name is so wherever it is.
+            Self::Rule(_, rule) if rule.is_certain() || is_secret(rule) => Basis::ToolsName,
+            Self::Rule(_, rule) if is_one_name(&rule.pattern) => Basis::OneName,
+            Self::Rule(..) => Basis::AnyName,
         };
         Claim {
             template: self.template().to_owned(),
             reason: self.reason().to_owned(),
-            origin,
+            origin: self.origin(),
             basis,
-            is_of_folder: false,
+            place: place.to_owned(),
         }
     }
 }

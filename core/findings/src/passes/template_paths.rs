@@ -96,7 +96,7 @@ impl From<&TemplateMatch<'_, '_>> for Claimed {
     fn from(found: &TemplateMatch) -> Self {
         Self {
             class: found.class(),
-            origin: found.claim().origin,
+            origin: found.origin(),
         }
     }
 }

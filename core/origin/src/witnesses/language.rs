@@ -116,12 +116,12 @@ impl About {
     fn of(subject: &Subject) -> Self {
         let path = subject.path;
         match subject.claim {
-            Some(claim) if !claim.is_of_folder && claim.basis != Basis::AnyName => Self::Named,
+            Some(claim) if !claim.is_of_folder() && claim.basis != Basis::AnyName => Self::Named,
             _ if is_tools_name(path) => Self::Named,
             _ if !subject.hears_folders => Self::Nothing,
             _ if output_folder(path).is_some() => Self::Output,
             _ if hidden_folder(path).is_some() => Self::Hidden,
-            Some(claim) if claim.is_of_folder => Self::InNamed,
+            Some(claim) if claim.is_of_folder() => Self::InNamed,
             _ => Self::Nothing,
         }
     }
@@ -155,7 +155,8 @@ pub(crate) fn language(path: &RepoPath) -> Option<(&'static str, Group)> {
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let Some((ending, group)) = language(subject.path) else {
-        if subject.path.extension().is_none() && subject.head.starts_with(b"#!") {
+        let is_named = About::of(subject) == About::Named;
+        if !is_named && subject.path.extension().is_none() && subject.head.starts_with(b"#!") {
             let detail = Detail::Said("a script");
             evidence.push(Evidence::new(Witness::Language, "script", detail));
         }

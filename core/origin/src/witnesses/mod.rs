@@ -14,7 +14,7 @@ mod tool;
 
 use crate::Surroundings;
 use crate::evidence::{Evidence, Origin};
-use redshank_rules::RepoPath;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::size::Bytes;
 
 /// A file that is being judged.
@@ -41,8 +41,15 @@ pub struct Claim {
     pub origin: Origin,
     /// What the claim rests on.
     pub basis: Basis,
+    /// What it is about: the file, or a folder that it is in; a folder's path ends in a slash.
+    pub place: RepoPathBuf,
+}
+
+impl Claim {
     /// Whether it is about a folder that the file is in, not the file itself.
-    pub is_of_folder: bool,
+    pub(crate) fn is_of_folder(&self) -> bool {
+        self.place.is_folder()
+    }
 }
 
 /// What a template's claim rests on.

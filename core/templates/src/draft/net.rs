@@ -135,7 +135,7 @@ impl<'s> Composer<'s, '_> {
             reason: String::new(),
             origin: Origin::Generated,
             basis: Basis::AnyName,
-            is_of_folder: place.is_folder(),
+            place: place.to_owned(),
         });
         let basis = if is_certain {
             Basis::ToolsName
