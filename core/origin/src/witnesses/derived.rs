@@ -2,7 +2,7 @@
 
 use super::Subject;
 use super::format::is_binary;
-use super::language::{is_source_in_d, language};
+use super::language::{Group, is_source_in_d, language};
 use super::place::output_folder;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
@@ -123,6 +123,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     let name = path.name();
     let ending = path.extension().map(|ending| ending.as_bytes());
     let of_ending = ending.and_then(|ending| PRODUCTS.by_ending.get(ending));
+    let is_code = matches!(language(path), Some((_, Group::Code)));
     let mut best: Option<(&'static str, RepoPathBuf)> = None;
     for (form, pair, is_sure) in of_ending.into_iter().flatten().chain(&PRODUCTS.open) {
         let Some(stem) = form.stem(name) else {
@@ -136,6 +137,8 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             let row = match (is_beside, is_sure) {
                 (true, true) => "beside-sure",
                 (true, false) => "beside",
+                // A source in a folder beside that of another language's is as often somebody's.
+                (false, true) if is_code && output_folder(path).is_none() => "elsewhere",
                 (false, true) => "elsewhere-sure",
                 (false, false) => "elsewhere",
             };
