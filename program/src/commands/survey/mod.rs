@@ -10,7 +10,7 @@ use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
 use redshank_origin::Origin;
-use redshank_output::{Align, Cell, Table, folder_name};
+use redshank_output::{Align, Cell, Table, folder_name, width};
 use redshank_report::{
     DOCUMENT, FolderOut, OriginCountOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report,
     SummaryOut, SurveyOut, root,
@@ -42,6 +42,9 @@ pub struct Survey {
     #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
     format: OutputFormat,
 }
+
+/// Where nobody knows how wide a line may be, in columns.
+const NARROW: usize = 100;
 
 /// How many rows of a kind are shown before the rest is summed up.
 const ROWS: usize = 10;
@@ -161,8 +164,8 @@ impl Report for Picture<'_> {
         if self.quiet {
             return Ok(text);
         }
-        self.text_of_folders(&mut text)?;
         self.text_of_origins(&mut text)?;
+        self.text_of_folders(&mut text)?;
         self.text_of_projects(&mut text)?;
         self.text_of_practices(&mut text)?;
         self.text_of_findings(&mut text)?;
@@ -315,24 +318,17 @@ impl Picture<'_> {
         if self.origins().all(|one| one.origin == Origin::Authored) {
             return Ok(());
         }
-        writeln!(text, "\n{}", Paint::Head.on("By origin"))?;
-        let mut table = Table::new(&[Align::Right, Align::Whole, Align::Left]);
-        for OriginCountOut {
-            origin,
-            files: many,
-        } in self.origins()
-        {
-            let about = match origin {
-                Origin::Unknown => "redshank files --origin=unknown lists them",
-                _ => "",
-            };
-            table.row([
-                files(many).into(),
-                origin.word().to_owned().into(),
-                Cell::painted(Paint::Quiet, about.to_owned()),
-            ]);
+        let parts: Vec<String> = self
+            .origins()
+            .map(|one| format!("{} {}", count(one.files), one.origin))
+            .collect();
+        let mut said = format!("By origin: {}", parts.join(", "));
+        if self.result.origins.contains_key(&Origin::Unknown) {
+            said += " (`redshank files --origin=unknown` lists them)";
         }
-        text.push_str(&table.text());
+        for line in textwrap::wrap(&said, width().unwrap_or(NARROW)) {
+            writeln!(text, "{line}")?;
+        }
         Ok(())
     }
 
