@@ -10,7 +10,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     evidence.push(match claim.basis {
         // What one person's editor leaves, it leaves anywhere.
         Basis::AnyName if claim.origin == Origin::Local => with_row(claim, "any-name"),
-        Basis::AnyName if is_aside(claim.place.bare().into()) => with_row(claim, "any-name-aside"),
+        Basis::AnyName if is_aside(claim.place.bare()) => with_row(claim, "any-name-aside"),
         // The folder's name says the same: it is not twice as true.
         Basis::AnyName if output_folder(subject.path).is_some() => {
             with_row(claim, "any-name-of-output")
