@@ -257,10 +257,10 @@ impl Judgement {
             one.witness == Witness::Language && matches!(one.word, "html" | "htm" | "xhtml")
         };
         let is_page = self.evidence.iter().any(is_page);
-        let is_kept = |one: &Evidence| {
-            one.witness == Witness::SaysSo
-                && (one.row == "minified"
-                    || !is_page && mark(one.row).is_some_and(|mark| mark.kept))
+        let is_kept = |one: &Evidence| match one.witness {
+            Witness::SaysSo | Witness::Name if one.row == "minified" => true,
+            Witness::SaysSo => !is_page && mark(one.row).is_some_and(|mark| mark.kept),
+            _ => false,
         };
         // A picture that a document shows is missed on the host's page.
         if self.evidence.iter().any(|one| one.row == "by-document") {

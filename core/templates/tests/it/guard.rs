@@ -236,6 +236,104 @@ const CASES: &[Case] = &[
         ],
         &["a/Library/x", "b/Library/x", "c/Library/x"],
     ),
+    (
+        "a project in a folder that a tool hides, and one in a folder that people share",
+        &[
+            ("package.json", "{\"name\": \"hub\"}"),
+            (".tidework/package.json", "{\"type\": \"commonjs\"}"),
+            (".tidework/a.pyc", "\0"),
+            (".tidework/b.pyc", "\0"),
+            (".tidework/c.pyc", "\0"),
+            (".vscode/settings.json", "{}\n"),
+        ],
+        &["package.json", ".vscode/settings.json"],
+        &[".tidework/package.json", ".tidework/a.pyc"],
+    ),
+    (
+        "what a build script writes is below its own folder of output, a name alone is none here",
+        &[
+            ("Cargo.toml", "[package]\nname = \"hub\"\n"),
+            (
+                "build.rs",
+                "fn main() {\n    let out = std::env::var(\"OUT_DIR\").unwrap();\n    std::fs::File::create(std::path::Path::new(&out).join(\"memory.x\"));\n}\n",
+            ),
+            ("memory.x", "MEMORY { FLASH : ORIGIN = 0 }\n"),
+        ],
+        &["memory.x", "build.rs"],
+        &[],
+    ),
+    (
+        "what a script names by a variable, packs and writes",
+        &[
+            (
+                "build.sh",
+                "#!/bin/sh\nOUT=printed\ntides > $OUT/levels.csv 2> levels.err\ntar czf hub.tar.gz printed\n",
+            ),
+            ("printed/levels.csv", "1,2\n"),
+            ("levels.err", "no water\n"),
+            ("hub.tar.gz", "\u{1f}\u{8b}\u{8}"),
+            ("stations.csv", "hub,1\n"),
+        ],
+        &["build.sh", "stations.csv"],
+        &["printed/levels.csv", "levels.err", "hub.tar.gz"],
+    ),
+    (
+        "what a test writes elsewhere is none of what is here",
+        &[
+            ("pyproject.toml", "[project]\nname = 'hub'\n"),
+            (
+                "tests/test_levels.py",
+                "def test(tmp_path):\n    open('levels.json', 'w').write('{}')\n",
+            ),
+            ("levels.json", "{\"high\": 7}\n"),
+        ],
+        &["levels.json", "tests/test_levels.py"],
+        &[],
+    ),
+    (
+        "minified by hand beside its source, and by a build that a map names",
+        &[
+            ("index.html", "<script src=\"tide.min.js\"></script>\n"),
+            ("tide.js", "let level = 7;\n"),
+            ("tide.min.js", "let l=7\n"),
+            ("styles/main.css", "h1{color:navy}\n"),
+            (
+                "styles/main.css.map",
+                "{\"version\":3,\"sources\":[\"../theme/main.scss\"],\"mappings\":\"\"}\n",
+            ),
+            ("theme/main.scss", "h1 { color: navy; }\n"),
+        ],
+        &["tide.js", "tide.min.js", "theme/main.scss", "index.html"],
+        &["styles/main.css", "styles/main.css.map"],
+    ),
+    (
+        "sources in D beside those in C",
+        &[
+            ("Makefile", "hub: hub.o\n\tcc -o hub hub.o\n"),
+            ("hub.c", "int main(void) { return 0; }\n"),
+            ("level.c", "int level;\n"),
+            ("level.d", "module level;\nint high() { return 7; }\n"),
+            ("hub.d", "hub.o: hub.c\n"),
+        ],
+        &["hub.c", "level.c", "level.d"],
+        &["hub.d"],
+    ),
+    (
+        "a small project's dependencies released by others",
+        &[
+            ("README.md", "# Hub\n"),
+            (
+                "docbook-tides-1.76.1/RELEASE.html",
+                "<html><body>News</body></html>\n",
+            ),
+            ("docbook-tides-1.76.1/tides.xsl", "<x/>\n"),
+        ],
+        &[
+            "docbook-tides-1.76.1/RELEASE.html",
+            "docbook-tides-1.76.1/tides.xsl",
+        ],
+        &[],
+    ),
 ];
 
 #[test]
