@@ -27,7 +27,7 @@ type Start = Arc<Mutex<Instant>>;
 /// So long after something was written, it is asked who has files open.
 const BUSY: Duration = Duration::from_millis(100);
 
-/// What was written just now is told by the system so much later at most.
+/// The system reports a write at most so much later.
 const LATE: Duration = Duration::from_millis(60);
 
 impl Recorder {

@@ -303,7 +303,8 @@ impl Index {
         self.get_within(span, path).is_some()
     }
 
-    /// Whether git takes this path for a tracked one, the case folded where it is told to.
+    /// Whether git takes this path for a tracked one; upper and lower case are the same where git is
+    /// set so.
     pub fn holds(&self, path: &BStr) -> bool {
         match &self.folded {
             Some(folded) => folded.contains(&path.to_ascii_lowercase()),

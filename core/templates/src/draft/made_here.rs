@@ -78,7 +78,7 @@ impl Composer<'_, '_> {
                 continue;
             };
             // A link into the repository by its whole path is to be made relative.
-            let is_inside = target.starts_with(self.snapshot.top.as_os_str().as_encoded_bytes());
+            let is_inside = target.to_path_lossy().starts_with(&self.snapshot.top);
             let (heading, reason) = if target.starts_with(b"/") && !is_inside {
                 (Heading::Local, "links to a place on one machine")
             } else if self.is_made_target(verdicts, places, &entry.path, target.as_bstr())? {
