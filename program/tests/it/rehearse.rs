@@ -412,7 +412,7 @@ fn a_watch_tells_what_comes_until_somebody_ends_it() {
         nia.sets("NO_COLOR", "1".into());
         nia.writes(
             "tool.sh",
-            "exec 3> level.out; sleep 3; mkdir out; echo 1 > out/a; exec 4> out/b; sleep 4\n",
+            "sleep 3; exec 3> level.out; sleep 3; mkdir out; echo 1 > out/a; exec 4> out/b; sleep 4\n",
         );
         let keys = [("Enter ends it", ""), ("level.out", ""), ("out/", end)];
         let mut at_work = None;
