@@ -546,6 +546,7 @@ fn downgrade_reason(downgrade: Downgrade) -> &'static str {
         Downgrade::Test => "it is among tests",
         Downgrade::Example => "it is among examples",
         Downgrade::Documentation => "it is in documentation",
+        Downgrade::LooksReal => "it is in documentation, but looks real",
         Downgrade::Vendored => "it came with somebody else's code",
         Downgrade::Development => "it is for development only",
         Downgrade::StandIn => "it looks like a placeholder",

@@ -72,10 +72,11 @@ fn whole_or_part(
     whole_file: bool,
 ) -> Finding {
     // What a rule ignores, harms nobody.
-    let level = if entry.state == State::Ignored || downgrade.is_some() {
-        Level::Note
-    } else {
-        Level::Error
+    let level = match downgrade {
+        _ if entry.state == State::Ignored => Level::Note,
+        None => Level::Error,
+        Some(Downgrade::LooksReal) => Level::Warning,
+        Some(_) => Level::Note,
     };
     let cause = Cause::Credential {
         title: title.to_owned(),

@@ -22,6 +22,8 @@ pub enum Downgrade {
     Example,
     /// It is in documentation.
     Documentation,
+    /// It is in documentation, and yet looks like one that is used.
+    LooksReal,
     /// Somebody else wrote the file, or a tool put it together.
     Vendored,
     /// A framework's scaffold wrote it, for development only.
@@ -129,10 +131,29 @@ pub(super) fn downgrade(
     }
     let place = by_place(around.path).or_else(|| in_source(around));
     // A token of an issuer's form works wherever it is read.
-    place.filter(|downgrade| {
-        !(format.is_issued && matches!(downgrade, Downgrade::Test | Downgrade::Development))
+    if format.is_issued {
+        return by_place(around.path).filter(|downgrade| *downgrade == Downgrade::Example);
+    }
+    place.map(|downgrade| match downgrade {
+        Downgrade::Documentation if looks_real(value) => Downgrade::LooksReal,
+        _ => downgrade,
     })
 }
+
+/// Whether a value in documentation is mixed as those that people make up for it are not.
+fn looks_real(value: &[u8]) -> bool {
+    let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
+    let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
+    let cases = has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase);
+    let signs = has(|byte| b"!@#$%^&*+=?~_.-".contains(byte));
+    value.len() >= LEAST_REAL
+        && digits >= 2
+        && is_mixed(value)
+        && (cases || signs && digits < value.len() / 2)
+}
+
+/// A shorter value in documentation is made up, as far as one can tell.
+const LEAST_REAL: usize = 8;
 
 /// Whether a word for a password is the name of the user or the database on one of the lines above,
 /// too: how anyone who starts a project has it run on their own machine.
@@ -214,11 +235,18 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Downgrade> {
         {
             Some(Downgrade::Test)
         }
-        b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 => {
+        b".py" | b".pyi" if before.find_iter("\"\"\"").count() % 2 == 1 && !is_assigned(before) => {
             Some(Downgrade::Documentation)
         }
         _ => None,
     }
+}
+
+/// Whether the text in three quotes that is open at the end is given to something.
+fn is_assigned(before: &[u8]) -> bool {
+    let opens = before.rfind("\"\"\"").unwrap_or_default();
+    let head = before[..opens].trim_end_with(|sign| "brfuBRFU \\".contains(sign));
+    matches!(head.last(), Some(b'=' | b'(' | b',' | b':'))
 }
 
 /// What a token says of itself.

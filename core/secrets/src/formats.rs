@@ -4,9 +4,10 @@ use super::keywords::Keywords;
 use super::names;
 use super::proof::Proof;
 use super::quoting::Quoting;
+use super::shape;
 use bstr::ByteSlice;
 use redshank_rules::PatternSet;
-use redshank_rules::RepoPath;
+use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_tables::{TableError, read, rows};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
@@ -56,6 +57,10 @@ pub(super) enum FileCategory {
     Table,
     /// Statements of a database.
     Statements,
+    /// A login and its password a line.
+    Logins,
+    /// In a programming language: what stands bare in it is a name, not a value.
+    Source,
 }
 
 impl FileCategory {
@@ -91,8 +96,114 @@ pub(super) enum By {
 #[serde(deny_unknown_fields)]
 struct Table {
     format: Vec<Row>,
+    call: Vec<CallRow>,
+    command: Vec<CommandRow>,
     file: Vec<FileRow>,
     kinds: BTreeMap<FileCategory, PatternSet>,
+}
+
+/// Functions that take a secret at a place among their arguments.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CallRow {
+    names: Vec<String>,
+    /// How many arguments are before it.
+    #[serde(default)]
+    behind: usize,
+    /// The argument is a login and the secret, with a colon between.
+    #[serde(default)]
+    login: bool,
+}
+
+/// Commands that take a secret on their line.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CommandRow {
+    names: Vec<String>,
+    /// Options before it, glued to it or not; none if it is a word by itself.
+    #[serde(default)]
+    options: Vec<String>,
+    /// How many words are before it, where it is one by itself.
+    #[serde(default)]
+    behind: usize,
+    /// A login and the secret, with one of these signs between.
+    login: Option<String>,
+}
+
+/// A pattern of one of some words.
+fn one_of(words: &[String]) -> String {
+    let words: Vec<String> = words.iter().map(|word| regex::escape(word)).collect();
+    words.join("|")
+}
+
+impl CallRow {
+    fn row(self) -> Row {
+        let names = one_of(&self.names);
+        let argument = r#"(?:[^,"'()\n]|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|\([^()\n]*\))*?,"#;
+        let login = if self.login {
+            r#"(?P<login>[^"':\n]{1,80}):"#
+        } else {
+            ""
+        };
+        let secret = r#"(?P<secret>[^"'\s]{4,200})["']"#;
+        let pattern = format!(
+            r#"(?i)(?:{names})\(\s*(?:{argument}\s*){{{behind}}}(?:some\(|new\s+|@|b|n|u|l|r|\[\]byte\()?\s*["']{login}{secret}"#,
+            behind = self.behind
+        );
+        Row {
+            title: "a password handed to what connects or signs".to_owned(),
+            proof: Proof::Chosen,
+            ..Row::chosen(
+                "password-in-call",
+                self.names.iter().map(|name| format!("{name}(")),
+                pattern,
+            )
+        }
+    }
+}
+
+impl CommandRow {
+    fn row(self) -> Row {
+        let names = one_of(&self.names);
+        let options = one_of(&self.options);
+        let before = if self.options.is_empty() {
+            format!(r"(?:[^\s|;&]+\s+){{{}}}", self.behind)
+        } else {
+            format!(r#"(?:[^\n|;&]{{0,200}}?[\s"'])??(?:{options})(?:=|["',]*\s*)"#)
+        };
+        let login = self
+            .login
+            .map(|signs| format!(r#"(?P<login>[^\s"'{signs}]{{1,80}})[{signs}]["']?"#));
+        let pattern = format!(
+            r#"(?i)(?:^|[\s"'`(\[/\\;&|])(?:{names})(?:\.exe|\.cmd)?["',]*\s+{before}["']?{login}(?P<secret>[^\s"'$<{{`|;&%-][^\s"'`|;&]{{3,120}})"#,
+            login = login.unwrap_or_default()
+        );
+        let words = self.names.iter().map(|name| format!("{name} "));
+        Row {
+            title: "a password on a command line".to_owned(),
+            ..Row::chosen("command-line-password", words, pattern)
+        }
+    }
+}
+
+impl Row {
+    /// About what somebody chose, told by a pattern on its line.
+    fn chosen(name: &str, keywords: impl Iterator<Item = String>, pattern: String) -> Self {
+        Self {
+            name: name.to_owned(),
+            title: String::new(),
+            keywords: keywords.collect(),
+            token: None,
+            pattern: Some(pattern),
+            proof: Proof::Mixed,
+            only: None,
+            by: By::Line,
+            issued: None,
+            replace: None,
+            armour: false,
+            client: false,
+        }
+    }
 }
 
 #[derive(Deserialize)]
@@ -131,6 +242,8 @@ pub(super) struct Kinds<'a> {
     /// As bits, by their places: which were asked for, and which it is of.
     asked: Cell<u32>,
     is_of: Cell<u32>,
+    /// Whether its lines are settings, once that was asked.
+    is_settings: Cell<Option<bool>>,
 }
 
 impl<'a> Kinds<'a> {
@@ -150,20 +263,86 @@ impl<'a> Kinds<'a> {
             path: None,
             asked: Cell::new(0),
             is_of: Cell::new(bits.sum()),
+            is_settings: Cell::new(None),
         }
+    }
+
+    /// Whether values stand bare behind their names in it: by its name, or by its lines, where its
+    /// name says nothing.
+    pub(super) fn is_settings(&self, text: &[u8]) -> bool {
+        use FileCategory::{Markup, Prose, Settings, Shell, Source, Statements, Table};
+        if self.has(Settings) {
+            return true;
+        }
+        let is_known = [Markup, Prose, Shell, Source, Statements, Table];
+        if let Some(told) = self.is_settings.get() {
+            return told;
+        }
+        let told = self.path.is_some()
+            && !is_known.iter().any(|kind| self.has(*kind))
+            && shape::is_settings(text);
+        self.is_settings.set(Some(told));
+        told
     }
 
     pub(super) fn has(&self, kind: FileCategory) -> bool {
         let bit = 1 << kind as u32;
         if let (Some(path), 0) = (self.path, self.asked.get() & bit) {
             let names = self.formats.kinds.get(&kind);
-            let is_of = names.is_some_and(|names| names.has(path));
+            // A copy of an environment file is one for filling in, or has a name of its own.
+            let inner = (kind != FileCategory::Environment)
+                .then(|| inner_name(path))
+                .flatten();
+            let is_of = names.is_some_and(|names| {
+                names.has(path) || inner.is_some_and(|inner| names.has(&inner))
+            });
             let others = self.is_of.get() & !bit;
             self.is_of.set(others | if is_of { bit } else { 0 });
             self.asked.set(self.asked.get() | bit);
         }
         self.is_of.get() & bit != 0
     }
+}
+
+/// Endings behind a name that say which copy of a file it is, or that something is filled in: what it
+/// is, is told without them.
+const COPIES: &[&str] = &[
+    ".j2",
+    ".jinja",
+    ".jinja2",
+    ".tmpl",
+    ".tpl",
+    ".gotmpl",
+    ".mustache",
+    ".hbs",
+    ".erb",
+    ".ejs",
+    ".in",
+    ".old",
+    ".bak",
+    ".backup",
+    ".orig",
+    ".save",
+    ".saved",
+    ".swp",
+    ".copy",
+    ".dist",
+    ".local",
+    ".prod",
+    ".production",
+    ".dev",
+    ".staging",
+    ".disabled",
+    ".off",
+    "~",
+];
+
+/// The name of what a file is a copy or a template of.
+fn inner_name(path: &RepoPath) -> Option<RepoPathBuf> {
+    let bare = path.bare();
+    let ends = |end: &&&str| bare.ends_with(end.as_bytes()) && bare.len() > end.len();
+    let end = COPIES.iter().find(ends)?;
+    Some(RepoPath::new(&bare[..bare.len() - end.len()]).to_owned())
 }
 
 /// Where something may be in a text.
@@ -204,7 +383,10 @@ impl Formats {
         let mut owners = Vec::new();
         let mut keywords = Vec::new();
         let mut formats = Vec::new();
-        for (at, row) in table.format.into_iter().enumerate() {
+        let calls = table.call.into_iter().map(CallRow::row);
+        let commands = table.command.into_iter().map(CommandRow::row);
+        let all = table.format.into_iter().chain(calls).chain(commands);
+        for (at, row) in all.enumerate() {
             owners.extend(row.keywords.iter().map(|_| Some(at)));
             keywords.extend(row.keywords);
             let Row {
@@ -535,7 +717,7 @@ mod tests {
             for _ in 0..40 {
                 let text = texts.new_tree(&mut runner).unwrap().current() + "\n";
                 // Some forms mean nothing without their issuer's name on the line.
-                let named = format!("discord twilio = {text}");
+                let named = format!("discord twilio asana wallet = {text}");
                 let Some((text, place)) = [text, named].into_iter().find_map(|text| {
                     let place = found(formats, format, &text)?;
                     Some((text, place))

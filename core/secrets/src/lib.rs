@@ -26,6 +26,7 @@ mod proof;
 mod quoting;
 mod randomness;
 mod scan;
+mod shape;
 mod tables;
 mod utf_32;
 mod value;

@@ -180,6 +180,14 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
         .then_some(NameKind::Maybe)
 }
 
+/// Whether a word alone says that something is secret, or belongs to such a word.
+pub(super) fn is_secret_word(word: &str) -> bool {
+    TABLE.as_ref().is_ok_and(|table| {
+        let of_key = table.key.has(word) || table.before_key.has(word);
+        table.certain.has(word) || table.telling.has(word) || of_key || table.before_pass.has(word)
+    })
+}
+
 /// The words of a name in any of the usual spellings, in small letters.
 pub(super) fn words(name: &[u8]) -> Vec<String> {
     let name = String::from_utf8_lossy(name);

@@ -322,6 +322,9 @@ fn named<'f>(
     } else {
         Vec::new()
     };
+    if kinds.has(FileCategory::Logins) {
+        cells.extend(tables::of_logins(text));
+    }
     for hit in names {
         if last_name.contains(&hit.start) {
             continue;
@@ -371,7 +374,7 @@ fn standing(text: &[u8], found: &Assignment, kinds: &Kinds) -> Standing {
         written: found.written,
         is_strict: is_long || kinds.has(FileCategory::Sample),
         is_setting: found.written == Quoting::Element
-            || kinds.has(FileCategory::Settings)
+            || kinds.is_settings(text)
             || kinds.has(FileCategory::Environment),
     }
 }

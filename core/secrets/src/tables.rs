@@ -2,6 +2,7 @@
 //! fills one in.
 
 use super::names::{self, NameKind};
+use super::value::is_mixed;
 use bstr::ByteSlice;
 use std::ops::Range;
 
@@ -13,6 +14,9 @@ pub(super) struct Cell {
     /// What the name says.
     pub(super) says: NameKind,
 }
+
+/// A shorter word in a list of logins is none.
+const LEAST_PASSWORD: usize = 6;
 
 /// So many rows of a table are looked at.
 const ROWS: usize = 100;
@@ -51,6 +55,48 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
                 value: row[*nth].clone(),
                 says: *says,
             }));
+        }
+    }
+    found
+}
+
+/// The passwords of a list of logins: of each line the last word that looks like one, or what is behind
+/// its last colon.
+pub(super) fn of_logins(text: &[u8]) -> Vec<Cell> {
+    let mut found = Vec::new();
+    let mut at = 0;
+    for line in text.split_str("\n").take(ROWS) {
+        let start = at;
+        at += line.len() + 1;
+        let is_comment = line.trim_start().starts_with(b"#");
+        let words = line.fields().filter(|_| !is_comment);
+        let places = words.map(|word| {
+            let from = start + (word.as_ptr() as usize - line.as_ptr() as usize);
+            from..from + word.len()
+        });
+        let places: Vec<Range<usize>> = places.collect();
+        let is_pair =
+            places.len() > 1 || places.iter().any(|word| text[word.clone()].contains(&b':'));
+        let value = places.into_iter().rev().map(|word| {
+            let colon = text[word.clone()].rfind_byte(b':').map_or(0, |at| at + 1);
+            bare(word.start + colon..word.end, text)
+        });
+        let is_address = |value: &Range<usize>| {
+            let value = &text[value.clone()];
+            value
+                .iter()
+                .all(|byte| byte.is_ascii_hexdigit() || b".:/*".contains(byte))
+                && !value.iter().all(u8::is_ascii_hexdigit)
+        };
+        let value = value
+            .filter(|value| value.len() >= LEAST_PASSWORD && !is_address(value))
+            .find(|value| is_mixed(&text[value.clone()]));
+        if let (Some(value), true) = (value, is_pair) {
+            found.push(Cell {
+                name: start..start,
+                value,
+                says: NameKind::Password,
+            });
         }
     }
     found

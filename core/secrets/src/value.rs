@@ -52,7 +52,16 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
     }
     if is_strict {
         let strong = value.len() >= 16 && is_mixed(value) && is_random(value) && !is_label(value);
-        return strong.then_some(Strength::Secret);
+        let lower = value.to_ascii_lowercase();
+        let chosen = is_setting
+            && says == NameKind::Password
+            && value.len() >= 8
+            && is_mixed(value)
+            && is_long_mix(value)
+            && !is_label(value)
+            && !tables().common.has(&lower)
+            && !is_stand_in(&lower);
+        return (strong || chosen).then_some(Strength::Secret);
     }
     if is_place(value) || value.contains_str("\\x") || value.contains_str("\\u") {
         return None;
@@ -107,11 +116,12 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         is_setting,
         ..
     } = standing;
-    let least = if written == Quoting::Loose { 6 } else { 4 };
+    let is_loose = matches!(written, Quoting::Loose | Quoting::Word);
+    let least = if is_loose { 6 } else { 4 };
     if value.len() < least || value.len() > 128 {
         return false;
     }
-    if written == Quoting::Loose {
+    if is_loose {
         let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
         let is_some = digits > 0 && digits < value.len() && value.len() >= 8;
         return is_mixed(value) || is_some && !is_label(value);
@@ -213,10 +223,11 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     }
     // Words with hyphens that somebody chose for a secret.
     let parts: Vec<&[u8]> = value.split(|byte| *byte == b'-').collect();
-    let is_phrase = parts.len() >= 4
-        && parts
-            .iter()
-            .all(|part| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase));
+    let is_small = |part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase);
+    let is_number = |part: &&&[u8]| part.len() <= 4 && part.iter().all(u8::is_ascii_digit);
+    let small = parts.iter().filter(is_small).count();
+    let numbers = parts.iter().filter(is_number).count();
+    let is_phrase = parts.len() >= 4 && small >= 3 && small + numbers == parts.len();
     let is_chosen = words(name).iter().any(|word| {
         ["secret", "jwt", "signing", "encryption", "private", "salt"].contains(&word.as_str())
     });

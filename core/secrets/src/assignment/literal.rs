@@ -10,6 +10,9 @@ use std::ops::Range;
 /// Where a value is, its pieces, and how it is written.
 pub(super) type Value = (Range<usize>, Vec<Range<usize>>, Quoting);
 
+/// Fewer bytes are no key.
+const LEAST_BYTES: usize = 16;
+
 /// What wraps a literal and leaves it what it is.
 const WRAPPERS: &[&[u8]] = &[
     b"from",
@@ -88,6 +91,55 @@ impl Cursor<'_> {
             break;
         }
         Some((pieces[0].start..last.end, pieces, Quoting::Quoted))
+    }
+
+    /// The first text of a list, or the bytes of one that are written as numbers.
+    pub(super) fn first_of_list(&mut self) -> Option<Value> {
+        let words = [
+            &b"bytes"[..],
+            b"bytearray",
+            b"new",
+            b"byte",
+            b"[]byte",
+            b"uint8array.from",
+            b"b",
+        ];
+        while self.take(&words) {
+            self.blanks();
+        }
+        let opened = self.skip(|byte| b"([{&%w".contains(&byte) || byte.is_ascii_whitespace());
+        if opened == 0 {
+            return None;
+        }
+        if self.rest().starts_with(b"0x") {
+            return self.bytes_in_numbers();
+        }
+        let value = self.piece()?;
+        Some((value.clone(), vec![value], Quoting::Quoted))
+    }
+
+    /// `0x3a, 0x7f, …`, at least sixteen of them.
+    fn bytes_in_numbers(&mut self) -> Option<Value> {
+        let start = self.at;
+        self.end = self.text.len().min(start + 2 * LONGEST_VALUE);
+        let mut pieces = Vec::new();
+        loop {
+            self.skip(|byte| byte.is_ascii_whitespace() || byte == b',');
+            if !self.take(&[b"0x"]) {
+                break;
+            }
+            let at = self.at;
+            if self.skip(|byte| byte.is_ascii_hexdigit()) != 2 {
+                return None;
+            }
+            pieces.push(at..self.at);
+        }
+        let last = pieces.last()?.end;
+        (pieces.len() >= LEAST_BYTES && matches!(self.peek(), b'}' | b']' | b')')).then_some((
+            start..last,
+            pieces,
+            Quoting::Quoted,
+        ))
     }
 
     /// Takes what only says of which kind a text is: `String::from(`, `[]byte(`, `@`, `L`, `b`.
@@ -175,8 +227,10 @@ impl Cursor<'_> {
         let line = self.rest().lines().next().unwrap_or_default();
         let line = match written {
             Quoting::Bare => line,
+            Quoting::Word => line.fields().next().unwrap_or_default(),
             _ => {
-                let ends = |byte: u8| byte.is_ascii_whitespace() || b"\"'`<>;|)}\\".contains(&byte);
+                let ends =
+                    |byte: u8| byte.is_ascii_whitespace() || b"\"'`<>;|)}\\&".contains(&byte);
                 &line[..line
                     .iter()
                     .position(|byte| ends(*byte))
@@ -190,7 +244,7 @@ impl Cursor<'_> {
         let line = line[..comment.unwrap_or(line.len())].trim_ascii();
         let line = line.trim_end_with(|sign| {
             matches!(sign, ',' | ';' | '\\')
-                || written != Quoting::Bare && matches!(sign, '.' | ':' | '}' | ']')
+                || written == Quoting::Loose && matches!(sign, '.' | ':' | '}' | ']')
         });
         if line.is_empty() {
             return None;
@@ -218,7 +272,15 @@ impl Cursor<'_> {
     pub(super) fn element(&mut self) -> Option<Value> {
         self.end = self.text.len().min(self.at + LONGEST_VALUE);
         self.skip(|byte| byte.is_ascii_whitespace());
-        let ends = self.rest().find_byte(b'<')?;
+        // <Password><Value>…</Value></Password>
+        if self.take(&[b"<value>", b"<string>"]) {
+            self.skip(|byte| byte.is_ascii_whitespace());
+        }
+        let ends = if self.take(&[b"<![CDATA["]) {
+            self.rest().find(b"]]>")?
+        } else {
+            self.rest().find_byte(b'<')?
+        };
         let long = self.rest()[..ends].trim_ascii_end().len();
         let value = self.at..self.at + long;
         (long > 0).then(|| (value.clone(), vec![value], Quoting::Element))

@@ -48,7 +48,7 @@ pub(super) fn read<'t>(
     known: &mut Known<'t>,
 ) -> Option<Assignment<'t>> {
     let name = name_around(text, keyword)?;
-    if !may_be_given(text, &name) {
+    if !may_be_given(text, &name, kinds) {
         return None;
     }
     let word = &text[name.clone()];
@@ -87,12 +87,24 @@ const CLOSERS: &[u8] = b"\\\"'`])} \t";
 const GIVERS: &[u8] = b"=:><,|?[(!-~\n\r";
 
 /// Whether what follows a name may give it a value; most often, something else follows.
-fn may_be_given(text: &[u8], name: &Range<usize>) -> bool {
+fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
     let behind = &text[name.end..text.len().min(name.end + 12)];
     let Some(at) = behind.iter().position(|byte| !CLOSERS.contains(byte)) else {
         return behind.first().is_some_and(|byte| b" \t".contains(byte));
     };
     if GIVERS.contains(&behind[at]) {
+        return true;
+    }
+    // std::string password{"…"}
+    if behind[at] == b'{' && behind.get(at + 1).is_some_and(|byte| b"\"'".contains(byte)) {
+        return true;
+    }
+    // variable "password" {, <add value="…" key="password" />
+    if matches!(behind[at], b'{' | b'/') && behind[..at].contains(&b'"') {
+        return true;
+    }
+    // env::var("TOKEN").unwrap_or("…")
+    if behind[at] == b'.' && behind[..at].contains(&b')') && behind[..at].contains(&b'"') {
         return true;
     }
     if !behind[at].is_ascii_alphabetic() {
@@ -114,14 +126,42 @@ fn may_be_given(text: &[u8], name: &Range<usize>) -> bool {
         b"env",
         b"\n",
         b"<",
+        b"^:private",
+        b"-gx",
+        b"-x",
+        b"-Ux",
+        b"setx",
+        b"SetEnv",
+        b"setenv",
     ];
     before_it.is_empty()
         || introduces.iter().any(|word| before_it.ends_with(word))
         || is_worded(&behind[at..])
+        || kinds.is_settings(text)
 }
 
 fn is_worded(behind: &[u8]) -> bool {
-    let words = [&b"as "[..], b"As ", b"or ", b"value"];
+    let words = [
+        &b"as "[..],
+        b"As ",
+        b"or ",
+        b"value",
+        b"to ",
+        b"is ",
+        b"ist ",
+        b"es ",
+        b"est ",
+        b"lautet ",
+        b"de ",
+        b"for ",
+        b"of ",
+        b"des ",
+        b"do ",
+        b"del ",
+        b"di ",
+        b"VALUE ",
+        b"PIC ",
+    ];
     words.iter().any(|word| behind.starts_with(word))
 }
 

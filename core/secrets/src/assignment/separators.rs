@@ -2,13 +2,17 @@
 //! elements, words.
 
 use super::super::formats::{FileCategory, Kinds};
-use super::super::names::NameKind;
+use super::super::names::{self, NameKind};
 use super::super::quoting::Quoting;
-use super::LONGEST_NAME;
 use super::cursor::Cursor;
 use super::literal::Value;
+use super::{LONGEST_NAME, LONGEST_VALUE};
 use bstr::ByteSlice;
 use std::ops::Range;
+
+/// How far below its head a block is looked into, in bytes and in lines.
+const BLOCK: usize = 600;
+const BLOCK_LINES: usize = 10;
 
 /// Functions that take a name, in quotes, and its value.
 const SETTERS: &[&[u8]] = &[
@@ -43,6 +47,20 @@ const SETTERS: &[&[u8]] = &[
     b"decouple(",
 ];
 
+/// Verbs that give a value, as a name of a function begins.
+const GIVING: &[&str] = &[
+    "set", "with", "add", "put", "use", "using", "assign", "const",
+];
+
+/// Verbs that ask for one, check one or make a new one.
+const ASKING: &[&str] = &[
+    "get", "find", "read", "ask", "prompt", "check", "validate", "verify", "is", "has", "show",
+    "encrypt", "hash", "decode", "encode", "decrypt", "parse", "forgot", "reset", "change",
+    "update", "by", "fetch", "load", "generate", "create", "make", "new", "request", "refresh",
+    "revoke", "remove", "delete", "expect", "assert", "test", "should", "compare", "match",
+    "matches", "contains", "lookup", "require", "requires", "on", "to", "from", "render", "print",
+];
+
 /// What may stand for "the value" where a name is a value itself.
 const VALUES: &[&[u8]] = &[
     b"value",
@@ -58,6 +76,79 @@ const VALUES: &[&[u8]] = &[
 impl Cursor<'_> {
     /// The value of a name that ends here.
     pub(super) fn value(
+        &mut self,
+        name: &Range<usize>,
+        says: NameKind,
+        kinds: &Kinds,
+    ) -> Option<Value> {
+        let start = (self.at, self.end);
+        let value = self.value_beside(name, says, kinds);
+        if value.is_some() {
+            return value;
+        }
+        (self.at, self.end) = start;
+        self.in_attribute_before(name).or_else(|| {
+            (self.at, self.end) = start;
+            self.in_block_below(name, kinds)
+        })
+    }
+
+    /// `variable "password" {` or `Password:`, and a line below it, further in, that says `default` or
+    /// `value`.
+    fn in_block_below(&mut self, name: &Range<usize>, kinds: &Kinds) -> Option<Value> {
+        self.end = self.text.len().min(name.end + BLOCK);
+        let behind = self.rest().lines().next()?;
+        let is_head = behind.iter().all(|byte| b"\"': {=>(\r\t,".contains(byte))
+            && behind.iter().any(|byte| b":{=".contains(byte));
+        if !is_head {
+            return None;
+        }
+        let line = self.text[..name.start].rsplit_str("\n").next()?;
+        let depth = line.len() - line.trim_start().len();
+        self.at += behind.len() + 1;
+        for _ in 0..BLOCK_LINES {
+            let line = self.rest().lines().next()?;
+            let inner = line.trim_start();
+            if !inner.is_empty() && line.len() - inner.len() <= depth {
+                return None;
+            }
+            let at = self.at;
+            self.at += line.len() - inner.len();
+            self.take(&[b"\"", b"'", b"- "]);
+            if self.take(VALUES) {
+                self.take(&[b"\"", b"'"]);
+                self.blanks();
+                if self.take(&[b":", b"="]) {
+                    return self.of_its_own().filter(|_| kinds.has(FileCategory::Code));
+                }
+            }
+            self.at = at + line.len() + 1;
+        }
+        None
+    }
+
+    /// `<add value="…" key="name" />`: the value is in the same element, before its name.
+    fn in_attribute_before(&mut self, name: &Range<usize>) -> Option<Value> {
+        let from = name.start.saturating_sub(2 * LONGEST_VALUE);
+        let before = &self.text[from..name.start];
+        let opens = before.rfind_byteset(b"<>")?;
+        if before[opens] != b'<' || !matches!(self.peek(), b'"' | b'\'') {
+            return None;
+        }
+        let element = &before[opens..];
+        let is_naming = [&b"key=\""[..], b"name=\"", b"key='", b"name='"];
+        if !is_naming
+            .iter()
+            .any(|word| element.to_ascii_lowercase().ends_with(word))
+        {
+            return None;
+        }
+        let at = element.to_ascii_lowercase().rfind(b" value=")?;
+        self.at = from + opens + at + b" value=".len();
+        self.literal()
+    }
+
+    fn value_beside(
         &mut self,
         name: &Range<usize>,
         says: NameKind,
@@ -124,30 +215,142 @@ impl Cursor<'_> {
         if blank > 0 && closers == 0 {
             let line_before = before.rsplit_str("\n").next().unwrap_or_default().trim();
             let is_alone = line_before.is_empty();
-            let introduces = [&b"define"[..], b"(def", b":", b"ENV", b"ARG", b"env"];
+            let introduces = [
+                &b"define"[..],
+                b"define(",
+                b"(def",
+                b"^:private",
+                b":",
+                b"ENV",
+                b"ARG",
+                b"env",
+                b"SetEnv",
+                b"setenv",
+                b"set -gx",
+                b"set -x",
+                b"set -Ux",
+                b"setx",
+            ];
             let is_introduced = introduces.iter().any(|word| line_before.ends_with(word));
-            if is_introduced || is_alone && says == NameKind::Password {
-                let is_bare = is_alone && has(FileCategory::Settings)
-                    || line_before == b"ENV"
-                    || line_before == b"ARG";
+            let is_settings = kinds.is_settings(self.text);
+            if is_introduced || is_alone && (says == NameKind::Password || is_settings) {
+                let commands = [&b"ENV"[..], b"ARG", b"SetEnv"];
+                let sets = [&b"set "[..], b"setx", b"setenv"];
+                let is_bare = is_alone && is_settings
+                    || commands.contains(&line_before)
+                    || has(FileCategory::Shell)
+                        && sets.iter().any(|word| line_before.starts_with(word));
                 return self.literal().or_else(|| {
-                    if is_bare {
-                        self.bare(Quoting::Bare)
+                    if !is_bare {
+                        return None;
+                    }
+                    if is_alone {
+                        self.word_of_setting()
                     } else {
-                        None
+                        self.bare(Quoting::Bare)
                     }
                 });
             }
+            // username nia privilege 15 password 0 …
+            if is_settings {
+                return self.word_of_setting();
+            }
         }
-        // std::string name("…")
-        if self.peek() == b'('
-            && closers == 0
-            && before.trim_end().to_ascii_lowercase().ends_with(b"string")
-        {
+        // curl_easy_setopt(handle, CURLOPT_PASSWORD, "…")
+        let is_constant = self.text[name.clone()]
+            .iter()
+            .all(|byte| byte.is_ascii_uppercase() || byte.is_ascii_digit() || *byte == b'_');
+        if closers == 0 && blank == 0 && is_constant && self.peek() == b',' {
+            self.at += 1;
+            self.skip(|byte| byte.is_ascii_whitespace());
+            let (value, pieces, _) = self.literal()?;
+            return Some((value, pieces, Quoting::Loose));
+        }
+        // The password of the console is …, password for nia: …
+        if blank > 0 && (has(FileCategory::Prose) || before.trim_end().ends_with(b"#")) {
+            return self.in_sentence();
+        }
+        // std::string name("…"), std::string name{"…"}, .name("…"), setName("…"), Name("…")
+        if blank == 0 && closers == 0 && (self.peek() == b'{' || self.gives_by_call(name)) {
             self.at += 1;
             return self.literal();
         }
         None
+    }
+
+    /// A value behind its name and at most three words that say whose it is, and a colon or a verb.
+    fn in_sentence(&mut self) -> Option<Value> {
+        let line = self.rest().lines().next()?;
+        let mut behind = 0;
+        for (nth, word) in line.fields_with(|sign| sign == ' ').enumerate().take(5) {
+            let at = word.as_ptr() as usize - line.as_ptr() as usize;
+            let is_verb =
+                [&b"is"[..], b"ist", b"lautet", b"es", b"est", b"=", b":"].contains(&word);
+            let ends = word.ends_with(b":");
+            if is_verb || ends && nth <= 3 {
+                behind = at + word.len();
+                break;
+            }
+            if !word
+                .iter()
+                .all(|byte| byte.is_ascii_alphabetic() || *byte >= 0x80 || b"()".contains(byte))
+            {
+                return None;
+            }
+        }
+        if behind == 0 {
+            return None;
+        }
+        self.at += behind;
+        self.skip(|byte| b" \t*_".contains(&byte));
+        let at = self.at;
+        if let Some((value, pieces, _)) = self.literal() {
+            return Some((value, pieces, Quoting::Loose));
+        }
+        self.at = at;
+        self.bare(Quoting::Loose)
+    }
+
+    /// A value behind its name in a line of settings: in quotes, or the next word, where a number may
+    /// say how it is written.
+    fn word_of_setting(&mut self) -> Option<Value> {
+        let at = self.at;
+        if let Some(value) = self.literal() {
+            return Some(value);
+        }
+        self.at = at;
+        let digits = self.skip(|byte| byte.is_ascii_digit());
+        if digits == 0
+            || digits > 2
+            || self.blanks() == 0
+            || matches!(self.peek(), b'\n' | b'\r' | 0)
+        {
+            self.at = at;
+        }
+        self.bare(Quoting::Word)
+    }
+
+    /// Whether a name is called that gives a value to what it names: `setPassword(`, `.apiKey(`.
+    fn gives_by_call(&self, name: &Range<usize>) -> bool {
+        if self.peek() != b'(' {
+            return false;
+        }
+        let before = &self.text[name.start.saturating_sub(40)..name.start];
+        if before.trim_end().to_ascii_lowercase().ends_with(b"string") {
+            return true;
+        }
+        let name = &self.text[name.clone()];
+        let callee = name.rsplit_str(".").next().unwrap_or_default();
+        let is_method =
+            callee.len() < name.len() || before.ends_with(b".") || before.ends_with(b"->");
+        let words = names::words(callee);
+        let Some(first) = words.first() else {
+            return false;
+        };
+        let is_alone = words.iter().all(|word| names::is_secret_word(word));
+        GIVING.contains(&first.as_str())
+            || is_alone
+            || is_method && !ASKING.contains(&first.as_str())
     }
 
     /// A value that goes with a name in quotes: `define('NAME', '…')`, `key="NAME" value="…"`,
@@ -156,6 +359,21 @@ impl Cursor<'_> {
         // <string name="…">value</string>
         if self.peek() == b'>' {
             self.at += 1;
+            return self.element();
+        }
+        // <string name="…" attribute="…">value</string>
+        let from = name.start.saturating_sub(60);
+        let head = &self.text[from..name.start];
+        if head.ends_with(b"name=\"")
+            && head.rfind_byte(b'<').is_some()
+            && self.peek() != b','
+            && let Some(closes) = self.rest().find_byteset(b"<>\n")
+            && self.rest()[closes] == b'>'
+            && !self.rest()[..closes].contains_str("value")
+            && closes > 0
+            && self.rest()[closes - 1] != b'/'
+        {
+            self.at += closes + 1;
             return self.element();
         }
         let start = self.at;
@@ -167,7 +385,11 @@ impl Cursor<'_> {
             self.blanks();
             if self.take(&[b"=>", b":", b"="]) {
                 self.blanks();
-                return self.literal_or_bare(name, kinds);
+                let at = self.at;
+                return self.literal().or_else(|| {
+                    self.at = at;
+                    self.literal_or_bare(name, kinds)
+                });
             }
         }
         self.at = start;
@@ -199,6 +421,17 @@ impl Cursor<'_> {
                 self.at += at?;
                 return self.literal();
             }
+            // Whatever is called: a name, and what goes with it, if that looks like nothing else.
+            self.at = start + 1;
+            self.skip(|byte| byte.is_ascii_whitespace());
+            let (value, pieces, _) = self.literal()?;
+            return Some((value, pieces, Quoting::Loose));
+        }
+        self.at = start;
+        self.blanks();
+        if self.take(&[b"to ", b"->"]) {
+            self.blanks();
+            return self.literal();
         }
         self.at = start;
         None
@@ -231,19 +464,33 @@ impl Cursor<'_> {
         if closers > 0 {
             // The name of an environment variable, read with a default.
             let at = self.at;
-            self.skip(|byte| b") ".contains(&byte));
-            if self.take(&[b"||", b"??", b"?:", b"or "]) {
+            self.skip(|byte| b") .".contains(&byte));
+            if self.take(&[
+                b"||=",
+                b"||",
+                b"??=",
+                b"??",
+                b"?:",
+                b"or ",
+                b"unwrap_or(",
+                b"orelse(",
+                b"getorelse(",
+                b"ok().unwrap_or(",
+            ]) || self.take(&[b"unwrap_or_else(", b"ok().unwrap_or_else("])
+                && self.take(&[b"|_|", b"||"])
+            {
                 self.blanks();
                 return true;
             }
             self.at = at;
         }
         if self.take(&[
-            b":=", b"=>", b"<-", b"===", b"==", b"!==", b"!=", b"?=", b"::=", b"=",
+            b":=", b"=>", b"<-", b"===", b"==", b"!==", b"!=", b"?=", b"::=", b"||=", b"//=",
+            b"??=", b"=",
         ]) {
             return true;
         }
-        if self.take(&[b"||", b"??", b"?:"]) {
+        if self.take(&[b"||", b"??", b"?:", "：".as_bytes(), "＝".as_bytes()]) {
             return true;
         }
         if self.rest().starts_with(b"::") || !self.take(&[b":"]) {
@@ -273,7 +520,10 @@ impl Cursor<'_> {
         if self.closes_a_text(name) {
             return None;
         }
-        if let Some(value) = self.literal() {
+        if let Some(value) = self.literal().or_else(|| {
+            self.at = at;
+            self.first_of_list()
+        }) {
             return Some(value);
         }
         self.at = at;
@@ -325,7 +575,7 @@ impl Cursor<'_> {
 
     /// Whether a value may be here without quotes, and how that is written.
     fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Quoting> {
-        use FileCategory::{Environment, Prose, Settings, Shell};
+        use FileCategory::{Environment, Prose, Shell, Source};
         let has = |kind| kinds.has(kind);
         let line = &self.text[name.start.saturating_sub(LONGEST_NAME)..name.start];
         let line = line.rsplit_str("\n").next().unwrap_or_default();
@@ -359,8 +609,14 @@ impl Cursor<'_> {
         if compares {
             return None;
         }
-        if (has(Environment) || has(Settings)) && is_first {
+        let is_settings = kinds.is_settings(self.text);
+        if (has(Environment) || is_settings) && is_first {
             return Some(Quoting::Bare);
+        }
+        // In what is no program, a single word behind a name at the start of its line is a value.
+        let rest = self.rest().lines().next().unwrap_or_default().trim_ascii();
+        if is_first && !has(Source) && !has(Prose) && !rest.is_empty() && !rest.contains(&b' ') {
+            return Some(Quoting::Word);
         }
         let is_capital = self.text[name.clone()]
             .iter()
@@ -376,9 +632,14 @@ impl Cursor<'_> {
         if line.contains_str("badge") || line.contains_str("shields.io") {
             return None;
         }
+        // In an address: `?access_token=…&`
+        let is_query = matches!(line.last(), Some(b'?' | b'&')) || line.ends_with(b"&amp;");
+        if is_query && glued && self.part(name.end, self.at).starts_with(b"=") {
+            return Some(Quoting::Loose);
+        }
         // Put together from variables.
         let behind = self.part(self.at, self.at + 40);
-        if behind.starts_with(b"$") && !has(Environment) && !has(Settings) {
+        if behind.starts_with(b"$") && !has(Environment) && !is_settings {
             return None;
         }
         let comments = [

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """First looks at secrets: what `check` says of texts that were written before the reader was changed.
 
-    evidence/secrets.py FILE... [--seed N] [--binary PATH] [--verbose]
+    evidence/credentials.py FILE... [--seed N] [--binary PATH] [--verbose]
 
 A batch is a text. `=== PATH` begins a file; in its lines
 
