@@ -113,6 +113,9 @@ pub(super) fn downgrade(
     {
         return Some(Downgrade::Publishable);
     }
+    if value.starts_with(b"pk.") || value.starts_with(b"pk_") {
+        return Some(Downgrade::Publishable);
+    }
     if value.starts_with(b"django-insecure-") {
         return Some(Downgrade::Development);
     }
@@ -129,13 +132,18 @@ pub(super) fn downgrade(
     {
         return Some(Downgrade::Local);
     }
-    let place = by_place(around.path).or_else(|| in_source(around));
+    let by_path = by_place(around.path);
+    let place = by_path.or_else(|| in_source(around));
     // A token of an issuer's form works wherever it is read.
     if format.is_issued {
-        return by_place(around.path).filter(|downgrade| *downgrade == Downgrade::Example);
+        return by_path.filter(|downgrade| *downgrade == Downgrade::Example);
     }
     place.map(|downgrade| match downgrade {
-        Downgrade::Documentation if looks_real(value) => Downgrade::LooksReal,
+        Downgrade::Documentation
+            if by_path.is_some() && format.is_chosen() && looks_real(value) =>
+        {
+            Downgrade::LooksReal
+        }
         _ => downgrade,
     })
 }

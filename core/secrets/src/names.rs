@@ -10,6 +10,8 @@ use std::sync::LazyLock;
 /// How surely a name says that its value is secret.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum NameKind {
+    /// It mostly means other things: only what no person would type counts.
+    Hint,
     /// It may mean other things, too.
     Maybe,
     /// It means a password.
@@ -26,6 +28,7 @@ struct Table {
     behind: Words,
     harmless: Words,
     open_token: Words,
+    open_key: Words,
     before_pass: Words,
     not_pass: Words,
 }
@@ -65,6 +68,13 @@ pub(super) fn keywords() -> Vec<String> {
         "api_key",
         "api-key",
         "api key",
+        "_key",
+        "-key",
+        "key =",
+        "key=",
+        "key:",
+        "key\"",
+        "key'",
         "secret key",
         "secret_key",
         "secret-key",
@@ -176,8 +186,18 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
     let ends_in_token = ["token", "secret", "apikey"]
         .iter()
         .any(|end| last.len() > end.len() && last.ends_with(end));
-    (is_key || ends_in_key(last) || is_telling || ends_in_pass || ends_in_token)
-        .then_some(NameKind::Maybe)
+    if is_key || ends_in_key(last) || is_telling || ends_in_pass || ends_in_token {
+        return Some(NameKind::Maybe);
+    }
+    let is_any_key = table.key.has(last) || last.ends_with("key");
+    let is_known_key =
+        table.open_key.has(before) || words.iter().any(|word| table.open_key.has(word));
+    (is_any_key && !is_known_key).then_some(NameKind::Hint)
+}
+
+/// Whether a word means a password, in any language.
+pub(super) fn is_password_word(word: &str) -> bool {
+    word.len() > 4 && TABLE.as_ref().is_ok_and(|table| table.certain.has(word))
 }
 
 /// Whether a word alone says that something is secret, or belongs to such a word.
@@ -261,7 +281,7 @@ mod tests {
             "bypass",
             "max_tokens",
             "clientToken",
-            "key",
+            "cacheKey",
             "keyboard",
             "compass",
             "token_type",

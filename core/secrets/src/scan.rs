@@ -322,6 +322,9 @@ fn named<'f>(
     } else {
         Vec::new()
     };
+    if kinds.has(FileCategory::Prose) && memchr::memmem::find(text, b"--").is_some() {
+        cells.extend(tables::of_text(text));
+    }
     if kinds.has(FileCategory::Logins) {
         cells.extend(tables::of_logins(text));
     }

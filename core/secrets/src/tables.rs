@@ -60,6 +60,45 @@ pub(super) fn of_list(text: &[u8]) -> Vec<Cell> {
     found
 }
 
+/// The values of secret columns in tables as texts have them: a head, a line of hyphens, rows between
+/// bars.
+pub(super) fn of_text(text: &[u8]) -> Vec<Cell> {
+    let mut found = Vec::new();
+    let mut secret: Vec<(usize, Range<usize>, NameKind)> = Vec::new();
+    let (mut before, mut at, mut rows) = (0..0, 0, 0);
+    for line in text.split_str("\n") {
+        let this = at..at + line.trim_end().len();
+        at += line.len() + 1;
+        let is_rule = line.contains(&b'|')
+            && line.contains_str("--")
+            && line.iter().all(|byte| b"|-: \t\r+".contains(byte));
+        if is_rule {
+            let names = cells(before.clone(), text, b'|').into_iter().enumerate();
+            let of_name = |(nth, name): (usize, Range<usize>)| {
+                let says = names::kind_of(&text[name.clone()])?;
+                Some((nth, name, says))
+            };
+            secret = names.filter_map(of_name).collect();
+            rows = 0;
+        } else if !line.contains(&b'|') {
+            secret.clear();
+        } else if !secret.is_empty() && rows < ROWS {
+            rows += 1;
+            let row = cells(this.clone(), text, b'|');
+            let of_column = |(nth, name, says): &(usize, Range<usize>, NameKind)| {
+                Some(Cell {
+                    name: name.clone(),
+                    value: row.get(*nth)?.clone(),
+                    says: *says,
+                })
+            };
+            found.extend(secret.iter().filter_map(of_column));
+        }
+        before = this;
+    }
+    found
+}
+
 /// The passwords of a list of logins: of each line the last word that looks like one, or what is behind
 /// its last colon.
 pub(super) fn of_logins(text: &[u8]) -> Vec<Cell> {

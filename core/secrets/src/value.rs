@@ -1,7 +1,7 @@
 //! What a value is: a password that somebody chose, what a machine made, a reference, a word that
 //! stands for one.
 
-use super::names::{NameKind, Words, words};
+use super::names::{self, NameKind, Words, words};
 use super::quoting::Quoting;
 use super::randomness::{bits, is_random, longest_run};
 use aho_corasick::AhoCorasick;
@@ -95,6 +95,7 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
     let is_credential = match says {
         NameKind::Password => is_password(value, standing),
         NameKind::Maybe => is_made(value, name, standing),
+        NameKind::Hint => is_machine_key(value, standing),
     };
     let is_common = tables().common.has(&lower) || is_stand_in(&lower);
     match (is_credential, is_common) {
@@ -173,6 +174,40 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         }
     }
 }
+
+/// Whether it is so long and so mixed that only a machine makes it, and not what machines make for
+/// other ends: a public key, a hash, a number of a thing.
+fn is_machine_key(value: &[u8], standing: Standing) -> bool {
+    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"+/_=-".contains(byte);
+    let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
+    let cases =
+        has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase) && has(u8::is_ascii_digit);
+    let public = [
+        &b"AAAA"[..],
+        b"MII",
+        b"MFkw",
+        b"MCow",
+        b"MDkw",
+        b"pk",
+        b"sha",
+        b"data",
+        b"dW50cnVzdGVk",
+    ];
+    // An issuer's word before a number of a thing.
+    let is_number_of = value.split_once_str("_").is_some_and(|(kind, _)| {
+        (2..=8).contains(&kind.len()) && kind.iter().all(u8::is_ascii_lowercase)
+    });
+    (LEAST_KEY..=200).contains(&value.len())
+        && !matches!(standing.written, Quoting::Loose | Quoting::Word)
+        && value.iter().all(is_part)
+        && cases
+        && !is_number_of
+        && is_random(value)
+        && !public.iter().any(|start| value.starts_with(start))
+}
+
+/// A shorter value under a name that only hints is none that a machine made.
+const LEAST_KEY: usize = 24;
 
 /// Whether it is mixed as no word, label or identifier is.
 fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
@@ -312,7 +347,7 @@ fn is_long_mix(value: &[u8]) -> bool {
 fn is_label(value: &[u8]) -> bool {
     words(value)
         .iter()
-        .any(|word| tables().labels.has(word.as_bytes()))
+        .any(|word| tables().labels.has(word.as_bytes()) || names::is_password_word(word))
 }
 
 /// Whether it refers to a value elsewhere.

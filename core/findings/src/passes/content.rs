@@ -3,12 +3,12 @@
 use super::TemplatePaths;
 use crate::credentials::{self, SecretFinding};
 use crate::finders::{POINTER, Script, by_nature, machine_path, script};
-use crate::{Finding, Result, ScanContext, ScanResult};
+use crate::{Cause, Finding, Level, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
 use redshank_origin::Judgement;
 use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
-use redshank_secrets::Secret;
+use redshank_secrets::{Downgrade, Secret};
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
 use std::cmp::Reverse;
@@ -123,6 +123,14 @@ fn add(
         }
         hash_map::Entry::Occupied(taken) => {
             let first = &mut findings[*taken.get()];
+            // What documentation shows and tests use is an example.
+            if is_shown(&finding) || is_shown(first) {
+                for one in [&mut *first, &mut finding] {
+                    if one.level == Level::Warning {
+                        one.level = Level::Note;
+                    }
+                }
+            }
             // The worst place comes first: one that git tracks, and not one that a rule ignores.
             if (finding.level, Reverse(finding.state)) < (first.level, Reverse(first.state)) {
                 std::mem::swap(first, &mut finding);
@@ -131,6 +139,21 @@ fn add(
             first.also.push(finding);
         }
     }
+}
+
+/// Whether a credential is one of an example or a test.
+fn is_shown(finding: &Finding) -> bool {
+    let is_example = |downgrade| {
+        matches!(
+            downgrade,
+            Downgrade::Example | Downgrade::Test | Downgrade::Documentation
+        )
+    };
+    let here = |finding: &Finding| match finding.cause {
+        Cause::Credential { downgrade, .. } => downgrade.is_some_and(is_example),
+        _ => false,
+    };
+    here(finding) || finding.also.iter().any(here)
 }
 
 fn look_into(

@@ -114,8 +114,14 @@ impl Cursor<'_> {
         if self.rest().starts_with(b"0x") {
             return self.bytes_in_numbers();
         }
-        let value = self.piece()?;
-        Some((value.clone(), vec![value], Quoting::Quoted))
+        let is_list = self
+            .part(self.at - opened, self.at)
+            .iter()
+            .any(|byte| b"[(".contains(byte));
+        let value = self.piece().filter(|_| is_list)?;
+        self.blanks();
+        let ends = matches!(self.peek(), b',' | b']' | b')');
+        ends.then(|| (value.clone(), vec![value], Quoting::Quoted))
     }
 
     /// `0x3a, 0x7f, …`, at least sixteen of them.
@@ -147,6 +153,10 @@ impl Cursor<'_> {
         let at = self.at;
         let many = self.skip(|byte| byte.is_ascii_alphanumeric() || b"_:.[]<>&!* ".contains(&byte));
         let words = self.part(at, at + many);
+        // T.pack "…"
+        if words.trim_ascii_end().ends_with(b"pack") && matches!(self.peek(), b'"') {
+            return;
+        }
         if self.peek() != b'(' || many > 50 {
             self.at = at;
             return;

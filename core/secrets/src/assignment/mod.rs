@@ -54,7 +54,7 @@ pub(super) fn read<'t>(
     let word = &text[name.clone()];
     let says = (*known.entry(word).or_insert_with(|| names::kind_of(word)))?;
     let before = &text[name.start.saturating_sub(12)..name.start];
-    if before.trim_ascii_end().ends_with(b"typeof") {
+    if before.trim_ascii_end().ends_with(b"typeof") || before.ends_with(b"checksum/") {
         return None;
     }
     let mut at = Cursor {
@@ -103,6 +103,10 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
     if matches!(behind[at], b'{' | b'/') && behind[..at].contains(&b'"') {
         return true;
     }
+    // const password* = "…"
+    if behind[at] == b'*' && behind[at + 1..].starts_with(b" =") {
+        return true;
+    }
     // env::var("TOKEN").unwrap_or("…")
     if behind[at] == b'.' && behind[..at].contains(&b')') && behind[..at].contains(&b'"') {
         return true;
@@ -127,6 +131,9 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
         b"\n",
         b"<",
         b"^:private",
+        b"set",
+        b"{",
+        b";",
         b"-gx",
         b"-x",
         b"-Ux",

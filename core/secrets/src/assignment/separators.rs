@@ -171,7 +171,15 @@ impl Cursor<'_> {
             self.skip(|byte| byte != b'>');
             self.at += 1;
             self.skip(|byte| byte.is_ascii_whitespace());
-            return if self.take(&[b"<string>", b"<value>", b"<data>"]) {
+            return if self.take(&[
+                b"<string>",
+                b"<value>",
+                b"<data>",
+                b"<td>",
+                b"<dd>",
+                b"<td><code>",
+                b"<code>",
+            ]) {
                 self.element()
             } else {
                 None
@@ -230,9 +238,22 @@ impl Cursor<'_> {
                 b"set -x",
                 b"set -Ux",
                 b"setx",
+                b"set",
+                b"{",
+                b";",
+                b"-",
             ];
             let is_introduced = introduces.iter().any(|word| line_before.ends_with(word));
             let is_settings = kinds.is_settings(self.text);
+            // 01 PASSWORD PIC X(16) VALUE '…'.
+            if self.rest().starts_with(b"PIC ") {
+                let line = self.rest().lines().next().unwrap_or_default();
+                self.at += line.find("VALUE ")? + b"VALUE ".len();
+                return self.literal();
+            }
+            if line_before.ends_with(b"set") {
+                self.take(&[b"to "]);
+            }
             if is_introduced || is_alone && (says == NameKind::Password || is_settings) {
                 let commands = [&b"ENV"[..], b"ARG", b"SetEnv"];
                 let sets = [&b"set "[..], b"setx", b"setenv"];
@@ -255,6 +276,12 @@ impl Cursor<'_> {
             if is_settings {
                 return self.word_of_setting();
             }
+        }
+        // {password, "…"}
+        if before.ends_with(b"{") && closers == 0 && self.peek() == b',' {
+            self.at += 1;
+            self.blanks();
+            return self.literal();
         }
         // curl_easy_setopt(handle, CURLOPT_PASSWORD, "…")
         let is_constant = self.text[name.clone()]
@@ -422,10 +449,19 @@ impl Cursor<'_> {
                 return self.literal();
             }
             // Whatever is called: a name, and what goes with it, if that looks like nothing else.
+            let line = self.text[from..name.start]
+                .rsplit_str("\n")
+                .next()
+                .unwrap_or_default();
+            let opens = line.rfind_byteset(b"([{")?;
+            if line[opens] != b'(' {
+                return None;
+            }
             self.at = start + 1;
-            self.skip(|byte| byte.is_ascii_whitespace());
+            self.blanks();
             let (value, pieces, _) = self.literal()?;
-            return Some((value, pieces, Quoting::Loose));
+            let is_one_line = !self.text[name.end..value.start].contains(&b'\n');
+            return is_one_line.then_some((value, pieces, Quoting::Loose));
         }
         self.at = start;
         self.blanks();
@@ -458,14 +494,22 @@ impl Cursor<'_> {
             self.skip(|byte| byte == b'[' || byte == b']' || byte.is_ascii_alphanumeric());
             self.blanks();
         }
-        if blank > 0 && self.take(&[b"as string", b"as const string"]) {
+        if blank > 0 && self.take(&[b"as string", b"as const string", b"string ", b"str "]) {
+            self.blanks();
+        }
+        if self.peek() == b'*' {
+            self.at += 1;
             self.blanks();
         }
         if closers > 0 {
             // The name of an environment variable, read with a default.
             let at = self.at;
             self.skip(|byte| b") .".contains(&byte));
+            // ParamByName('Password').AsString := '…'
+            self.take(&[b"asstring", b"value", b"text"]);
+            self.blanks();
             if self.take(&[
+                b":=",
                 b"||=",
                 b"||",
                 b"??=",
@@ -613,6 +657,10 @@ impl Cursor<'_> {
         if (has(Environment) || is_settings) && is_first {
             return Some(Quoting::Bare);
         }
+        // tower ansible_user=nia ansible_ssh_pass=…
+        if is_settings && glued && self.part(name.end, self.at).starts_with(b"=") {
+            return Some(Quoting::Word);
+        }
         // In what is no program, a single word behind a name at the start of its line is a value.
         let rest = self.rest().lines().next().unwrap_or_default().trim_ascii();
         if is_first && !has(Source) && !has(Prose) && !rest.is_empty() && !rest.contains(&b' ') {
@@ -621,12 +669,12 @@ impl Cursor<'_> {
         let is_capital = self.text[name.clone()]
             .iter()
             .all(|byte| !byte.is_ascii_lowercase());
-        if has(Shell)
-            && (glued
-                || words.to_ascii_lowercase().starts_with(b"set ")
-                || !is_capital && !words.is_empty())
-        {
+        let sets = words.to_ascii_lowercase().starts_with(b"set ");
+        if has(Shell) && (glued || sets) {
             return Some(Quoting::Bare);
+        }
+        if has(Shell) && !is_capital && !words.is_empty() {
+            return Some(Quoting::Word);
         }
         // The address of a picture.
         if line.contains_str("badge") || line.contains_str("shields.io") {
