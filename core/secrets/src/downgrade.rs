@@ -3,6 +3,7 @@
 
 use super::formats::Format;
 use super::proof::Proof;
+use super::randomness::is_random;
 use super::value::{Strength, is_mixed};
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
@@ -140,7 +141,7 @@ pub(super) fn downgrade(
     }
     place.map(|downgrade| match downgrade {
         Downgrade::Documentation
-            if by_path.is_some() && format.is_chosen() && looks_real(value) =>
+            if by_path.is_some() && format.is_made_by_people() && looks_real(value) =>
         {
             Downgrade::LooksReal
         }
@@ -154,14 +155,18 @@ fn looks_real(value: &[u8]) -> bool {
     let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
     let cases = has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase);
     let signs = has(|byte| b"!@#$%^&*+=?~_.-".contains(byte));
-    value.len() >= LEAST_REAL
-        && digits >= 2
-        && is_mixed(value)
-        && (cases || signs && digits < value.len() / 2)
+    value.len() >= LONG_REAL && is_random(value)
+        || value.len() >= LEAST_REAL
+            && digits >= 2
+            && is_mixed(value)
+            && (cases || signs && digits < value.len() / 2)
 }
 
 /// A shorter value in documentation is made up, as far as one can tell.
 const LEAST_REAL: usize = 8;
+
+/// So long a one, if a machine made it, was copied from somewhere.
+const LONG_REAL: usize = 32;
 
 /// Whether a word for a password is the name of the user or the database on one of the lines above,
 /// too: how anyone who starts a project has it run on their own machine.

@@ -458,7 +458,11 @@ impl Formats {
                 return;
             };
             let format = &self.formats[at];
-            if format.only.is_some_and(|kind| !kinds.has(kind)) {
+            let is_elsewhere = |kind| match kind {
+                FileCategory::Settings => !kinds.is_settings(text),
+                _ => !kinds.has(kind),
+            };
+            if format.only.is_some_and(is_elsewhere) {
                 return;
             }
             let Some(place) = format.place(text, &hit, &mut starts) else {
@@ -521,6 +525,11 @@ impl Format {
     /// Whether it is about what people choose, not about what issuers or tools make.
     pub(super) fn is_chosen(&self) -> bool {
         self.by == By::Assignment || self.proof == Proof::Chosen
+    }
+
+    /// Whether it is known by where a value is given, rather than by the value.
+    pub(super) fn is_made_by_people(&self) -> bool {
+        self.is_chosen() || self.proof == Proof::Mixed
     }
 
     /// Its pattern, ready to be tried.
@@ -748,10 +757,10 @@ mod tests {
 
     /// Whether random text of its form can't pass: it holds a sum, or a document.
     fn made_otherwise(format: &Format) -> bool {
-        use Proof::{Base64Key, Base64Login, Crc32Base62, JsonWebToken};
+        use Proof::{Base64Key, Base64Login, Crc32Base62, JsonWebToken, KeyStart};
         let is_made = matches!(
             format.proof,
-            Base64Key | Base64Login | Crc32Base62 | JsonWebToken
+            Base64Key | Base64Login | Crc32Base62 | JsonWebToken | KeyStart
         );
         is_made || format.by == By::Assignment
     }

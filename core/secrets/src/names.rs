@@ -79,6 +79,11 @@ pub(super) fn keywords() -> Vec<String> {
         "secret_key",
         "secret-key",
         "access key",
+        "cle_api",
+        "clé_api",
+        "parola_chiave",
+        "e_cookie",
+        "g_cookie",
     ];
     let of_keys = table.before_key.0.iter().flat_map(|before| {
         let between = ["", "_", "-"];
@@ -88,7 +93,7 @@ pub(super) fn keywords() -> Vec<String> {
         .key
         .0
         .iter()
-        .filter(|word| word.len() > 4 || !word.is_ascii());
+        .filter(|word| (word.len() > 3 && *word != "keys") || !word.is_ascii());
     let words = table
         .certain
         .0

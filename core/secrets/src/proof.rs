@@ -4,7 +4,8 @@ use super::names::NameKind;
 use super::quoting::Quoting;
 use super::randomness::is_random;
 use super::value::{
-    Standing, Strength, is_common, is_mixed, is_placeholder_text, is_reference, strength,
+    Standing, Strength, is_common, is_mixed, is_numbered_phrase, is_placeholder_text, is_reference,
+    strength,
 };
 use aho_corasick::AhoCorasick;
 use base64::Engine;
@@ -28,6 +29,8 @@ pub(super) enum Proof {
     /// It is the start of a key between lines that say so: random, or with the constant first bytes
     /// that tools write.
     KeyBody,
+    /// It is the start of a private key in DER, in base64.
+    KeyStart,
     /// Somebody may have chosen it for a password.
     Chosen,
     /// What is around it says little: it must be mixed as words and identifiers are not.
@@ -69,8 +72,12 @@ impl Proof {
             }
             Self::Random => is_made_by_machine(value) && !is_reference(value, false),
             Self::KeyBody => is_made_by_machine(value) || is_key_body(value),
+            Self::KeyStart => is_key_body(value),
             Self::Chosen => return credible(NameKind::Password),
-            Self::Mixed => return credible(NameKind::Password).filter(|_| is_mixed(value)),
+            Self::Mixed => {
+                return credible(NameKind::Password)
+                    .filter(|_| is_mixed(value) || is_numbered_phrase(value));
+            }
             Self::Crc32Base62 => crc32_base62(value),
             Self::Base64Login => is_login(value),
             Self::Base64Key => {

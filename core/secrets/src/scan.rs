@@ -445,10 +445,12 @@ fn spans_of<'f>(
                     // What is before it to mark its start may be the line end above.
                     let blanks = whole.as_bytes().iter();
                     let blanks = blanks.take_while(|byte| byte.is_ascii_whitespace());
+                    let start = place.start + whole.start() + blanks.count();
+                    let is_below = !format.is_armour && text[start..span.start].contains(&b'\n');
                     all.push(Span {
                         format,
+                        start: if is_below { span.start } else { start },
                         secret: span,
-                        start: place.start + whole.start() + blanks.count(),
                         strength,
                         host: part("host"),
                         login: part("login"),

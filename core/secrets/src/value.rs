@@ -63,6 +63,10 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
             && !is_stand_in(&lower);
         return (strong || chosen).then_some(Strength::Secret);
     }
+    let is_loose = matches!(written, Quoting::Loose | Quoting::Word);
+    if is_loose && value.starts_with(b"-") {
+        return None;
+    }
     if is_place(value) || value.contains_str("\\x") || value.contains_str("\\u") {
         return None;
     }
@@ -95,7 +99,7 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
     let is_credential = match says {
         NameKind::Password => is_password(value, standing),
         NameKind::Maybe => is_made(value, name, standing),
-        NameKind::Hint => is_machine_key(value, standing),
+        NameKind::Hint => is_machine_key(value, name, standing),
     };
     let is_common = tables().common.has(&lower) || is_stand_in(&lower);
     match (is_credential, is_common) {
@@ -121,6 +125,9 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
     let least = if is_loose { 6 } else { 4 };
     if value.len() < least || value.len() > 128 {
         return false;
+    }
+    if is_loose && is_numbered_phrase(value) {
+        return !is_label(value);
     }
     if is_loose {
         let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
@@ -177,7 +184,7 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
 
 /// Whether it is so long and so mixed that only a machine makes it, and not what machines make for
 /// other ends: a public key, a hash, a number of a thing.
-fn is_machine_key(value: &[u8], standing: Standing) -> bool {
+fn is_machine_key(value: &[u8], name: &[u8], standing: Standing) -> bool {
     let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"+/_=-".contains(byte);
     let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
     let cases =
@@ -197,6 +204,12 @@ fn is_machine_key(value: &[u8], standing: Standing) -> bool {
     let is_number_of = value.split_once_str("_").is_some_and(|(kind, _)| {
         (2..=8).contains(&kind.len()) && kind.iter().all(u8::is_ascii_lowercase)
     });
+    let is_constant = name.iter().all(|byte| !byte.is_ascii_lowercase()) && name.contains(&b'_');
+    let is_hex =
+        matches!(value.len(), 32 | 40 | 48 | 64) && value.iter().all(u8::is_ascii_hexdigit);
+    if is_constant && is_hex && standing.written == Quoting::Quoted {
+        return is_random(value);
+    }
     (LEAST_KEY..=200).contains(&value.len())
         && !matches!(standing.written, Quoting::Loose | Quoting::Word)
         && value.iter().all(is_part)
@@ -448,7 +461,7 @@ fn is_place(value: &[u8]) -> bool {
         || value.contains_str("::")
         || value.contains_str("->")
         || value.contains_str("=>");
-    let parts: Vec<&[u8]> = value.split(|byte| *byte == b'.').collect();
+    let parts: Vec<&[u8]> = value.split(|byte| b".:".contains(byte)).collect();
     let is_member = parts.len() > 1
         && parts.iter().all(|part| {
             !part.is_empty()
@@ -500,6 +513,16 @@ pub(super) fn is_mixed(value: &[u8]) -> bool {
         && !is_uuid(value)
         && bits(value) >= 2.2
         && longest_run(value) < 6
+}
+
+/// Whether it is at least three words and a number, with hyphens or points between.
+pub(super) fn is_numbered_phrase(value: &[u8]) -> bool {
+    let parts: Vec<&[u8]> = value.split(|byte| b"-._".contains(byte)).collect();
+    let is_number = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_digit);
+    let is_word = |part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_alphabetic);
+    parts.len() >= 4
+        && parts.last().is_some_and(|last| is_number(last))
+        && parts.iter().filter(is_word).count() + 1 == parts.len()
 }
 
 /// Whether it says that something is to be put there.

@@ -95,6 +95,19 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
     if GIVERS.contains(&behind[at]) {
         return true;
     }
+    // password "…", <string name="password" translatable="false">
+    let blanks = behind
+        .iter()
+        .take_while(|byte| b" \t".contains(byte))
+        .count();
+    let is_quote = |byte: &u8| b"\"'".contains(byte);
+    if blanks > 0 && behind.get(blanks).is_some_and(is_quote) {
+        return true;
+    }
+    let head = &text[name.start.saturating_sub(8)..name.start];
+    if head.ends_with(b"name=\"") || head.ends_with(b"key=\"") {
+        return true;
+    }
     // std::string password{"…"}
     if behind[at] == b'{' && behind.get(at + 1).is_some_and(|byte| b"\"'".contains(byte)) {
         return true;

@@ -47,6 +47,25 @@ const SETTERS: &[&[u8]] = &[
     b"decouple(",
 ];
 
+/// What is secret in an address, by its name; other tokens there are numbers of a thing.
+const QUERIED: &[&str] = &[
+    "apikey",
+    "apitoken",
+    "accesstoken",
+    "authtoken",
+    "bearertoken",
+    "refreshtoken",
+    "privatetoken",
+    "clientsecret",
+    "secret",
+    "secretkey",
+    "password",
+    "passwd",
+    "pwd",
+    "pass",
+    "authkey",
+];
+
 /// Verbs that give a value, as a name of a function begins.
 const GIVING: &[&str] = &[
     "set", "with", "add", "put", "use", "using", "assign", "const",
@@ -261,17 +280,25 @@ impl Cursor<'_> {
                     || commands.contains(&line_before)
                     || has(FileCategory::Shell)
                         && sets.iter().any(|word| line_before.starts_with(word));
+                let at = self.at;
                 return self.literal().or_else(|| {
-                    if !is_bare {
-                        return None;
-                    }
-                    if is_alone {
-                        self.word_of_setting()
-                    } else {
-                        self.bare(Quoting::Bare)
+                    self.at = at;
+                    match () {
+                        () if is_alone && is_bare || !is_bare && is_settings => {
+                            self.word_of_setting()
+                        }
+                        () if is_bare => self.bare(Quoting::Bare),
+                        () => None,
                     }
                 });
             }
+            // with password "…"
+            let at = self.at;
+            if let Some((value, pieces, _)) = self.literal() {
+                let is_word = !self.text[value.clone()].contains(&b' ');
+                return is_word.then_some((value, pieces, Quoting::Loose));
+            }
+            self.at = at;
             // username nia privilege 15 password 0 …
             if is_settings {
                 return self.word_of_setting();
@@ -298,7 +325,7 @@ impl Cursor<'_> {
             return self.in_sentence();
         }
         // std::string name("…"), std::string name{"…"}, .name("…"), setName("…"), Name("…")
-        if blank == 0 && closers == 0 && (self.peek() == b'{' || self.gives_by_call(name)) {
+        if blank == 0 && closers == 0 && (self.peek() == b'{' || self.gives_by_call(name, says)) {
             self.at += 1;
             return self.literal();
         }
@@ -309,12 +336,12 @@ impl Cursor<'_> {
     fn in_sentence(&mut self) -> Option<Value> {
         let line = self.rest().lines().next()?;
         let mut behind = 0;
-        for (nth, word) in line.fields_with(|sign| sign == ' ').enumerate().take(5) {
+        for (nth, word) in line.fields_with(|sign| sign == ' ').enumerate().take(7) {
             let at = word.as_ptr() as usize - line.as_ptr() as usize;
             let is_verb =
                 [&b"is"[..], b"ist", b"lautet", b"es", b"est", b"=", b":"].contains(&word);
             let ends = word.ends_with(b":");
-            if is_verb || ends && nth <= 3 {
+            if is_verb || ends && nth <= 5 {
                 behind = at + word.len();
                 break;
             }
@@ -358,7 +385,7 @@ impl Cursor<'_> {
     }
 
     /// Whether a name is called that gives a value to what it names: `setPassword(`, `.apiKey(`.
-    fn gives_by_call(&self, name: &Range<usize>) -> bool {
+    fn gives_by_call(&self, name: &Range<usize>, says: NameKind) -> bool {
         if self.peek() != b'(' {
             return false;
         }
@@ -377,7 +404,7 @@ impl Cursor<'_> {
         let is_alone = words.iter().all(|word| names::is_secret_word(word));
         GIVING.contains(&first.as_str())
             || is_alone
-            || is_method && !ASKING.contains(&first.as_str())
+            || is_method && says != NameKind::Hint && !ASKING.contains(&first.as_str())
     }
 
     /// A value that goes with a name in quotes: `define('NAME', '…')`, `key="NAME" value="…"`,
@@ -406,6 +433,7 @@ impl Cursor<'_> {
         let start = self.at;
         let is_comma = self.take(&[b","]);
         self.skip(|byte| byte.is_ascii_whitespace());
+        self.take(&[b"android:", b"app:", b"ns:"]);
         let opened = self.take(&[b"\\\"", b"\"", b"'"]);
         if self.take(VALUES) && (is_comma || !opened) {
             self.take(&[b"\\\"", b"\"", b"'"]);
@@ -445,16 +473,29 @@ impl Cursor<'_> {
                 let at = found
                     .iter()
                     .find_map(|word| rest.find(word).map(|at| at + word.len() - 1));
-                self.at += at?;
-                return self.literal();
+                if let Some(at) = at {
+                    self.at += at;
+                    return self.literal();
+                }
+                self.at = start + 1;
             }
             // Whatever is called: a name, and what goes with it, if that looks like nothing else.
             let line = self.text[from..name.start]
                 .rsplit_str("\n")
                 .next()
                 .unwrap_or_default();
-            let opens = line.rfind_byteset(b"([{")?;
-            if line[opens] != b'(' {
+            let opens = line.rfind_byteset(b"([{").map(|at| line[at]);
+            // buildConfigField "String", "NAME", "…"
+            let is_command = line
+                .trim_start()
+                .first()
+                .is_some_and(u8::is_ascii_alphabetic);
+            let called_by = line.rfind_byte(b'(').map_or(line, |at| &line[..at]);
+            let is_called = called_by
+                .last()
+                .is_some_and(|byte| byte.is_ascii_alphanumeric() || b"_!".contains(byte));
+            let is_call = opens == Some(b'(') && is_called;
+            if !is_call && (opens.is_some() || !is_command) {
                 return None;
             }
             self.at = start + 1;
@@ -489,9 +530,15 @@ impl Cursor<'_> {
         if shell && self.take(&[b":-", b":=", b"-"]) {
             return true;
         }
-        // A type, or what declares one.
+        // A type, or what declares one; a further name in brackets.
         if self.peek() == b'[' {
-            self.skip(|byte| byte == b'[' || byte == b']' || byte.is_ascii_alphanumeric());
+            self.skip(|byte| b"[]'\"_".contains(&byte) || byte.is_ascii_alphanumeric());
+            self.blanks();
+        }
+        // string Password { get; set; } = "…"
+        if self.rest().starts_with(b"{ get") {
+            self.skip(|byte| byte != b'}' && byte != b'\n');
+            self.at += 1;
             self.blanks();
         }
         if blank > 0 && self.take(&[b"as string", b"as const string", b"string ", b"str "]) {
@@ -643,6 +690,7 @@ impl Cursor<'_> {
                 b";",
                 b"//",
                 b"environment=",
+                b"@",
             ]
             .contains(&word.to_ascii_lowercase().as_slice())
         };
@@ -656,6 +704,21 @@ impl Cursor<'_> {
         let is_settings = kinds.is_settings(self.text);
         if (has(Environment) || is_settings) && is_first {
             return Some(Quoting::Bare);
+        }
+        // In an address: `?access_token=…&`
+        let is_query = matches!(line.last(), Some(b'?' | b'&')) || line.ends_with(b"&amp;");
+        if is_query && self.part(name.end, self.at).starts_with(b"=") {
+            let word = names::words(&self.text[name.clone()]).concat();
+            let is_plain = QUERIED.contains(&word.as_str());
+            return is_plain.then_some(Quoting::Loose);
+        }
+        // { user: nia, password: … }
+        let is_inner = words
+            .trim_end()
+            .last()
+            .is_some_and(|byte| b"{,".contains(byte));
+        if is_settings && is_inner && !rest_has_call(self.rest()) {
+            return Some(Quoting::Word);
         }
         // tower ansible_user=nia ansible_ssh_pass=…
         if is_settings && glued && self.part(name.end, self.at).starts_with(b"=") {
@@ -680,11 +743,6 @@ impl Cursor<'_> {
         if line.contains_str("badge") || line.contains_str("shields.io") {
             return None;
         }
-        // In an address: `?access_token=…&`
-        let is_query = matches!(line.last(), Some(b'?' | b'&')) || line.ends_with(b"&amp;");
-        if is_query && glued && self.part(name.end, self.at).starts_with(b"=") {
-            return Some(Quoting::Loose);
-        }
         // Put together from variables.
         let behind = self.part(self.at, self.at + 40);
         if behind.starts_with(b"$") && !has(Environment) && !is_settings {
@@ -708,6 +766,12 @@ impl Cursor<'_> {
             is_capital && glued && !line.last().is_some_and(|byte| b"$%({".contains(byte));
         (has(Prose) || is_comment || is_variable).then_some(Quoting::Loose)
     }
+}
+
+/// Whether something is called in what is left of a line.
+fn rest_has_call(rest: &[u8]) -> bool {
+    let line = rest.lines().next().unwrap_or_default();
+    line.contains(&b'(')
 }
 
 /// Whether what is before it says that it is itself the value of `name` or `key`.
