@@ -8,6 +8,8 @@ pub(super) enum Quoting {
     Bare,
     /// As it is, where other things stand as well: in a comment, in prose.
     Loose,
+    /// As it is, in the query of an address.
+    Query,
     /// As it is, a single word where values are written so, but other things may be meant, too.
     Word,
     /// Between the tags of an element.

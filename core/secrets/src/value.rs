@@ -63,7 +63,7 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
             && !is_stand_in(&lower);
         return (strong || chosen).then_some(Strength::Secret);
     }
-    let is_loose = matches!(written, Quoting::Loose | Quoting::Word);
+    let is_loose = matches!(written, Quoting::Loose | Quoting::Query | Quoting::Word);
     if is_loose && value.starts_with(b"-") {
         return None;
     }
@@ -121,7 +121,7 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         is_setting,
         ..
     } = standing;
-    let is_loose = matches!(written, Quoting::Loose | Quoting::Word);
+    let is_loose = matches!(written, Quoting::Loose | Quoting::Query | Quoting::Word);
     let least = if is_loose { 6 } else { 4 };
     if value.len() < least || value.len() > 128 {
         return false;
@@ -211,7 +211,10 @@ fn is_machine_key(value: &[u8], name: &[u8], standing: Standing) -> bool {
         return is_random(value);
     }
     (LEAST_KEY..=200).contains(&value.len())
-        && !matches!(standing.written, Quoting::Loose | Quoting::Word)
+        && !matches!(
+            standing.written,
+            Quoting::Loose | Quoting::Query | Quoting::Word
+        )
         && value.iter().all(is_part)
         && cases
         && !is_number_of

@@ -239,8 +239,11 @@ impl Cursor<'_> {
             Quoting::Bare => line,
             Quoting::Word => line.fields().next().unwrap_or_default(),
             _ => {
-                let ends =
-                    |byte: u8| byte.is_ascii_whitespace() || b"\"'`<>;|)}\\&".contains(&byte);
+                let ends = |byte: u8| {
+                    byte.is_ascii_whitespace()
+                        || b"\"'`<>;|)}\\".contains(&byte)
+                        || byte == b'&' && written == Quoting::Query
+                };
                 &line[..line
                     .iter()
                     .position(|byte| ends(*byte))
@@ -254,7 +257,8 @@ impl Cursor<'_> {
         let line = line[..comment.unwrap_or(line.len())].trim_ascii();
         let line = line.trim_end_with(|sign| {
             matches!(sign, ',' | ';' | '\\')
-                || written == Quoting::Loose && matches!(sign, '.' | ':' | '}' | ']')
+                || matches!(written, Quoting::Loose | Quoting::Query)
+                    && matches!(sign, '.' | ':' | '}' | ']')
         });
         if line.is_empty() {
             return None;
@@ -269,7 +273,7 @@ impl Cursor<'_> {
         };
         let opens = line.iter().position(|byte| b"([{".contains(byte));
         if opens.is_some_and(|at| {
-            is_called(at) && (written == Quoting::Loose || line.contains(&b' '))
+            is_called(at) && (written != Quoting::Bare || line.contains(&b' '))
                 || at == 0 && (line.contains(&b' ') || line.contains(&b'"'))
         }) {
             return None;

@@ -284,9 +284,11 @@ impl Cursor<'_> {
                 return self.literal().or_else(|| {
                     self.at = at;
                     match () {
+                        () if is_alone && has(FileCategory::Settings) => self.bare(Quoting::Bare),
                         () if is_alone && is_bare || !is_bare && is_settings => {
                             self.word_of_setting()
                         }
+
                         () if is_bare => self.bare(Quoting::Bare),
                         () => None,
                     }
@@ -451,7 +453,8 @@ impl Cursor<'_> {
         let from = name.start.saturating_sub(30);
         let called = self.text[from..name.start].to_ascii_lowercase();
         let called = called.trim_end_with(|sign| "\"'`\\ @bN-".contains(sign));
-        if is_comma {
+        let is_closed = self.text[name.end..start].contains(&b')');
+        if is_comma && !is_closed {
             if SETTERS.iter().any(|setter| called.ends_with(setter)) {
                 self.at = start + 1;
                 self.skip(|byte| byte.is_ascii_whitespace());
@@ -710,7 +713,7 @@ impl Cursor<'_> {
         if is_query && self.part(name.end, self.at).starts_with(b"=") {
             let word = names::words(&self.text[name.clone()]).concat();
             let is_plain = QUERIED.contains(&word.as_str());
-            return is_plain.then_some(Quoting::Loose);
+            return is_plain.then_some(Quoting::Query);
         }
         // { user: nia, password: … }
         let is_inner = words
