@@ -6,7 +6,10 @@
 //! source this is 2.2 times as fast as the usual library's largest automaton and 8.5 times as fast
 //! as its middle one, with the same places.
 
+use foldhash::fast::FixedState;
+use std::collections::HashMap;
 use std::ops::Range;
+use std::sync::LazyLock;
 
 /// How many bytes are looked up at a time.
 const PROBE: usize = 3;
@@ -37,17 +40,10 @@ impl Keywords {
         let mut table = Box::new([0_u8; 1 << BITS]);
         let mut groups = vec![Vec::new(); 1 + usize::from(u8::MAX)];
         for (nth, word) in words.iter().enumerate() {
-            let rarity = |probe: &[u8]| {
-                let common = COMMON.iter().any(|common| common.as_bytes() == probe);
-                (
-                    common,
-                    probe.iter().map(|byte| frequency(*byte)).product::<u64>(),
-                )
-            };
             let rarest = word
                 .windows(PROBE)
                 .enumerate()
-                .min_by_key(|(_, probe)| rarity(probe));
+                .max_by_key(|(_, probe)| rarity(probe));
             if let Some((at, probe)) = rarest {
                 let group =
                     &mut table[place(u32::from_le_bytes([probe[0], probe[1], probe[2], 0]))];
@@ -130,23 +126,17 @@ fn place(probe: u32) -> usize {
     (folded.wrapping_mul(0x9E37_79B1 << 8) >> (32 - BITS)) as usize
 }
 
-/// Parts of keywords that are in many other words, too.
-const COMMON: &[&str] = &[
-    "key", "ial", "cur", "dis", "sec", "log", "hub", "nd_", "sto", "ser", "aut", "tho", "cre",
-    "acc", "ion", "con", "par", " us", "htt", "ock", "lic", "red", "alt", "bas", "sal", " by",
-    "on(", "ew(", "url", "has", "uth", "ct(", "hos", "riv", "vic", "ong", "wil", "pos", "cha",
-    "app", "mon", "the", "ent", "ter", "ing", "her", "for", "and", "str", "val", "lin", "api",
-];
+/// The parts of three bytes that are most often in sources and texts, case folded, the most frequent
+/// first: counted in 6,000 files of published packages.
+static TRIGRAMS: LazyLock<HashMap<&[u8], usize, FixedState>> = LazyLock::new(|| {
+    let lines = include_bytes!("trigrams.txt").split(|byte| *byte == b'\n');
+    let parts = lines.flat_map(|line| line.as_chunks::<PROBE>().0);
+    parts.map(<[u8; PROBE]>::as_slice).zip(0..).collect()
+});
 
-/// Roughly how often a byte is in source code, for choosing among those of a keyword.
-fn frequency(byte: u8) -> u64 {
-    match byte {
-        b'e' | b't' | b' ' => 9,
-        b'a' | b'i' | b'n' | b'o' | b'r' | b's' => 7,
-        b'c' | b'd' | b'l' | b'p' | b'u' | b'm' | b'f' | b'_' => 4,
-        b'0'..=b'9' | b'/' | b'.' | b'=' | b'"' | b':' => 3,
-        _ => 2,
-    }
+/// How rare a part of a keyword is: what isn't among the most frequent is the rarest.
+fn rarity(probe: &[u8]) -> usize {
+    TRIGRAMS.get(probe).copied().unwrap_or(usize::MAX)
 }
 
 #[cfg(test)]
