@@ -10,7 +10,7 @@ A batch is a text. `=== PATH` begins a file; in its lines
     ⟦…⟧             what looks like a secret and is none: an error here is wrong
     ⟨…⟩             made-up or public: a note is fine, an error isn't
 
-Kinds: chosen, phrase, word, made, hex, uuid, base64, digits, upper, lower, armour, end, body, id, and the forms of FORMS.
+Kinds: chosen, phrase, word, made, hex, uuid, base64, digits, upper, lower, armour, end, body, id, basic, url, bytes, and the forms of FORMS.
 A kind with `#NAME` behind it is kept: `‹#NAME›` repeats it.
 """
 
@@ -118,6 +118,8 @@ class Maker:
             return base64.b64encode(bytes(self.random.getrandbits(8) for _ in range(length or 32))).decode()
         if kind == "basic":
             return base64.b64encode(f"{word()}:{self.made('chosen', '')}".encode()).decode()
+        if kind == "bytes":
+            return ", ".join(f"0x{self.random.getrandbits(8):02x}" for _ in range(16))
         if kind == "url":
             return urllib.parse.quote(self.made("chosen", ""), safe="")
         return self.signs(ALPHABETS[kind], length or 32)
