@@ -341,7 +341,8 @@ fn is_near(host: &[u8]) -> bool {
         b".localdomain",
     ];
     // A name without a dot is one of a network of containers.
-    is_private || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end))
+    let is_open = host.starts_with(b"{") || host.starts_with(b"$");
+    !is_open && (is_private || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end)))
 }
 
 fn bare(host: &[u8]) -> &[u8] {

@@ -645,7 +645,7 @@ mod tests {
         let suspected = formats.suspected(text.as_bytes(), &kinds).formats;
         let (_, places) = suspected
             .into_iter()
-            .find(|(other, _)| other.name == format.name)?;
+            .find(|(other, _)| std::ptr::eq(*other, format))?;
         places.into_iter().find_map(|place| {
             let part = &text.as_bytes()[place.clone()];
             let captures = format.pattern().unwrap().captures(part)?;

@@ -136,7 +136,8 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
     let table = TABLE.as_ref().ok()?;
     let mut words = words(name);
     let is_digits = |word: &str| word.bytes().all(|byte| byte.is_ascii_digit());
-    if words.iter().any(|word| table.harmless.has(word)) {
+    let is_salt = words.last().is_some_and(|last| last == "salt");
+    if !is_salt && words.iter().any(|word| table.harmless.has(word)) {
         return None;
     }
     while words.len() > 1
@@ -173,6 +174,10 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
     }
     if last == "token" && table.open_token.has(before) {
         return None;
+    }
+    let is_several = ["tokens", "secrets", "passwords"].contains(&last);
+    if is_several && (words.len() == 1 || table.before_key.has(before)) {
+        return Some(NameKind::Maybe);
     }
     let is_key = table.key.has(last) && table.before_key.has(before);
     let ends_in_key = |last: &str| {

@@ -237,7 +237,8 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     }
     let is_pass = words(name).last().is_some_and(|last| last == "pass");
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
-    if is_pass && digits > 0 && digits < value.len() && !is_label(value) {
+    let names_itself = words(value).iter().any(|word| word == "pass");
+    if is_pass && digits > 0 && digits < value.len() && !is_label(value) && !names_itself {
         return true;
     }
     // A name with something random behind it.

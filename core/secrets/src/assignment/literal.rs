@@ -227,6 +227,12 @@ impl Cursor<'_> {
                 return None;
             }
             self.at = end + mark.len();
+            if mark.len() == 3 {
+                let blanks = |text: &[u8]| text.len() - text.trim_ascii_start().len();
+                let from = start + blanks(&self.text[start..end]);
+                let to = end - (end - from - self.text[from..end].trim_ascii_end().len());
+                return (from < to).then_some(from..to);
+            }
             return Some(start..end);
         }
     }
@@ -287,8 +293,15 @@ impl Cursor<'_> {
         self.end = self.text.len().min(self.at + LONGEST_VALUE);
         self.skip(|byte| byte.is_ascii_whitespace());
         // <Password><Value>…</Value></Password>
-        if self.take(&[b"<value>", b"<string>"]) {
-            self.skip(|byte| byte.is_ascii_whitespace());
+        let at = self.at;
+        if self.peek() == b'<' && self.rest().get(1).is_some_and(u8::is_ascii_alphabetic) {
+            self.skip(|byte| byte != b'>' && byte != b'\n');
+            if self.peek() == b'>' && self.part(self.at - 1, self.at) != b"/" {
+                self.at += 1;
+                self.skip(|byte| byte.is_ascii_whitespace());
+            } else {
+                self.at = at;
+            }
         }
         let ends = if self.take(&[b"<![CDATA["]) {
             self.rest().find(b"]]>")?

@@ -8,6 +8,7 @@ mod separators;
 use super::formats::Kinds;
 use super::names::{self, NameKind};
 use super::quoting::Quoting;
+use bstr::ByteSlice;
 use cursor::Cursor;
 use foldhash::fast::FixedState;
 use std::borrow::Cow;
@@ -92,7 +93,7 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
     let Some(at) = behind.iter().position(|byte| !CLOSERS.contains(byte)) else {
         return behind.first().is_some_and(|byte| b" \t".contains(byte));
     };
-    if GIVERS.contains(&behind[at]) {
+    if GIVERS.contains(&behind[at]) || behind[at] == WIDE[0].as_bytes()[0] {
         return true;
     }
     // password "…", <string name="password" translatable="false">
@@ -198,6 +199,9 @@ static PART: [bool; 256] = {
     part
 };
 
+/// A colon and an equals sign in full width.
+const WIDE: &[&str] = &["：", "＝"];
+
 /// Where the name is that a keyword is a part of.
 fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
     let is_part = |byte: &u8| PART[usize::from(*byte)];
@@ -215,6 +219,14 @@ fn name_around(text: &[u8], keyword: &Range<usize>) -> Option<Range<usize>> {
         .take(LONGEST_NAME)
         .take_while(|byte| is_part(byte));
     let mut name = keyword.start - before.count()..end + behind.count();
+    // Signs of other widths give values, too.
+    if let Some(at) = WIDE
+        .iter()
+        .filter_map(|sign| text[end..name.end].find(sign))
+        .min()
+    {
+        name.end = end + at;
+    }
     if name.len() > LONGEST_NAME {
         return None;
     }

@@ -10,6 +10,9 @@ use super::{LONGEST_NAME, LONGEST_VALUE};
 use bstr::ByteSlice;
 use std::ops::Range;
 
+/// So long, a word behind a name in a sentence is what it names.
+const LEAST_BARE: usize = 24;
+
 /// How far below its head a block is looked into, in bytes and in lines.
 const BLOCK: usize = 600;
 const BLOCK_LINES: usize = 10;
@@ -281,7 +284,7 @@ impl Cursor<'_> {
                     || has(FileCategory::Shell)
                         && sets.iter().any(|word| line_before.starts_with(word));
                 let at = self.at;
-                return self.literal().or_else(|| {
+                let value = self.literal().or_else(|| {
                     self.at = at;
                     match () {
                         () if is_alone && has(FileCategory::Settings) => self.bare(Quoting::Bare),
@@ -293,6 +296,10 @@ impl Cursor<'_> {
                         () => None,
                     }
                 });
+                if value.is_some() || !has(FileCategory::Prose) {
+                    return value;
+                }
+                self.at = at;
             }
             // with password "…"
             let at = self.at;
@@ -306,8 +313,11 @@ impl Cursor<'_> {
                 return self.word_of_setting();
             }
         }
-        // {password, "…"}
-        if before.ends_with(b"{") && closers == 0 && self.peek() == b',' {
+        // {password, "…"}, set :password, "…"
+        if (before.ends_with(b"{") || before.ends_with(b" :"))
+            && closers == 0
+            && self.peek() == b','
+        {
             self.at += 1;
             self.blanks();
             return self.literal();
@@ -355,7 +365,18 @@ impl Cursor<'_> {
             }
         }
         if behind == 0 {
-            return None;
+            // the API key 4f9…
+            let word = line.fields().next().unwrap_or_default();
+            let has = |kind: fn(&u8) -> bool| word.iter().any(kind);
+            let is_made = word.len() >= LEAST_BARE
+                && has(u8::is_ascii_digit)
+                && has(u8::is_ascii_lowercase)
+                && has(u8::is_ascii_uppercase);
+            return if is_made {
+                self.bare(Quoting::Loose)
+            } else {
+                None
+            };
         }
         self.at += behind;
         self.skip(|byte| b" \t*_".contains(&byte));
@@ -497,7 +518,11 @@ impl Cursor<'_> {
             let is_called = called_by
                 .last()
                 .is_some_and(|byte| byte.is_ascii_alphanumeric() || b"_!".contains(byte));
-            let is_call = opens == Some(b'(') && is_called;
+            let is_row = called_by
+                .trim_end()
+                .to_ascii_lowercase()
+                .ends_with(b"values");
+            let is_call = opens == Some(b'(') && (is_called || is_row);
             if !is_call && (opens.is_some() || !is_command) {
                 return None;
             }
@@ -646,7 +671,7 @@ impl Cursor<'_> {
     /// Whether the quote here ends the text that the name is in.
     fn closes_a_text(&self, name: &Range<usize>) -> bool {
         let quote = self.peek();
-        if !b"\"'`".contains(&quote) {
+        if !b"\"'`".contains(&quote) || self.part(name.end, self.at).contains(&quote) {
             return false;
         }
         let from = name.start.saturating_sub(4 * LONGEST_NAME);
@@ -724,7 +749,8 @@ impl Cursor<'_> {
             return Some(Quoting::Word);
         }
         // tower ansible_user=nia ansible_ssh_pass=…
-        if is_settings && glued && self.part(name.end, self.at).starts_with(b"=") {
+        let is_program = has(Source) || has(Prose) || has(Shell);
+        if (is_settings || !is_program) && glued && self.part(name.end, self.at).starts_with(b"=") {
             return Some(Quoting::Word);
         }
         // In what is no program, a single word behind a name at the start of its line is a value.
