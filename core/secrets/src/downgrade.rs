@@ -4,7 +4,7 @@
 use super::formats::Format;
 use super::proof::Proof;
 use super::randomness::is_random;
-use super::value::{Strength, is_mixed};
+use super::value::{Strength, is_mixed, is_numbered_phrase};
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::{BStr, ByteSlice};
@@ -151,19 +151,22 @@ pub(super) fn downgrade(
 
 /// Whether a value in documentation is mixed as those that people make up for it are not.
 fn looks_real(value: &[u8]) -> bool {
-    let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
-    let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
-    let cases = has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase);
-    let signs = has(|byte| b"!@#$%^&*+=?~_.-".contains(byte));
+    let count = |kind: fn(&u8) -> bool| value.iter().filter(|byte| kind(byte)).count();
+    let digits = count(u8::is_ascii_digit);
+    let signs = count(|byte| b"!@#$%^&*+=?~_.-".contains(byte));
+    let cases = count(u8::is_ascii_lowercase) > 0 && count(u8::is_ascii_uppercase) > 0;
+    let is_chosen = digits >= 2 && (cases || signs > 0 && digits < value.len() / 2)
+        || digits >= 1 && cases && (signs >= 2 || value.len() >= LONG_CHOSEN);
     value.len() >= LONG_REAL && is_random(value)
-        || value.len() >= LEAST_REAL
-            && digits >= 2
-            && is_mixed(value)
-            && (cases || signs && digits < value.len() / 2)
+        || value.len() >= LEAST_REAL && is_mixed(value) && is_chosen
+        || is_numbered_phrase(value)
 }
 
 /// A shorter value in documentation is made up, as far as one can tell.
 const LEAST_REAL: usize = 8;
+
+/// So long a one with both cases and a digit isn't made up for a page.
+const LONG_CHOSEN: usize = 12;
 
 /// So long a one, if a machine made it, was copied from somewhere.
 const LONG_REAL: usize = 32;

@@ -529,7 +529,12 @@ impl Format {
 
     /// Whether it is known by where a value is given, rather than by the value.
     pub(super) fn is_made_by_people(&self) -> bool {
-        self.is_chosen() || self.proof == Proof::Mixed
+        let is_token = matches!(
+            self.proof,
+            Proof::JsonWebToken | Proof::Base64Login | Proof::Base64Key | Proof::Form
+        );
+        let is_sample = self.name == "authorization-header";
+        self.is_chosen() || !self.is_armour && !self.is_issued && !is_token && !is_sample
     }
 
     /// Its pattern, ready to be tried.

@@ -176,7 +176,8 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
         return None;
     }
     let is_several = ["tokens", "secrets", "passwords"].contains(&last);
-    if is_several && (words.len() == 1 || table.before_key.has(before)) {
+    let is_ones_own = ["api", "access", "auth", "bot", "deploy", "refresh"].contains(&before);
+    if is_several && (words.len() == 1 || is_ones_own) {
         return Some(NameKind::Maybe);
     }
     let is_key = table.key.has(last) && table.before_key.has(before);

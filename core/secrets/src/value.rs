@@ -135,13 +135,11 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
         return is_mixed(value) || is_some && !is_label(value);
     }
     // Anyone who chooses a password that a foreign keyboard lacks puts more into it than a word.
-    let is_foreign = !value.is_ascii();
-    if is_foreign
-        && !value
+    if !value.is_ascii() {
+        return value
             .iter()
             .any(|byte| byte.is_ascii_digit() || b"!@#$%^&*+=?~_".contains(byte))
-    {
-        return false;
+            && !value.contains(&b' ');
     }
     let is_digits = value.iter().all(u8::is_ascii_digit);
     if is_digits {
@@ -491,7 +489,12 @@ fn is_place(value: &[u8]) -> bool {
         })
         .count()
         > 1;
-    is_path || is_address || is_call || is_member || is_file || is_slashed
+    // action='store'
+    let is_argument = value.strip_suffix(b"=").is_some_and(|name| {
+        name.iter()
+            .all(|byte| byte.is_ascii_lowercase() || *byte == b'_')
+    });
+    is_argument || is_path || is_address || is_call || is_member || is_file || is_slashed
 }
 
 /// Whether it mixes letters with digits or signs, as neither words nor identifiers do.

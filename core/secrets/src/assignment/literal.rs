@@ -243,7 +243,13 @@ impl Cursor<'_> {
         let line = self.rest().lines().next().unwrap_or_default();
         let line = match written {
             Quoting::Bare => line,
-            Quoting::Word => line.fields().next().unwrap_or_default(),
+            Quoting::Word => {
+                let word = line.fields().next().unwrap_or_default();
+                // An expression, not a value.
+                let is_expression =
+                    word.contains_str("$(") || word.contains_str("(${") || word.starts_with(b"@(");
+                if is_expression { &[] } else { word }
+            }
             _ => {
                 let ends = |byte: u8| {
                     byte.is_ascii_whitespace()

@@ -176,6 +176,8 @@ fn is_worded(behind: &[u8]) -> bool {
         b"de ",
         b"for ",
         b"of ",
+        b"string ",
+        b"String ",
         b"des ",
         b"do ",
         b"del ",

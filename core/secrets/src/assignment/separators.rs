@@ -522,6 +522,8 @@ impl Cursor<'_> {
                 .trim_end()
                 .to_ascii_lowercase()
                 .ends_with(b"values");
+            let is_row =
+                is_row || called_by.trim().is_empty() && kinds.has(FileCategory::Statements);
             let is_call = opens == Some(b'(') && (is_called || is_row);
             if !is_call && (opens.is_some() || !is_command) {
                 return None;
@@ -737,7 +739,8 @@ impl Cursor<'_> {
         let is_query = matches!(line.last(), Some(b'?' | b'&')) || line.ends_with(b"&amp;");
         if is_query && self.part(name.end, self.at).starts_with(b"=") {
             let word = names::words(&self.text[name.clone()]).concat();
-            let is_plain = QUERIED.contains(&word.as_str());
+            let is_plain = QUERIED.contains(&word.as_str())
+                || !has(Source) && ["token", "auth"].contains(&word.as_str());
             return is_plain.then_some(Quoting::Query);
         }
         // { user: nia, password: … }
