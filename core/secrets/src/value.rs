@@ -489,12 +489,30 @@ fn is_place(value: &[u8]) -> bool {
         })
         .count()
         > 1;
+    // package.module:Attribute
+    let is_entry = value
+        .split_once_str(":")
+        .is_some_and(|(module, attribute)| {
+            let is_name = |byte: &u8| byte.is_ascii_alphanumeric() || *byte == b'_';
+            let is_dotted =
+                module.contains(&b'.') && module.iter().all(|byte| is_name(byte) || *byte == b'.');
+            is_dotted
+                && attribute.first().is_some_and(u8::is_ascii_alphabetic)
+                && attribute.iter().all(is_name)
+        });
     // action='store'
     let is_argument = value.strip_suffix(b"=").is_some_and(|name| {
         name.iter()
             .all(|byte| byte.is_ascii_lowercase() || *byte == b'_')
     });
-    is_argument || is_path || is_address || is_call || is_member || is_file || is_slashed
+    is_entry
+        || is_argument
+        || is_path
+        || is_address
+        || is_call
+        || is_member
+        || is_file
+        || is_slashed
 }
 
 /// Whether it mixes letters with digits or signs, as neither words nor identifiers do.
