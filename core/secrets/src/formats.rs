@@ -152,7 +152,12 @@ impl CallRow {
         );
         Row {
             title: "a password handed to what connects or signs".to_owned(),
-            proof: Proof::Chosen,
+            // An only argument may be anything.
+            proof: if self.behind == 0 {
+                Proof::Mixed
+            } else {
+                Proof::Chosen
+            },
             ..Row::chosen(
                 "password-in-call",
                 self.names.iter().map(|name| format!("{name}(")),

@@ -29,6 +29,7 @@ struct Table {
     harmless: Words,
     open_token: Words,
     open_key: Words,
+    parts: Words,
     before_pass: Words,
     not_pass: Words,
 }
@@ -209,6 +210,11 @@ pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
 /// Whether a word means a password, in any language.
 pub(super) fn is_password_word(word: &str) -> bool {
     word.len() > 4 && TABLE.as_ref().is_ok_and(|table| table.certain.has(word))
+}
+
+/// Whether what has such a word in its name holds secrets.
+pub(super) fn is_part_of_secrets(word: &str) -> bool {
+    TABLE.as_ref().is_ok_and(|table| table.parts.has(word))
 }
 
 /// Whether a word alone says that something is secret, or belongs to such a word.

@@ -589,7 +589,7 @@ struct Tables {
     prose: Words,
     fields: Words,
     placeholders: Parts,
-    references: Parts,
+    references: ExactParts,
     elsewhere: Vec<String>,
     protected: Vec<String>,
     forms: Parts,
@@ -602,6 +602,24 @@ fn tables() -> &'static Tables {
         read("words of values", include_str!("values.toml")).unwrap_or_default()
     });
     &TABLES
+}
+
+/// Parts of words, looked for at once, in their case.
+#[derive(Deserialize, Default)]
+#[serde(from = "Vec<String>")]
+struct ExactParts(Option<AhoCorasick>);
+
+impl From<Vec<String>> for ExactParts {
+    fn from(parts: Vec<String>) -> Self {
+        // So few words always make an automaton.
+        Self(AhoCorasick::new(parts).ok())
+    }
+}
+
+impl ExactParts {
+    fn is_match(&self, text: &[u8]) -> bool {
+        self.0.as_ref().is_some_and(|parts| parts.is_match(text))
+    }
 }
 
 /// Parts of words, looked for at once, whatever their case.

@@ -54,6 +54,10 @@ pub(super) fn read<'t>(
     }
     let word = &text[name.clone()];
     let says = (*known.entry(word).or_insert_with(|| names::kind_of(word)))?;
+    let says = match says {
+        NameKind::Hint if is_in_secret_part(text, &name) => NameKind::Maybe,
+        says => says,
+    };
     let before = &text[name.start.saturating_sub(12)..name.start];
     if before.trim_ascii_end().ends_with(b"typeof") || before.ends_with(b"checksum/") {
         return None;
@@ -80,6 +84,28 @@ pub(super) fn read<'t>(
         written,
     })
 }
+
+/// Whether the name before it, of what it is a part of, is one of secrets: `crypt: { key: … }`.
+fn is_in_secret_part(text: &[u8], name: &Range<usize>) -> bool {
+    let before = &text[name.start.saturating_sub(PARENT)..name.start];
+    let opens = |byte: u8| b"{[>:\n\r\t \"'=(<".contains(&byte);
+    let trimmed = before.trim_end_with(|sign| u8::try_from(sign).is_ok_and(opens));
+    // Something has to open between the two.
+    let is_open = before[trimmed.len()..].find_byteset(b"{[>:").is_some();
+    let trimmed = trimmed.strip_suffix(b"![CDATA").unwrap_or(trimmed);
+    let is_part = |byte: &u8| PART[usize::from(*byte)];
+    let start = trimmed
+        .iter()
+        .rposition(|byte| !is_part(byte))
+        .map_or(0, |at| at + 1);
+    is_open
+        && names::words(&trimmed[start..])
+            .iter()
+            .any(|word| names::is_part_of_secrets(word))
+}
+
+/// So far before a name, what it is a part of may be named, in bytes.
+const PARENT: usize = 60;
 
 /// What may be between a name and what gives it a value.
 const CLOSERS: &[u8] = b"\\\"'`])} \t";

@@ -313,6 +313,23 @@ impl Cursor<'_> {
                 return self.word_of_setting();
             }
         }
+        // { name: API_TOKEN, value: … }
+        if closers == 0 && self.peek() == b',' && names_itself(before) {
+            self.at += 1;
+            self.skip(|byte| byte.is_ascii_whitespace());
+            if self.take(VALUES) {
+                self.blanks();
+                if self.take(&[b":", b"="]) {
+                    self.blanks();
+                    let at = self.at;
+                    return self.literal().or_else(|| {
+                        self.at = at;
+                        self.bare(Quoting::Word)
+                    });
+                }
+            }
+            return None;
+        }
         // {password, "…"}, set :password, "…"
         if (before.ends_with(b"{") || before.ends_with(b" :"))
             && closers == 0
@@ -637,6 +654,9 @@ impl Cursor<'_> {
             .iter()
             .all(|byte| *byte == b'=');
         self.blanks();
+        if kinds.has(FileCategory::Prose) {
+            self.skip(|byte| b"*_ ".contains(&byte));
+        }
         let at = self.at;
         if self.closes_a_text(name) {
             return None;
