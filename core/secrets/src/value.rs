@@ -655,7 +655,7 @@ mod tests {
         written: Quoting,
         is_setting: bool,
     ) -> Option<Strength> {
-        let says = crate::names::kind_of(name.as_bytes()).unwrap();
+        let says = names::kind_of(name.as_bytes()).unwrap();
         let standing = Standing {
             says,
             written,

@@ -1,9 +1,13 @@
 //! Reading what a name is given: the value behind it, in whatever language, settings file, shell or
 //! table it is.
 
+mod blocks;
+mod calls;
 mod cursor;
 mod literal;
+mod markup;
 mod separators;
+mod words;
 
 use super::formats::Kinds;
 use super::names::{self, NameKind};
