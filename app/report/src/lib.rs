@@ -10,8 +10,10 @@ mod files;
 mod format;
 mod hook;
 mod mute;
+mod outgoing;
 mod prove;
 mod rehearse;
+mod review;
 mod rules;
 mod settings;
 mod survey;
@@ -28,8 +30,10 @@ pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
 pub use format::{DOCUMENT, FINDINGS, LIST, OutputFormat, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
+pub use outgoing::{AuthorOut, CompareOut, MissingFromRemoteOut, OutgoingOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, MissingOut, RehearseOut, RunOut};
+pub use review::ReviewOut;
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
 pub use settings::{SettingOut, SettingsOut};
 pub use survey::{FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};
@@ -118,6 +122,8 @@ mod tests {
         let schemas: Vec<(&str, Schema)> = vec![
             ("undo", schema_for!(JournalOut)),
             ("untrack", schema_for!(UntrackOut)),
+            ("outgoing", schema_for!(OutgoingOut)),
+            ("review", schema_for!(ReviewOut)),
             ("rehearse", schema_for!(RehearseOut)),
             ("mute", schema_for!(MutesOut)),
             ("check", schema_for!(CheckOut)),

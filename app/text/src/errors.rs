@@ -49,6 +49,12 @@ fn of_git(error: &redshank_git::Error) -> Lines {
         Error::NoFolder { .. } => "name a folder that exists and can be entered",
         Error::BadIndex { .. } => "`git status` may show more",
         Error::Locked(_) => "wait for it to end; if none is running, remove that file",
+        Error::NoRemote { remotes, .. } if remotes.is_empty() => {
+            "add one: git remote add origin ADDRESS"
+        }
+        Error::NoRemote { .. } => "name one: redshank outgoing REMOTE",
+        Error::NoBranch => "name it: redshank outgoing REMOTE/BRANCH",
+        Error::NoCommit(_) => "`git log --oneline --all` lists what there is",
         Error::Refused { .. } | Error::Disk { .. } => return vec![error.to_string()],
     };
     said(error, todo)
@@ -90,6 +96,7 @@ fn without_repository(purpose: Purpose) -> &'static str {
             "there is nothing to mute: only what git tracks has changes to hide"
         }
         Purpose::NextCommit => "there is no next commit to clone",
+        Purpose::History => "there are no commits",
     }
 }
 

@@ -260,6 +260,47 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     })
 }
 
+/// What a push to a remote would show: findings on the files that it changes, by what is on disk, and
+/// on every version of them on the way. `files` are those files.
+///
+/// # Errors
+/// If the tree, the settings, the index or the versions can't be read.
+pub fn scan_outgoing(
+    snapshot: &Snapshot,
+    survey: &Survey,
+    options: &ScanOptions,
+    remote: &str,
+    files: &HashSet<&RepoPath>,
+) -> Result<ScanResult> {
+    let scan = ScanContext {
+        snapshot,
+        settings: snapshot.settings()?,
+        limits: snapshot.settings()?.limits.or(&options.limits),
+        tree: snapshot.tree()?,
+        survey,
+        verdicts: &Verdicts::new(snapshot, Overlay::new())?,
+        source: ContentSource::Disk(snapshot),
+        options,
+    };
+    let mut result = run(&scan)?;
+    let is_sent = |path: &RepoPath| {
+        files.contains(path) || path.is_folder() && files.iter().any(|file| file.is_within(path))
+    };
+    // What a secret is in, is told by the versions: the disk may hold it by now, or no longer.
+    result.findings.retain(|found| {
+        found.class() != Class::Secret && found.places().any(|one| is_sent(&one.path))
+    });
+    let versions = passes::Versions::Outgoing(remote.to_owned());
+    result.history_cut = passes::search_history(&scan, &versions, &mut result.findings)?;
+    passes::leave_out_accepted(&scan, &mut result);
+    // Which acceptances stand for nothing, `check` tells.
+    result
+        .findings
+        .retain(|found| !matches!(found.cause, Cause::StaleAcceptance { .. }));
+    sort(&mut result.findings);
+    Ok(result)
+}
+
 fn run(scan: &ScanContext) -> Result<ScanResult> {
     let phase = Phase::Find.begin();
     let mut result = ScanResult {
@@ -301,7 +342,8 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     passes::respect_exceptions(scan, &mut result.findings)?;
     passes::fill_in_exposure(scan.snapshot, &mut result.findings)?;
     if scan.options.history {
-        result.history_cut = passes::search_history(scan, &mut result.findings)?;
+        result.history_cut =
+            passes::search_history(scan, &passes::Versions::All, &mut result.findings)?;
     }
     let inside = scan
         .tree

@@ -22,6 +22,20 @@ pub enum Error {
         /// The oldest that will do.
         needed: String,
     },
+    /// There is no remote of that name, or none that a push would go to.
+    #[error("{}", no_remote(named.as_deref(), remotes))]
+    NoRemote {
+        /// What was named.
+        named: Option<String>,
+        /// The remotes that there are.
+        remotes: Vec<String>,
+    },
+    /// No branch is checked out, and none was named.
+    #[error("no branch is checked out, so git wouldn't know where to push")]
+    NoBranch,
+    /// Something names no commit.
+    #[error("{0} names no commit")]
+    NoCommit(String),
     /// git was killed on the way.
     #[error("`{command}` was killed by signal {signal}")]
     Killed {
@@ -74,4 +88,20 @@ pub enum Error {
         /// What the system said.
         cause: std::io::Error,
     },
+}
+
+fn no_remote(named: Option<&str>, remotes: &[String]) -> String {
+    match (named, remotes) {
+        (_, []) => "there is no remote to push to".to_owned(),
+        (Some(named), remotes) => {
+            format!(
+                "{named} is no remote of this repository; there is {}",
+                remotes.join(", ")
+            )
+        }
+        (None, remotes) => format!(
+            "several remotes, and none is the usual one: {}",
+            remotes.join(", ")
+        ),
+    }
 }

@@ -29,8 +29,10 @@ mod index_change;
 mod layout;
 mod next_commit;
 mod objects;
+mod outgoing;
 mod programs;
 mod staged;
+mod trees;
 mod versions;
 
 pub use command::Git;
@@ -40,7 +42,9 @@ pub use in_progress::{InProgress, Operation};
 pub use index::{Index, Mode, Span, Tracked};
 pub use index_change::{Entry, Flag, NotPutBack, Taken};
 pub use layout::{Discovered, Personal, Repository, find, personal_outside};
+pub use outgoing::{Author, Destination, Outgoing, is_no_address};
 pub use staged::{Blobs, Staged};
+pub use trees::{Change, Changed};
 pub use versions::{Commit, HistoryCut, Kept, Version};
 
 /// What every call here gives.

@@ -1,5 +1,6 @@
 //! Every version of every file that the history holds.
 
+use crate::outgoing::beyond;
 use crate::{Error, Repository, Result};
 use bstr::{BString, ByteSlice};
 use std::collections::{HashMap, HashSet};
@@ -106,6 +107,20 @@ impl Repository {
         let reflog = [&known, &stash[..], &history[..]].concat();
         missing += self.versions_of(Kept::Reflog, &reflog, take)?;
         Ok(missing)
+    }
+
+    /// The same of the commits that the current one reaches and no branch of a remote does.
+    ///
+    /// # Errors
+    /// If git can't be started or ends early, or `take` errs.
+    pub fn outgoing_versions(
+        &self,
+        remote: &str,
+        take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
+    ) -> Result<usize> {
+        let beyond = beyond(remote);
+        let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
+        self.versions_of(Kept::History, &beyond, take)
     }
 
     fn has_reference(&self, below: &str) -> Result<bool> {

@@ -75,6 +75,8 @@ pub enum Purpose {
     HiddenChanges,
     /// The next commit.
     NextCommit,
+    /// Earlier commits.
+    History,
 }
 
 /// What the calls of this layer give.

@@ -26,6 +26,8 @@
 mod class;
 mod error;
 mod in_vain;
+mod published;
+mod review;
 mod snapshot;
 mod stats;
 mod verdicts;
@@ -46,6 +48,8 @@ pub mod usage;
 pub use class::Class;
 pub use error::{Error, Purpose, Result, io_error_at};
 pub use in_vain::tell_exceptions_in_vain;
+pub use published::{Absence, Published};
+pub use review::RuleReview;
 pub use snapshot::{Overlay, RuleFile, Snapshot};
 pub use stats::{FileStats, grouped};
 pub use verdicts::{Answer, Verdicts};

@@ -86,6 +86,14 @@ impl<'a> Verdicts<'a> {
         Self::with_index(snapshot, Overlay::new(), &NOTHING)
     }
 
+    /// The same, with other ignore files than are here.
+    ///
+    /// # Errors
+    /// If an ignore file can't be read.
+    pub fn of_other_rules(snapshot: &'a Snapshot, overlay: Overlay) -> Result<Self> {
+        Self::with_index(snapshot, overlay, &NOTHING)
+    }
+
     fn with_index(snapshot: &'a Snapshot, overlay: Overlay, index: &'a Index) -> Result<Self> {
         let everywhere = snapshot.everywhere(&overlay);
         let chain = snapshot.with_rules(everywhere, RepoPath::top(), &overlay, index)?;

@@ -171,7 +171,7 @@ fn for_hook(context: &Context, hook: HookArg, result: &mut ScanResult) -> Result
 }
 
 /// What was found.
-struct Checked<'a> {
+pub(super) struct Checked<'a> {
     top: &'a Path,
     result: &'a ScanResult,
     verbose: bool,
@@ -362,6 +362,30 @@ impl Checked<'_> {
             }
         }
         Ok(())
+    }
+
+    /// All findings but notes, for another command that scans.
+    pub(super) fn for_others(top: &Path, result: &ScanResult) -> Result<String> {
+        let checked = Checked {
+            top,
+            result,
+            verbose: false,
+            quiet: false,
+            is_staged: false,
+            is_past: true,
+            with_ids: false,
+            with_notes: false,
+        };
+        let findings = &result.findings;
+        let shown = findings
+            .iter()
+            .position(|finding| finding.level == Level::Note);
+        let findings = &findings[..shown.unwrap_or(findings.len())];
+        let mut text = String::new();
+        for group in findings.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class())) {
+            checked.text_of_group(group, &mut text)?;
+        }
+        Ok(text + &format!("{}\n", checked.counts()))
     }
 
     fn counts(&self) -> String {

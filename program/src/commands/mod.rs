@@ -13,9 +13,11 @@ mod hook;
 mod live;
 mod manual;
 mod mute;
+mod outgoing;
 mod proposal;
 mod prove;
 mod rehearse;
+mod review;
 mod rule_args;
 mod rules;
 mod settings;
@@ -59,6 +61,8 @@ pub enum Command {
     Mute(mute::Mute),
     Unmute(mute::Unmute),
     Rehearse(rehearse::Rehearse),
+    Outgoing(outgoing::OutgoingArgs),
+    Review(review::Review),
     Hook(hook::Hook),
     Live(live::Live),
     Editor(editor::Editor),
@@ -126,6 +130,8 @@ fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
         Command::Mute(mute) => mute.run(args),
         Command::Unmute(unmute) => unmute.run(args),
         Command::Rehearse(rehearse) => rehearse.run(args),
+        Command::Outgoing(outgoing) => outgoing.run(args),
+        Command::Review(review) => review.run(args),
         Command::Hook(hook) => hook.run(args),
     }
 }

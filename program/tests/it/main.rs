@@ -24,6 +24,7 @@ mod killed;
 mod live;
 mod odd_places;
 mod one_look;
+mod outgoing;
 mod page;
 mod places;
 mod plain_words;

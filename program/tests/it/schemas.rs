@@ -14,7 +14,7 @@ fn read(path: &str) -> jsonschema::Validator {
 }
 
 #[track_caller]
-fn valid(name: &str, document: &Value) {
+pub fn valid(name: &str, document: &Value) {
     let errors: Vec<String> = schema(name)
         .iter_errors(document)
         .map(|error| error.to_string())

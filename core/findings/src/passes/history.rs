@@ -29,9 +29,19 @@ struct PastFinding {
     kept: Kept,
 }
 
+/// Which versions are looked into.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum Versions {
+    /// All that git keeps.
+    All,
+    /// Those that a push to a remote would send.
+    Outgoing(String),
+}
+
 /// Adds what older versions hold and no file does now. Returns where the history is cut off.
 pub(crate) fn search_history(
     scan: &ScanContext,
+    which: &Versions,
     findings: &mut Vec<Finding>,
 ) -> Result<Vec<HistoryCut>> {
     let Some(repository) = &scan.snapshot.repository else {
@@ -46,11 +56,15 @@ pub(crate) fn search_history(
         hits: BTreeMap::new(),
         error: None,
     };
-    let missing = repository.every_version(&mut |version, contents| {
+    let mut take = |version, contents: &mut dyn Read| {
         search.take(version, contents);
         phase.seen(1, 0);
         Ok(())
-    })?;
+    };
+    let missing = match which {
+        Versions::All => repository.every_version(&mut take)?,
+        Versions::Outgoing(remote) => repository.outgoing_versions(remote, &mut take)?,
+    };
     if missing > 0 {
         cuts.push(HistoryCut::Partial { missing });
     }

@@ -1,0 +1,263 @@
+use super::check::Checked;
+use super::found;
+use crate::cli::GlobalArgs;
+use crate::context::Context;
+use anyhow::Result;
+use bstr::ByteSlice;
+use clap::Args;
+use redshank_findings::{Level, ScanResult, scan_outgoing};
+use redshank_git::{Change, Destination, Outgoing, is_no_address};
+use redshank_output::{Align, Cell, Table};
+use redshank_report::{CompareOut, DOCUMENT, OutgoingOut, OutputFormat, Report};
+use redshank_rules::RepoPath;
+use redshank_text::{self as text, Paint, count, files, shown};
+use redshank_worktree::size::Bytes;
+use redshank_worktree::{Absence, Published, Purpose};
+use std::collections::HashSet;
+use std::fmt::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+/// Show what a push would send, and what in it shouldn't be seen
+///
+/// Looks at every version on the way: what was added and removed again is sent as well. Nothing is
+/// asked of the remote; what is there already is known from the last fetch or push.
+#[derive(Args)]
+pub struct OutgoingArgs {
+    /// Where to; without it, where git would push the current branch to
+    #[arg(value_name = "REMOTE[/BRANCH]")]
+    destination: Option<String>,
+    /// Compare the files here with those of the branch there, too: what others lack, and why
+    #[arg(long)]
+    compare: bool,
+    /// How the answer is written
+    #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
+    format: OutputFormat,
+}
+
+/// At most this many files are named.
+const NAMED: usize = 20;
+
+impl OutgoingArgs {
+    pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
+        let context = Context::find(args, self.format)?;
+        let snapshot = &context.snapshot;
+        let repository = snapshot.needs_repository(Purpose::History)?;
+        let destination = repository.destination(self.destination.as_deref())?;
+        repository.commit_named("HEAD")?;
+        let outgoing = repository.outgoing(&destination)?;
+        let sent = outgoing
+            .files
+            .iter()
+            .filter(|file| file.change != Change::Removed);
+        let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
+        let options = context.scan_options();
+        let remote = &destination.remote;
+        let scanned = scan_outgoing(snapshot, &context.survey()?, &options, remote, &sent)?;
+        let published = match (self.compare, &destination.known) {
+            (true, Some(known)) => Some(Published::compare(snapshot, known)?),
+            _ => None,
+        };
+        let push = Push {
+            top: &snapshot.top,
+            destination,
+            outgoing,
+            scanned,
+            compare: self.compare,
+            published,
+        };
+        if context.speaks() || !context.for_people {
+            self.format.print(&push)?;
+        }
+        context.say_unread(&push.scanned.unread);
+        let mut findings = push.scanned.findings.iter();
+        Ok(found(
+            findings.any(|finding| finding.level <= Level::Warning),
+        ))
+    }
+}
+
+/// A push that was looked at.
+struct Push<'a> {
+    top: &'a Path,
+    destination: Destination,
+    outgoing: Outgoing,
+    scanned: ScanResult,
+    compare: bool,
+    published: Option<Published>,
+}
+
+impl Report for Push<'_> {
+    type Document = OutgoingOut;
+
+    fn text(&self) -> Result<String> {
+        let Destination {
+            remote,
+            branch,
+            known,
+        } = &self.destination;
+        let outgoing = &self.outgoing;
+        let place = Paint::Head.on(format!("{remote}/{branch}"));
+        let mut text = String::new();
+        if outgoing.commits == 0 {
+            writeln!(
+                text,
+                "{place}  {}",
+                Paint::Good.on("nothing to push, as far as this clone knows")
+            )?;
+        } else {
+            let commits = commits_in_words(outgoing.commits);
+            let objects = count(outgoing.objects);
+            writeln!(
+                text,
+                "{place}  {commits}, {objects} objects, {}",
+                Bytes(outgoing.bytes)
+            )?;
+        }
+        if known.is_none() {
+            let said = "this clone doesn't know that branch: every file counts as new";
+            writeln!(text, "{}", Paint::Warn.on(said))?;
+        }
+        text += &self.text_of_files()?;
+        text += &self.text_of_authors()?;
+        if self.scanned.findings.is_empty() {
+            if outgoing.commits > 0 {
+                let good = Paint::Good.on("nothing found in it that shouldn't be pushed");
+                writeln!(text, "{good}")?;
+            }
+        } else {
+            writeln!(text)?;
+            text += &Checked::for_others(self.top, &self.scanned)?;
+        }
+        for cut in &self.scanned.history_cut {
+            writeln!(text, "{}", Paint::Warn.on(text::history_cut(cut)))?;
+        }
+        if self.compare {
+            text += &self.text_of_comparison()?;
+        }
+        Ok(text)
+    }
+
+    fn document(&self) -> OutgoingOut {
+        let cuts = self
+            .scanned
+            .history_cut
+            .iter()
+            .map(text::history_cut)
+            .collect();
+        let Self {
+            destination,
+            outgoing,
+            scanned,
+            ..
+        } = self;
+        OutgoingOut {
+            compare: self.published.as_ref().map(CompareOut::from),
+            ..OutgoingOut::new(self.top, destination, outgoing, scanned, cuts)
+        }
+    }
+}
+
+impl Push<'_> {
+    fn text_of_files(&self) -> Result<String> {
+        let changed = &self.outgoing.files;
+        let mut table = Table::new(&[Align::Left, Align::Right, Align::Whole]);
+        for file in changed.iter().take(NAMED) {
+            let (paint, word) = match file.change {
+                Change::Added => (Paint::Good, "added"),
+                Change::Changed => (Paint::Quiet, "changed"),
+                Change::Removed => (Paint::Warn, "removed"),
+            };
+            let size = file
+                .size
+                .map_or(String::new(), |size| Bytes(size).to_string());
+            let path = shown(file.path.as_bstr());
+            table.row([
+                Cell::painted(paint, word.to_owned()),
+                size.into(),
+                path.into(),
+            ]);
+        }
+        let mut text = table.text();
+        if let Some(more) = changed.len().checked_sub(NAMED).filter(|more| *more > 0) {
+            writeln!(text, "and {}", files(more as u64))?;
+        }
+        Ok(text)
+    }
+
+    fn text_of_authors(&self) -> Result<String> {
+        let mut text = String::new();
+        for (author, commits) in &self.outgoing.authors {
+            let who = shown(
+                format!("{} <{}>", author.name, author.email)
+                    .as_bytes()
+                    .as_bstr(),
+            );
+            let many = Paint::Quiet.on(commits_in_words(*commits));
+            let odd = if is_no_address(author.email.as_bytes().as_bstr()) {
+                format!("  {}", Paint::Warn.on("no address that reaches anybody"))
+            } else {
+                String::new()
+            };
+            writeln!(text, "{} {who}  {many}{odd}", Paint::Quiet.on("by"))?;
+        }
+        Ok(text)
+    }
+
+    fn text_of_comparison(&self) -> Result<String> {
+        let Some(published) = &self.published else {
+            return Ok("there is nothing there to compare with\n".to_owned());
+        };
+        let mut text = format!("\n{}\n", Paint::Head.on("here, beside what others see"));
+        for (path, absence) in published.missing.iter().take(NAMED) {
+            let why = match absence {
+                Absence::Ignored(Some(ruling)) => format!("ignored by {}", text::ruling(ruling)),
+                Absence::Ignored(None) => "ignored".to_owned(),
+                Absence::Untracked => "not added".to_owned(),
+                Absence::Staged => "staged, not committed".to_owned(),
+                Absence::Unpushed => "committed, not pushed".to_owned(),
+            };
+            writeln!(
+                text,
+                "  {} {}  {}",
+                Paint::Warn.on("only here"),
+                shown(path),
+                Paint::Quiet.on(why)
+            )?;
+        }
+        if let Some(more) = published
+            .missing
+            .len()
+            .checked_sub(NAMED)
+            .filter(|more| *more > 0)
+        {
+            writeln!(text, "  and {} only here", files(more as u64))?;
+        }
+        let others = [
+            ("only there", &published.extra),
+            ("differs", &published.differing),
+        ];
+        for (word, paths) in others {
+            for path in paths.iter().take(NAMED) {
+                writeln!(text, "  {} {}", Paint::Warn.on(word), shown(path))?;
+            }
+            if let Some(more) = paths.len().checked_sub(NAMED).filter(|more| *more > 0) {
+                writeln!(text, "  and {} more", count(more as u64))?;
+            }
+        }
+        let is_same = published.missing.is_empty()
+            && published.extra.is_empty()
+            && published.differing.is_empty();
+        if is_same {
+            writeln!(text, "  {}", Paint::Good.on("the same files on both sides"))?;
+        }
+        Ok(text)
+    }
+}
+
+fn commits_in_words(commits: u64) -> String {
+    match commits {
+        1 => "1 commit".to_owned(),
+        many => format!("{} commits", count(many)),
+    }
+}

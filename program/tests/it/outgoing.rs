@@ -1,0 +1,257 @@
+//! What a push would send, and what a change of rules by other hands does: two people, one remote.
+
+use crate::common::{Person, made_up};
+use crate::schemas::valid;
+use serde_json::{Value, json};
+
+/// Commits all that is there.
+fn commit(nia: &Person, message: &str) {
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "--quiet", "-m", message]);
+}
+
+/// Somebody with a repository, one commit, and a remote that has it.
+fn with_remote() -> Person {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "*.log\n");
+    nia.writes("src/a.py", "print(1)\n");
+    commit(&nia, "one");
+    nia.git(&["branch", "-M", "main"]);
+    nia.git(&["init", "--quiet", "--bare", "../hub.git"]);
+    nia.git(&["remote", "add", "origin", "../hub.git"]);
+    nia.git(&["push", "--quiet", "--set-upstream", "origin", "main"]);
+    nia
+}
+
+fn outgoing(nia: &Person, more: &[&str]) -> Value {
+    let words = [&["outgoing", "--format", "json"], more].concat();
+    let document = nia.redshank(&words).json();
+    valid("outgoing", &document);
+    document
+}
+
+#[test]
+fn a_push_shows_what_is_sent_and_every_version_on_the_way() {
+    let nia = with_remote();
+    let none = outgoing(&nia, &[]);
+    assert_eq!((&none["commits"], &none["files"]), (&json!(0), &json!([])));
+    let said = nia.redshank(&["outgoing"]).fine();
+    assert!(said.out.contains("nothing to push"), "{}", said.out);
+    // A key that was added and removed again is sent as well.
+    let key = made_up(32, 3);
+    nia.writes("src/key.py", format!("api_key = '{key}'\n"));
+    commit(&nia, "two");
+    nia.git(&["rm", "--quiet", "src/key.py"]);
+    nia.writes("src/a.py", "print(2)\n");
+    nia.writes("node_modules/x/index.js", "module.exports = 1\n");
+    commit(&nia, "three");
+    let json = outgoing(&nia, &[]);
+    assert_eq!(json["schema"], "redshank.outgoing/1");
+    assert_eq!(
+        (&json["remote"], &json["branch"]),
+        (&json!("origin"), &json!("main"))
+    );
+    assert_eq!(json["commits"], 2);
+    let counted = nia.git(&["rev-list", "--objects", "HEAD", "--not", "--remotes=origin"]);
+    assert_eq!(json["objects"], counted.out.lines().count());
+    let files = json["files"].as_array().unwrap().iter();
+    let files: Vec<Value> = files
+        .map(|file| json!([file["path"], file["change"], file["size"]]))
+        .collect();
+    assert_eq!(
+        files,
+        [
+            json!(["node_modules/x/index.js", "added", 19]),
+            json!(["src/a.py", "changed", 9])
+        ]
+    );
+    let findings = json["findings"].as_array().unwrap().iter();
+    let findings: Vec<Value> = findings
+        .map(|one| json!([one["class"], one["path"]]))
+        .collect();
+    assert!(
+        findings.contains(&json!(["secret", "src/key.py"])),
+        "{findings:?}"
+    );
+    assert!(
+        findings.contains(&json!(["generated", "node_modules/x/index.js"])),
+        "{findings:?}"
+    );
+    assert!(!json.to_string().contains(&key));
+    let said = nia.redshank(&["outgoing", "--compare"]);
+    assert_eq!(said.code, 1, "{}", said.err);
+    assert!(
+        said.out.contains("2 commits") && !said.out.contains(&key),
+        "{}",
+        said.out
+    );
+    // Once it is pushed, it is no news for a push any more.
+    nia.git(&["push", "--quiet"]);
+    let json = outgoing(&nia, &[]);
+    assert_eq!(
+        (&json["commits"], &json["findings"]),
+        (&json!(0), &json!([]))
+    );
+}
+
+#[test]
+fn what_others_lack_is_said_with_its_reason() {
+    let nia = with_remote();
+    nia.writes("debug.log", "x\n");
+    nia.writes("draft.txt", "x\n");
+    nia.writes("staged.txt", "x\n");
+    nia.git(&["add", "staged.txt"]);
+    nia.git(&["commit", "--quiet", "-m", "two"]);
+    nia.writes("new.txt", "x\n");
+    nia.git(&["add", "new.txt"]);
+    nia.writes("src/a.py", "print(3)\n");
+    let compare = &outgoing(&nia, &["--compare"])["compare"];
+    let missing = compare["missing"].as_array().unwrap().iter();
+    let missing: Vec<Value> = missing
+        .map(|one| json!([one["path"], one["reason"]]))
+        .collect();
+    assert_eq!(
+        missing,
+        [
+            json!(["debug.log", "ignored"]),
+            json!(["draft.txt", "untracked"]),
+            json!(["new.txt", "staged"]),
+            json!(["staged.txt", "unpushed"])
+        ]
+    );
+    assert_eq!(compare["differing"], json!([{ "path": "src/a.py" }]));
+    assert_eq!(compare["extra"], json!([]));
+}
+
+#[test]
+fn where_a_push_goes_is_known_or_asked_for() {
+    let nia = Person::with_repository();
+    nia.writes("a.txt", "x\n");
+    commit(&nia, "one");
+    let said = nia.redshank(&["outgoing"]);
+    assert!(
+        said.code == 2 && said.err.contains("git remote add"),
+        "{}",
+        said.err
+    );
+    nia.git(&["remote", "add", "a/b", "../x.git"]);
+    let json = outgoing(&nia, &["a/b/next"]);
+    assert_eq!(
+        (&json["remote"], &json["branch"]),
+        (&json!("a/b"), &json!("next"))
+    );
+    assert_eq!(
+        (&json["known"], &json["files"][0]["change"]),
+        (&Value::Null, &json!("added"))
+    );
+    let said = nia.redshank(&["outgoing", "b"]);
+    assert!(
+        said.code == 2 && said.err.contains("there is a/b"),
+        "{}",
+        said.err
+    );
+    nia.git(&["remote", "add", "c", "../y.git"]);
+    let said = nia.redshank(&["outgoing"]);
+    assert!(
+        said.code == 2 && said.err.contains("a/b, c"),
+        "{}",
+        said.err
+    );
+}
+
+/// The ignored of these by the rules that are on disk, as git says.
+fn ignored_by_git(nia: &Person, files: &[&str]) -> Vec<String> {
+    let ignored = |file: &&&str| {
+        nia.git_says(&["check-ignore", "--no-index", "--quiet", "--", file])
+            .code
+            == 0
+    };
+    files
+        .iter()
+        .filter(ignored)
+        .map(|file| (*file).to_owned())
+        .collect()
+}
+
+#[test]
+fn a_change_of_rules_puts_in_and_out_what_git_says() {
+    let files = [
+        "a.log",
+        "build/x.o",
+        "build/keep.txt",
+        "src/a.py",
+        "src/gen/b.py",
+        "data/t.csv",
+        "data/raw.bin",
+        // What holds the rules is there as well, and tracked.
+        ".gitignore",
+        "data/.gitignore",
+    ];
+    let sets = [
+        [("", "*.log\nbuild/\n"), ("src/", "gen/\n")],
+        [
+            ("", "*.csv\n!a.log\n/build/*\n!/build/keep.txt\n"),
+            ("src/", ""),
+        ],
+        [("", "data/\n"), ("src/", "*\n!gen/\n")],
+        [
+            ("", "src/**/b.*\n*.bin\n!data/raw.bin\n"),
+            ("data/", "*\n!t.csv\n"),
+        ],
+    ];
+    let nia = Person::with_repository();
+    for file in &files[..7] {
+        nia.writes(file, "x\n");
+    }
+    nia.git(&["add", "--force", "src/a.py", "build/keep.txt"]);
+    let mut ignored = Vec::new();
+    for set in &sets {
+        for folder in ["", "src/", "data/"] {
+            let _ = std::fs::remove_file(nia.here().join(format!("{folder}.gitignore")));
+        }
+        for (folder, rules) in set {
+            nia.writes(&format!("{folder}.gitignore"), rules);
+        }
+        ignored.push(ignored_by_git(&nia, &files));
+        nia.git(&["add", "--all", "--force", "*.gitignore"]);
+        nia.git(&["commit", "--quiet", "--allow-empty", "-m", "rules"]);
+    }
+    for (from, before) in ignored.iter().enumerate() {
+        for (to, after) in ignored.iter().enumerate() {
+            let revision = |at: usize| format!("HEAD~{}", sets.len() - 1 - at);
+            let range = format!("{}..{}", revision(from), revision(to));
+            let review = nia.redshank(&["review", &range, "--format", "json"]).json();
+            valid("review", &review);
+            let mut newly: Vec<&String> =
+                after.iter().filter(|file| !before.contains(file)).collect();
+            let mut back: Vec<&String> =
+                before.iter().filter(|file| !after.contains(file)).collect();
+            newly.sort();
+            back.sort();
+            assert_eq!(review["ignored"], json!(newly), "{range}");
+            assert_eq!(review["included"], json!(back), "{range}");
+            let tracked: Vec<&&String> = newly
+                .iter()
+                .filter(|file| {
+                    let tracked = ["src/a.py", "build/keep.txt"];
+                    tracked.contains(&file.as_str()) || file.ends_with(".gitignore")
+                })
+                .collect();
+            assert_eq!(review["tracked"], json!(tracked), "{range}");
+        }
+    }
+    // On disk, before anything is committed.
+    nia.writes(".gitignore", "*\n");
+    let said = nia.redshank(&["review"]);
+    assert!(
+        said.code == 1 && said.out.contains("although tracked"),
+        "{}",
+        said.out
+    );
+    let said = nia.redshank(&["review", "nope"]);
+    assert!(
+        said.code == 2 && said.err.contains("names no commit"),
+        "{}",
+        said.err
+    );
+}
