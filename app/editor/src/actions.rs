@@ -272,10 +272,14 @@ fn edits_of(uri: &Uri, edits: Vec<TextEdit>) -> TextDocumentEdit {
     }
 }
 
+/// Behind everything: the protocol's numbers end there (uinteger), and an editor takes a position
+/// behind a line's end for that end.
+const END: u32 = i32::MAX as u32;
+
 /// A text at the end of a file, which is made if it isn't there.
 fn at_end_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {
     let held = held(file).unwrap_or_default();
-    let end = Position::new(held.matches('\n').count() as u32, u32::MAX);
+    let end = Position::new(held.matches('\n').count() as u32, END);
     let between = if held.is_empty() || held.ends_with('\n') {
         ""
     } else {
@@ -287,7 +291,7 @@ fn at_end_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {
 
 /// A text in the place of all that a file holds.
 fn in_place_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {
-    let whole = Range::new(Position::new(0, 0), Position::new(u32::MAX, 0));
+    let whole = Range::new(Position::new(0, 0), Position::new(END, 0));
     changed(file, TextEdit::new(whole, text.to_owned()))
 }
 

@@ -106,7 +106,7 @@ impl Columns {
             Self::Utf8 => before.len(),
             Self::Utf16 => before.encode_utf16().count(),
         };
-        u32::try_from(columns).unwrap_or(u32::MAX)
+        i32::try_from(columns).unwrap_or(i32::MAX).unsigned_abs()
     }
 
     /// The byte of a line at a column; the end for what is behind it.

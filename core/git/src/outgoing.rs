@@ -50,7 +50,7 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn remotes(&self) -> Result<Vec<String>> {
-        Ok(self.words(&["remote"])?)
+        self.words(&["remote"])
     }
 
     /// Where a push goes: to what is named, as `REMOTE` or `REMOTE/BRANCH`, or where git would push

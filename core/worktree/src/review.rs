@@ -45,7 +45,7 @@ impl RuleReview {
         let names: BTreeSet<&RepoPath> = before
             .keys()
             .chain(after.keys())
-            .map(|path| RepoPath::new(path))
+            .map(RepoPath::new)
             .chain(here)
             .collect();
         let overlay = |side: &Side| -> Overlay {

@@ -209,7 +209,11 @@ impl Push<'_> {
             return Ok("there is nothing there to compare with\n".to_owned());
         };
         let mut text = format!("\n{}\n", Paint::Head.on("here, beside what others see"));
-        for (path, absence) in published.missing.iter().take(NAMED) {
+        // What a person may have forgotten comes before what rules ignore.
+        let mut missing: Vec<_> = published.missing.iter().collect();
+        missing.sort_by_key(|(_, absence)| matches!(absence, Absence::Ignored(_)));
+        let mut table = Table::new(&[Align::Left, Align::Whole, Align::Whole]);
+        for (path, absence) in missing.iter().take(NAMED) {
             let why = match absence {
                 Absence::Ignored(Some(ruling)) => format!("ignored by {}", text::ruling(ruling)),
                 Absence::Ignored(None) => "ignored".to_owned(),
@@ -217,21 +221,15 @@ impl Push<'_> {
                 Absence::Staged => "staged, not committed".to_owned(),
                 Absence::Unpushed => "committed, not pushed".to_owned(),
             };
-            writeln!(
-                text,
-                "  {} {}  {}",
-                Paint::Warn.on("only here"),
-                shown(path),
-                Paint::Quiet.on(why)
-            )?;
+            table.row([
+                Cell::painted(Paint::Warn, "only here".to_owned()),
+                shown(path).into(),
+                Cell::painted(Paint::Quiet, why),
+            ]);
         }
-        if let Some(more) = published
-            .missing
-            .len()
-            .checked_sub(NAMED)
-            .filter(|more| *more > 0)
-        {
-            writeln!(text, "  and {} only here", files(more as u64))?;
+        text += &table.text();
+        if let Some(more) = missing.len().checked_sub(NAMED).filter(|more| *more > 0) {
+            writeln!(text, "  and {} more only here", count(more as u64))?;
         }
         let others = [
             ("only there", &published.extra),

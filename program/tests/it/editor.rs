@@ -66,6 +66,10 @@ impl Client {
         let mut text = vec![0; length];
         self.from.read_exact(&mut text).unwrap();
         let message: Value = serde_json::from_slice(&text).unwrap();
+        assert!(
+            has_small_numbers(&message),
+            "beyond the protocol: {message}"
+        );
         if message["method"] == "textDocument/publishDiagnostics" {
             let uri = message["params"]["uri"].as_str().unwrap().to_owned();
             self.told.push((uri, message["params"].clone()));
@@ -486,4 +490,17 @@ fn what_completes_a_line_stays_in_that_line_in_every_kind_of_file() {
         }
     }
     client.leaves();
+}
+
+/// Whether all numbers of places are the protocol's: up to 2^31 - 1.
+fn has_small_numbers(message: &Value) -> bool {
+    match message {
+        Value::Object(fields) => fields.iter().all(|(name, value)| {
+            let is_place = ["line", "character"].contains(&name.as_str());
+            let is_small = !is_place || value.as_u64().is_none_or(|number| number <= 0x7fff_ffff);
+            is_small && has_small_numbers(value)
+        }),
+        Value::Array(values) => values.iter().all(has_small_numbers),
+        _ => true,
+    }
 }
