@@ -87,8 +87,8 @@ pub(super) fn keywords() -> Vec<String> {
         "g_cookie",
     ];
     let of_keys = table.before_key.0.iter().flat_map(|before| {
-        let between = ["", "_", "-"];
-        between.map(|sign| format!("{before}{sign}key"))
+        // With a sign between, they are found by that: `_key`.
+        std::iter::once(format!("{before}key"))
     });
     let foreign = table
         .key

@@ -53,6 +53,12 @@ impl Cursor<'_> {
     /// `variable "password" {` or `Password:`, and a line below it, further in, that says `default` or
     /// `value`.
     pub(super) fn in_block_below(&mut self, name: &Range<usize>, kinds: &Kinds) -> Option<Value> {
+        // Most names head nothing.
+        let is_part = |byte: &u8| b"\"': {=>(\r\t,".contains(byte);
+        let start = self.part(name.end, name.end + 3);
+        if !start.iter().take_while(|byte| **byte != b'\n').all(is_part) {
+            return None;
+        }
         self.end = self.text.len().min(name.end + BLOCK);
         let behind = self.rest().lines().next()?;
         let is_head = behind.iter().all(|byte| b"\"': {=>(\r\t,".contains(byte))

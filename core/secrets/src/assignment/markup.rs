@@ -59,20 +59,22 @@ impl Cursor<'_> {
 
     /// `<add value="…" key="name" />`: the value is in the same element, before its name.
     pub(super) fn in_attribute_before(&mut self, name: &Range<usize>) -> Option<Value> {
+        let near = &self.text[name.start.saturating_sub(6)..name.start];
+        let is_naming = [&b"key=\""[..], b"name=\"", b"key='", b"name='"];
+        let names = |word: &&[u8]| {
+            let at = near.len().checked_sub(word.len());
+            at.is_some_and(|at| near[at..].eq_ignore_ascii_case(word))
+        };
+        if !matches!(self.peek(), b'"' | b'\'') || !is_naming.iter().any(names) {
+            return None;
+        }
         let from = name.start.saturating_sub(2 * LONGEST_VALUE);
         let before = &self.text[from..name.start];
         let opens = before.rfind_byteset(b"<>")?;
-        if before[opens] != b'<' || !matches!(self.peek(), b'"' | b'\'') {
+        if before[opens] != b'<' {
             return None;
         }
         let element = &before[opens..];
-        let is_naming = [&b"key=\""[..], b"name=\"", b"key='", b"name='"];
-        if !is_naming
-            .iter()
-            .any(|word| element.to_ascii_lowercase().ends_with(word))
-        {
-            return None;
-        }
         let at = element.to_ascii_lowercase().rfind(b" value=")?;
         self.at = from + opens + at + b" value=".len();
         self.literal()
