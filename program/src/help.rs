@@ -252,6 +252,29 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "outgoing",
+        &[
+            (
+                "outgoing",
+                "what a push would send, and what in it shouldn't be seen",
+            ),
+            (
+                "outgoing origin/main --compare",
+                "what others lack, and why",
+            ),
+        ],
+    ),
+    (
+        "review",
+        &[
+            ("review", "what your change of rules on disk does"),
+            (
+                "review main..HEAD",
+                "what the rules of a branch put in and out",
+            ),
+        ],
+    ),
+    (
         "hook",
         &[
             ("hook on", "checks staged files before each commit"),
