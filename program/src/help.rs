@@ -151,6 +151,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "why --quiet build/out.o",
                 "only the exit code: 0 if it is ignored",
             ),
+            (
+                "why --attributes build/out.o",
+                "its attributes, and the lines that give them",
+            ),
         ],
     ),
     (

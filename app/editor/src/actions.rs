@@ -274,7 +274,7 @@ fn edits_of(uri: &Uri, edits: Vec<TextEdit>) -> TextDocumentEdit {
 
 /// Behind everything: the protocol's numbers end there (uinteger), and an editor takes a position
 /// behind a line's end for that end.
-const END: u32 = i32::MAX as u32;
+pub(crate) const END: u32 = i32::MAX as u32;
 
 /// A text at the end of a file, which is made if it isn't there.
 fn at_end_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {

@@ -4,6 +4,7 @@ use super::Server;
 use super::analysis::{Kind, WorkspaceIndex};
 use super::offers::of_template_key;
 use super::parts::Parts;
+use crate::actions::END;
 use lsp_types::{
     CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
 };
@@ -17,7 +18,9 @@ const MOST: usize = 100;
 
 impl Server<'_> {
     pub(super) fn complete(&self, params: CompletionParams) -> Value {
-        let at = params.text_document_position;
+        let mut at = params.text_document_position;
+        // A line beyond all is the protocol's last.
+        at.position.line = at.position.line.min(END);
         let Some((document, analysis)) = self.known(&at.text_document.uri) else {
             return json!([]);
         };

@@ -4,6 +4,7 @@
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
 mod accept;
+mod attributes;
 mod check;
 mod effect;
 mod files;
@@ -24,6 +25,7 @@ mod untrack;
 mod why;
 
 pub use accept::AcceptOut;
+pub use attributes::{AttributesOut, DecidedOut};
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
 pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
@@ -122,6 +124,7 @@ mod tests {
         let schemas: Vec<(&str, Schema)> = vec![
             ("undo", schema_for!(JournalOut)),
             ("untrack", schema_for!(UntrackOut)),
+            ("attributes", schema_for!(Vec<AttributesOut>)),
             ("outgoing", schema_for!(OutgoingOut)),
             ("review", schema_for!(ReviewOut)),
             ("rehearse", schema_for!(RehearseOut)),

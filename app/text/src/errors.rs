@@ -97,6 +97,7 @@ fn without_repository(purpose: Purpose) -> &'static str {
         }
         Purpose::NextCommit => "there is no next commit to clone",
         Purpose::History => "there are no commits",
+        Purpose::Attributes => "git knows no attributes there",
     }
 }
 

@@ -3,6 +3,7 @@
 use crate::{Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::HashMap;
+use std::path::PathBuf;
 
 impl Repository {
     /// The text files of the next commit of everything whose lines end in CR LF on disk, or some of
@@ -29,6 +30,61 @@ impl Repository {
             is_crlf.then(|| record[tab + 1..].into())
         });
         Ok(crlf.collect())
+    }
+
+    /// The attributes of paths that aren't unspecified, in their order, with git's words for their
+    /// values.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn all_attributes(&self, paths: &[&BStr]) -> Result<Vec<Vec<(BString, BString)>>> {
+        let mut asked = Vec::new();
+        for path in paths {
+            asked.extend_from_slice(path);
+            asked.push(0);
+        }
+        let ask = ["check-attr", "--stdin", "-z", "--all"];
+        let said = self.git().args(ask).with_input(&asked)?;
+        // `path` NUL `attribute` NUL `value` NUL, of each path in turn; none for one without any.
+        let fields: Vec<&[u8]> = said.split(|byte| *byte == 0).collect();
+        let mut of: HashMap<&[u8], Vec<(BString, BString)>> = HashMap::new();
+        for triple in fields.chunks_exact(3) {
+            let known = of.entry(triple[0]).or_default();
+            let pair = (triple[1].into(), triple[2].into());
+            // A path that was asked about twice is told of twice.
+            if !known.contains(&pair) {
+                known.push(pair);
+            }
+        }
+        let answer = |path: &&BStr| of.get(path.as_bytes()).cloned().unwrap_or_default();
+        Ok(paths.iter().map(answer).collect())
+    }
+
+    /// The attribute files outside of the repository: the person's own, and the system's.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn attribute_files(&self) -> Result<Vec<PathBuf>> {
+        let line = |words: &[&str]| {
+            let said = self.git().args(words).output().ok()?;
+            let line = said
+                .trim_end_with(|sign| sign == '\n')
+                .to_path_lossy()
+                .into_owned();
+            (!line.as_os_str().is_empty()).then_some(line)
+        };
+        let home = || {
+            let of = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty());
+            let folder = of("XDG_CONFIG_HOME").map(PathBuf::from);
+            let folder = folder.or_else(|| Some(PathBuf::from(of("HOME")?).join(".config")))?;
+            Some(folder.join("git/attributes"))
+        };
+        let own = line(&["config", "--type=path", "--get", "core.attributesFile"]).or_else(home);
+        let is_without = std::env::var_os("GIT_ATTR_NOSYSTEM").is_some();
+        let system =
+            || line(&["var", "GIT_ATTR_SYSTEM"]).unwrap_or_else(|| "/etc/gitattributes".into());
+        let system = (!is_without).then(system);
+        Ok(own.into_iter().chain(system).collect())
     }
 
     /// The value of one attribute for each of these paths that has one; "set" or "unset" where it

@@ -77,6 +77,8 @@ pub enum Purpose {
     NextCommit,
     /// Earlier commits.
     History,
+    /// Attributes of paths.
+    Attributes,
 }
 
 /// What the calls of this layer give.

@@ -34,6 +34,7 @@ mod verdicts;
 mod walk;
 mod worktree;
 
+pub mod attributes;
 pub mod coverage;
 pub mod effect;
 pub mod expectations;

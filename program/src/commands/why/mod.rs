@@ -1,3 +1,4 @@
+mod attributes;
 mod stream;
 
 use super::found;
@@ -35,6 +36,9 @@ pub struct Why {
     /// Where each file comes from, too, and by what evidence
     #[arg(long, conflicts_with = "stdin")]
     origin: bool,
+    /// The attributes of each path instead, with the lines that give them
+    #[arg(long, conflicts_with = "origin")]
+    attributes: bool,
     /// How the answer is written
     #[arg(long, value_parser = LIST.parser(), default_value = "text")]
     format: OutputFormat,
@@ -43,6 +47,17 @@ pub struct Why {
 impl Why {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
+        if self.attributes {
+            let paths = if self.stdin {
+                attributes::asked(if self.z { 0 } else { b'\n' })?
+            } else {
+                let given = self.paths.iter();
+                given
+                    .map(|path| Vec::from_os_str_lossy(path).into_owned().into())
+                    .collect()
+            };
+            return attributes::run(&context, self.format, paths);
+        }
         let verdicts = Verdicts::new(&context.snapshot, Overlay::new())?;
         if self.stdin {
             let end = if self.z { 0 } else { b'\n' };
