@@ -51,7 +51,7 @@ impl Repository {
         for triple in fields.chunks_exact(3) {
             let known = of.entry(triple[0]).or_default();
             let pair = (triple[1].into(), triple[2].into());
-            // A path that was asked about twice is told of twice.
+            // A path that was asked about twice is listed twice.
             if !known.contains(&pair) {
                 known.push(pair);
             }

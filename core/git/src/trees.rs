@@ -105,10 +105,7 @@ impl Repository {
     pub fn files_of(&self, commit: &str) -> Result<Vec<BString>> {
         let list = ["ls-tree", "-r", "-z", "--name-only", "--full-tree", commit];
         let listed = self.git().args(list).output()?;
-        let paths = listed
-            .split(|byte| *byte == 0)
-            .filter(|path| !path.is_empty());
-        Ok(paths.map(BString::from).collect())
+        Ok(paths(&listed))
     }
 
     /// The paths that differ between a commit and the disk.
@@ -127,10 +124,7 @@ impl Repository {
             "--",
         ];
         let listed = self.git().args(diff).output()?;
-        let paths = listed
-            .split(|byte| *byte == 0)
-            .filter(|path| !path.is_empty());
-        Ok(paths.map(BString::from).collect())
+        Ok(paths(&listed))
     }
 
     /// The files that differ between a commit, or nothing, and a later one, sorted by their paths.
@@ -195,4 +189,13 @@ impl Repository {
         let is_long = self.git().args(asked).output()?.starts_with(b"sha256");
         Ok(NOTHING[usize::from(is_long)])
     }
+}
+
+/// The paths of a list with a NUL behind each.
+fn paths(listed: &[u8]) -> Vec<BString> {
+    let paths = listed.split(|byte| *byte == 0);
+    paths
+        .filter(|path| !path.is_empty())
+        .map(BString::from)
+        .collect()
 }

@@ -192,7 +192,7 @@ impl CommandRow {
 }
 
 impl Row {
-    /// About what somebody chose, told by a pattern on its line.
+    /// About what somebody chose, found by a pattern on its line.
     fn chosen(name: &str, keywords: impl Iterator<Item = String>, pattern: String) -> Self {
         Self {
             name: name.to_owned(),
@@ -280,14 +280,14 @@ impl<'a> Kinds<'a> {
             return true;
         }
         let is_known = [Markup, Prose, Shell, Source, Statements, Table];
-        if let Some(told) = self.is_settings.get() {
-            return told;
+        if let Some(known) = self.is_settings.get() {
+            return known;
         }
-        let told = self.path.is_some()
+        let is_settings = self.path.is_some()
             && !is_known.iter().any(|kind| self.has(*kind))
             && shape::is_settings(text);
-        self.is_settings.set(Some(told));
-        told
+        self.is_settings.set(Some(is_settings));
+        is_settings
     }
 
     pub(super) fn has(&self, kind: FileCategory) -> bool {
@@ -309,8 +309,8 @@ impl<'a> Kinds<'a> {
     }
 }
 
-/// Endings behind a name that say which copy of a file it is, or that something is filled in: what it
-/// is, is told without them.
+/// Endings behind a name that say which copy of a file it is, or that something is filled in; its
+/// kind is that of the name without them.
 const COPIES: &[&str] = &[
     ".j2",
     ".jinja",

@@ -100,7 +100,7 @@ mod tests {
         }
         let others = [
             "",
-            "The station is read once an hour, and its keeper is told.\nNobody else is.\n",
+            "The station is read once an hour, and its keeper knows.\nNobody else is.\n",
             "int main(void) {\n  puts(\"x\");\n  return 0;\n}\n",
             "fn main() {\n    let x = 1;\n    run(x);\n}\n",
         ];

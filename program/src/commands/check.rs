@@ -195,7 +195,7 @@ impl Report for Checked<'_> {
         let mut text = String::new();
         if findings.is_empty() {
             writeln!(text, "{}", nothing_found(self.result, &self.command()))?;
-            text += &self.text_of_accepted();
+            text += &text_of_accepted(self.result);
             return Ok(text);
         }
         if self.quiet {
@@ -269,6 +269,16 @@ pub fn nothing_found(result: &ScanResult, command: &str) -> String {
     } else {
         Paint::Warn.on("nothing found in what was scanned")
     }
+}
+
+/// How many findings are accepted, if any are.
+pub(super) fn text_of_accepted(result: &ScanResult) -> String {
+    let accepted = match result.accepted {
+        0 => return String::new(),
+        1 => "1 finding is accepted in redshank.toml".to_owned(),
+        many => format!("{many} findings are accepted in redshank.toml"),
+    };
+    format!("{}\n", Paint::Quiet.on(accepted))
 }
 
 /// Where nobody knows how wide a line may be, in columns.
@@ -394,15 +404,6 @@ impl Checked<'_> {
         Paint::Head.on(counts)
     }
 
-    fn text_of_accepted(&self) -> String {
-        let accepted = match self.result.accepted {
-            0 => return String::new(),
-            1 => "1 finding is accepted in redshank.toml".to_owned(),
-            many => format!("{many} findings are accepted in redshank.toml"),
-        };
-        format!("{}\n", Paint::Quiet.on(accepted))
-    }
-
     /// The command that shows all of them.
     fn command(&self) -> String {
         let staged = if self.is_staged { " --staged" } else { "" };
@@ -421,7 +422,7 @@ impl Checked<'_> {
                 Paint::Quiet.on("shows the notes, too")
             )?;
         }
-        text += &self.text_of_accepted();
+        text += &text_of_accepted(self.result);
         if self.with_ids {
             let command = Paint::Type.on("redshank accept ID --because REASON");
             let what_for = Paint::Quiet.on("records that one is OK");

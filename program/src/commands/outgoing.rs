@@ -1,4 +1,4 @@
-use super::check::Checked;
+use super::check::{Checked, text_of_accepted};
 use super::found;
 use crate::cli::GlobalArgs;
 use crate::context::Context;
@@ -7,7 +7,7 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_findings::{Level, ScanResult, scan_outgoing};
 use redshank_git::{Change, Destination, Outgoing, is_no_address};
-use redshank_output::{Align, Cell, Table};
+use redshank_output::{Align, Cell, Table, eputln};
 use redshank_report::{CompareOut, DOCUMENT, OutgoingOut, OutputFormat, Report};
 use redshank_rules::RepoPath;
 use redshank_text::{self as text, Paint, count, files, shown};
@@ -69,6 +69,11 @@ impl OutgoingArgs {
         if context.speaks() || !context.for_people {
             self.format.print(&push)?;
         }
+        if context.for_people {
+            text::not_scanned(&push.scanned)
+                .iter()
+                .for_each(|said| eputln!("{said}"));
+        }
         context.say_unread(&push.scanned.unread);
         let mut findings = push.scanned.findings.iter();
         Ok(found(
@@ -122,16 +127,18 @@ impl Report for Push<'_> {
         text += &self.text_of_authors()?;
         if self.scanned.findings.is_empty() {
             if outgoing.commits > 0 {
-                let good = Paint::Good.on("nothing found in it that shouldn't be pushed");
-                writeln!(text, "{good}")?;
+                let said = if self.scanned.is_complete() {
+                    Paint::Good.on("nothing found in it that shouldn't be pushed")
+                } else {
+                    Paint::Warn.on("nothing found in what was scanned")
+                };
+                writeln!(text, "{said}")?;
             }
         } else {
             writeln!(text)?;
             text += &Checked::for_others(self.top, &self.scanned)?;
         }
-        for cut in &self.scanned.history_cut {
-            writeln!(text, "{}", Paint::Warn.on(text::history_cut(cut)))?;
-        }
+        text += &text_of_accepted(&self.scanned);
         if self.compare {
             text += &self.text_of_comparison()?;
         }
