@@ -93,7 +93,7 @@ fn a_push_shows_what_is_sent_and_every_version_on_the_way() {
         (&json!(0), &json!([]))
     );
     // What wasn't looked into is said, and is no all-clear.
-    nia.writes("levels.zip", b"PK\x03\x04levels".to_vec());
+    nia.writes("levels.zip", b"PK\x03\x04levels");
     commit(&nia, "four");
     let said = nia.redshank(&["outgoing"]);
     assert!(said.out.contains("in what was scanned"), "{}", said.out);
