@@ -26,15 +26,20 @@ const WHOLE: u64 = 3;
 const TYPE: usize = 3;
 
 impl Judgements<'_> {
-    /// The places of what is made, at least that strongly, sorted by path.
-    pub fn made_places(&self, least: Strength) -> Vec<MadePlace> {
+    /// The places of what is made, at least that strongly, of the files that are asked for; sorted
+    /// by path.
+    pub fn made_places(
+        &self,
+        least: Strength,
+        is_asked_for: impl Fn(&RepoPath) -> bool,
+    ) -> Vec<MadePlace> {
         let mut folders: BTreeMap<&RepoPath, Vec<&Judgement>> = BTreeMap::new();
         let mut types: BTreeMap<(&RepoPath, Option<&BStr>), Vec<JudgedFile>> = BTreeMap::new();
         for (path, judgement) in self.iter() {
             let is_open =
                 judgement.is_made(least) && judgement.is_shown() && !judgement.is_by_template();
             let is_open = is_open && !judgement.is_often_kept();
-            if !is_open {
+            if !is_open || !is_asked_for(path) {
                 continue;
             }
             match self.made_folder(path, WHOLE) {

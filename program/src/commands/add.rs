@@ -232,9 +232,10 @@ fn notes(context: &Context, source: &Source, after: &[u8], new: &[BString]) -> R
     });
     for (pattern, tracked) in tracked.collect::<Result<Vec<_>>>()? {
         if tracked > 0 {
+            let them = if tracked == 1 { "it" } else { "them" };
             notes.push(format!(
                 "`{}` does nothing about {} that git tracks already; `redshank untrack --ignored` \
-                 stops tracking them",
+                 stops tracking {them}",
                 text::pattern(pattern.as_bstr()),
                 files(tracked)
             ));

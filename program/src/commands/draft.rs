@@ -214,6 +214,12 @@ impl Draft {
                 rules.join(", ")
             ));
         }
+        for label in &draft.removed {
+            notes.push(format!(
+                "the folder of `{}` is gone, and its block goes",
+                shown(label.as_bstr())
+            ));
+        }
         for label in &draft.left_behind {
             notes.push(format!(
                 "the folder of `{}` is gone; --refresh removes its block",

@@ -46,7 +46,9 @@ pub fn in_vain(
     let usage = FileUsage::compute(snapshot, source, overlay.clone())?;
     let new = usage.rules.iter().filter(|usage| {
         let rule = usage.rule().text.as_slice();
-        new.iter().any(|new| new.as_ref() == rule)
+        // It is for the ignore file itself, which may not be there yet.
+        let is_own_exception = rule == b"!.gitignore" && source.scope == RuleScope::Folder;
+        !is_own_exception && new.iter().any(|new| new.as_ref() == rule)
     });
     let mut sentences: Vec<String> = new.filter_map(text::in_vain).collect();
     // The same pattern may be there already.

@@ -2,7 +2,7 @@ use crate::cli::GlobalArgs;
 use crate::context::Context;
 use crate::values;
 use anyhow::{Result, bail};
-use bstr::ByteSlice;
+use bstr::{BString, ByteSlice};
 use clap::Args;
 use redshank_changes::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
 use redshank_git::Taken;
@@ -68,15 +68,7 @@ impl Undo {
         if !context.for_people {
             return self.list(&context, &journal);
         }
-        if undone.left.is_empty() {
-            if context.speaks() {
-                putln!("{}; all is as it was before", Paint::Good.on("undone"))?;
-            }
-        } else {
-            putln!("{}, but for this:", Paint::Good.on("undone"))?;
-            let mut left = undone.left.iter();
-            left.try_for_each(|left| putln!("  {}", left_over(left)))?;
-        }
+        say_undone(&context, &[&change], &undone.left)?;
         Ok(ExitCode::SUCCESS)
     }
 
@@ -123,15 +115,7 @@ impl Undo {
         if !context.for_people {
             return self.list(context, journal);
         }
-        match left.is_empty() {
-            true if !context.speaks() => {}
-            true => putln!("{}; all is as it was before", Paint::Good.on("undone"))?,
-            false => {
-                putln!("{}, but for this:", Paint::Good.on("undone"))?;
-                left.iter()
-                    .try_for_each(|left| putln!("  {}", left_over(left)))?;
-            }
-        }
+        say_undone(context, &of_setup, &left)?;
         Ok(ExitCode::SUCCESS)
     }
 
@@ -154,6 +138,38 @@ fn may(context: &Context, question: &str, typed: &str) -> Result<bool> {
         putln!("nothing was changed")?;
     }
     Ok(confirmed)
+}
+
+/// What is as it was before these changes, and what isn't: files that they wrote may have been
+/// staged or committed since, and that isn't undone.
+fn say_undone(context: &Context, changes: &[&Entry], left: &[NotRestored]) -> Result<()> {
+    if !left.is_empty() {
+        putln!("{}, but for this:", Paint::Good.on("undone"))?;
+        left.iter()
+            .try_for_each(|left| putln!("  {}", left_over(left)))?;
+    } else if context.speaks() {
+        putln!(
+            "{}; on disk all is as it was before",
+            Paint::Good.on("undone")
+        )?;
+    }
+    let index = context.snapshot.index()?;
+    let created = changes.iter().flat_map(|change| &change.created);
+    let tracked: Vec<&BString> = created.filter(|path| index.holds(path.as_bstr())).collect();
+    let Some(first) = tracked.first() else {
+        return Ok(());
+    };
+    let what = match tracked.len() {
+        1 => shown(first.as_bstr()),
+        many => files(many as u64),
+    };
+    let was = if tracked.len() == 1 { "was" } else { "were" };
+    putln!(
+        "{} since, and that stays: {} shows it",
+        Paint::Warn.on(format!("{what} {was} staged or committed")),
+        Paint::Type.on("git status")
+    )?;
+    Ok(())
 }
 
 /// What is not as it was before.

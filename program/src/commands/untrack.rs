@@ -120,7 +120,12 @@ fn show(untracking: &Untracking) -> Result<()> {
     if let Some(first) = untracking.not_ignored.first() {
         let many = files(untracking.not_ignored.len() as u64);
         let add = Paint::Type.on(format!("redshank add --like {}", quoted(first.as_bstr())));
-        putln!("no rule ignores {many}, so `git add --all` would add them again: {add}")?;
+        let them = if untracking.not_ignored.len() == 1 {
+            "it"
+        } else {
+            "them"
+        };
+        putln!("no rule ignores {many}, so `git add --all` would add {them} again: {add}")?;
     }
     Ok(())
 }

@@ -60,8 +60,13 @@ fn the_block_of_a_folder_that_is_gone_is_named_and_refreshed_away() {
     std::fs::rename(nia.here().join("gauge"), nia.here().join("station")).unwrap();
     let said = nia.redshank(&["draft"]).fine();
     assert!(said.out.contains("the folder of"), "{}", said.out);
-    nia.redshank(&["draft", "--refresh", "--write", "--yes"])
-        .fine();
+    let refreshed = nia.redshank(&["draft", "--refresh", "--write", "--yes"]);
+    // Its rules go with the folder, not because a template dropped them.
+    let said = refreshed.fine().out;
+    assert!(
+        said.contains("is gone, and its block goes") && !said.contains("no longer"),
+        "{said}"
+    );
     let text = rules(&nia);
     assert!(
         !text.contains("/gauge/") && text.contains("/station/target/"),

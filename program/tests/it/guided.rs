@@ -66,7 +66,10 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
         again.out
     );
     // All of it is undone at once; the commit is git's.
-    nia.redshank(&["undo", "--setup", "--yes"]).fine();
+    let undone = nia.redshank(&["undo", "--setup", "--yes"]).fine();
+    // The new .gitignore and .env.example; the hook isn't git's to track.
+    let left = "undone; on disk all is as it was before\n2 files were staged or committed since";
+    assert!(undone.out.contains(left), "{}", undone.out);
     assert_eq!(
         nia.redshank(&["hook", "status", "--format", "json"]).json()["on"],
         false

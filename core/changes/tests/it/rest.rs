@@ -269,3 +269,22 @@ proptest! {
         prop_assert!(wrong.is_empty(), "{}: {}", names.join(" "), wrong.join("\n"));
     }
 }
+
+/// A rule of a project inside of a folder reaches beyond it, and what it ignores there still tells
+/// what the rest of that folder is.
+#[test]
+fn a_rule_that_reaches_out_of_its_project_keeps_neighbours_known() {
+    let templates = Collection::built_in().unwrap();
+    let php = templates.iter().find(|template| template.name == "php");
+    let repository = Repository {
+        projects: &[(php.unwrap(), "gauge/")],
+        own_rules: &["*.json"],
+        variant: None,
+    };
+    let (wrong, end) = restless(repository, Before::Untracked);
+    assert_eq!(wrong, Vec::<String>::new());
+    assert!(
+        !end.iter().any(|path| path.name() == "composer.phar"),
+        "{end:?}"
+    );
+}

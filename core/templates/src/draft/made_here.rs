@@ -10,6 +10,7 @@ use redshank_rules::ignore_file::MADE_HERE;
 use redshank_rules::{RepoPath, exactly};
 use redshank_worktree::Verdicts;
 use redshank_worktree::tree::{EntryKind, State};
+use std::collections::HashSet;
 
 impl Composer<'_, '_> {
     /// A block of rules for what the evidence says is made.
@@ -20,6 +21,7 @@ impl Composer<'_, '_> {
         let declined = Declined::collect(self.survey);
         let mut files: Vec<(&RepoPath, Judgement)> = Vec::new();
         let mut open = Vec::new();
+        let mut covered = HashSet::new();
         for entry in entries.filter(|entry| entry.kind == EntryKind::File) {
             let path: &RepoPath = &entry.path;
             if entry.state == State::Ignored {
@@ -32,15 +34,24 @@ impl Composer<'_, '_> {
                 || self.as_it_is.is_re_included(path)?
             {
                 files.push((path, Judgement::by_policy()));
-            } else if verdicts.query(path)?.state == State::Ignored {
-                files.push((path, Judgement::by_template(Origin::Generated)));
             } else {
-                open.push((entry, self.survey.matches.claim(path)));
+                let claim = self.survey.matches.claim(path);
+                let is_covered = verdicts.query(path)?.state == State::Ignored;
+                if is_covered && claim.is_some() {
+                    files.push((path, Judgement::by_template(Origin::Generated)));
+                    continue;
+                }
+                // What a template's rule happens to ignore outside of its project vouches for its
+                // neighbours as it does where the rule isn't written.
+                if is_covered {
+                    covered.insert(path);
+                }
+                open.push((entry, claim));
             }
         }
         files.extend(self.around.judge_all(open));
         let judgements = Judgements::hear_neighbours(files);
-        let places = judgements.made_places(Strength::Likely);
+        let places = judgements.made_places(Strength::Likely, |path| !covered.contains(path));
         let links = self.links_to_made(&verdicts, &places)?;
         let lines: Vec<DraftLine> = places
             .into_iter()

@@ -75,6 +75,8 @@ pub struct Draft {
     pub stale: Vec<BString>,
     /// The labels of blocks whose folders are gone, where nobody asked to refresh them.
     pub left_behind: Vec<BString>,
+    /// The labels of blocks that go because their folders are gone.
+    pub removed: Vec<BString>,
     /// What a person must decide.
     pub conflicts: Vec<Conflict>,
     /// Rules that a block changed by a person doesn't have: taken out, or never written.
@@ -262,6 +264,7 @@ pub(crate) struct Composed {
     repeated: usize,
     stale: Vec<BString>,
     left_behind: Vec<BString>,
+    removed: Vec<BString>,
     conflicts: Vec<Conflict>,
     left_out: Vec<LeftOut>,
 }
@@ -559,6 +562,7 @@ impl<'a> Composer<'_, 'a> {
             repeated: self.draft.repeated,
             stale: self.draft.stale,
             left_behind: self.draft.left_behind,
+            removed: self.draft.removed,
             conflicts: self.draft.conflicts,
             left_out: self.draft.left_out,
         }

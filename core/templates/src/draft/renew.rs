@@ -125,6 +125,7 @@ impl<'a> Composer<'_, 'a> {
             }
             if self.options.refresh {
                 self.take_block_out(&file, &block.label, None)?;
+                self.draft.removed.push(label);
             } else {
                 self.draft.left_behind.push(label);
             }
@@ -175,12 +176,6 @@ impl<'a> Composer<'_, 'a> {
             .filter(|line| !memory.wrote(line.as_bstr()))
             .cloned()
             .collect();
-        let goes = block
-            .lines
-            .iter()
-            .filter(|line| !own.contains(line))
-            .filter(|line| !line.starts_with(b"#") && !line.is_empty());
-        self.draft.retired.extend(goes.cloned());
         self.file(file)?.replace_block(block.label.as_bstr(), &own);
         self.memory.block.retain(|one| *one != memory);
         Ok(())
