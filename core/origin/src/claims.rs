@@ -1,6 +1,7 @@
 //! Whether what is at a path contradicts what a template says of it.
 
 use crate::evidence::{Evidence, Judgement, Origin, Strength, Witness};
+use crate::judgements::REPORT;
 use crate::witnesses::language::{Group, language};
 use crate::witnesses::place::is_given;
 use crate::{Basis, Claim, Judgements, Surroundings, mark};
@@ -102,8 +103,22 @@ impl Surroundings<'_> {
         }
     }
 
-    /// Whether somebody wrote what is in a folder that a text calls output.
-    pub(crate) fn is_peoples(&self, folder: &RepoPath) -> bool {
+    /// Whether somebody wrote what is in a folder that a text calls output; where it can mean nothing
+    /// else, pages and data there are the tool's.
+    pub(crate) fn is_peoples(&self, folder: &RepoPath, is_sure: bool) -> bool {
+        if is_sure {
+            if let Some(known) = self.peoples.lock().get(folder) {
+                return *known;
+            }
+            let share = self.share(folder);
+            let is_peoples = |path: &&RepoPathBuf| {
+                matches!(language(path), Some((_, Group::Code | Group::Prose)))
+            };
+            let peoples = share.authored.iter().filter(is_peoples).count() as u64;
+            let answer = is_given(folder) || peoples * FEW > share.made + share.unknown;
+            self.peoples.lock().insert(folder.to_owned(), answer);
+            return answer;
+        }
         let claim = Claim {
             template: String::new(),
             reason: String::new(),
@@ -219,6 +234,9 @@ impl Surroundings<'_> {
 /// So much the name of a folder of output says for it to be enough.
 const TELLING: i32 = 8;
 
+/// So much, and only tools give the folder its name.
+const ONLY_TOOLS: i32 = 25;
+
 /// So much, and a page there is one that a tool wrote.
 const SURE: i32 = 20;
 
@@ -269,6 +287,15 @@ impl Judgement {
         let is_code =
             |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("code");
         let is_code = self.evidence.iter().any(is_code);
+        let compiled = [
+            "translated-code",
+            "interface-code",
+            "marked-code",
+            "listing",
+        ];
+        let mut said = self.evidence.iter();
+        let is_compiled = is_code
+            && said.any(|one| one.witness == Witness::SaysSo && compiled.contains(&one.row));
         let is_marked_source = |one: &Evidence| {
             let rows = ["marked-code", "generated-note", "bindings"];
             is_code && one.witness == Witness::SaysSo && rows.contains(&one.row)
@@ -278,13 +305,18 @@ impl Judgement {
             && !self.evidence.iter().any(|one| {
                 let is_of_the_project = match one.witness {
                     Witness::Tool | Witness::Referenced => true,
+                    Witness::Name => one.row.starts_with("only-"),
+                    Witness::Neighbours => one.row == REPORT,
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
                     Witness::Place if one.row == "hidden" => true,
                     Witness::Place => {
                         is_of_output(one) && !self.evidence.iter().any(is_marked_source)
                     }
-                    Witness::Derived => one.row == "beside-sure",
+                    // Of a source beside it, the compiler makes it again at each build.
+                    Witness::Derived => {
+                        one.row == "beside-sure" || one.row == "beside" && is_compiled
+                    }
                     _ => false,
                 };
                 one.weight.0 > 0 && is_of_the_project
@@ -304,8 +336,19 @@ impl Judgement {
             Witness::Place => is_page && one.weight.0 >= SURE,
             _ => one.weight.0 > 0,
         };
+        // Of two such folders, one in the other, or by a name that only tools give, tools are sure;
+        // and whatever appends to a log, people don't.
+        let is_tools_place =
+            |one: &&Evidence| is_of_output(one) || one.row == "hidden" && one.weight.0 > 0;
+        let is_in_two = self.evidence.iter().filter(is_tools_place).count() > 1;
+        let is_only_tools = |one: &Evidence| one.row == "output-sure" && one.weight.0 >= ONLY_TOOLS;
+        let is_log = |one: &Evidence| one.witness == Witness::Name && one.row == "log";
+        let is_named = |one: &Evidence| one.row == "by-name";
         self.has_more_than_a_name()
             || self.evidence.iter().any(is_of_neighbours)
+            || self.evidence.iter().any(is_only_tools)
+            || self.is_made(Strength::Strong) && is_in_two
+            || self.evidence.iter().any(is_log) && !self.evidence.iter().any(is_named)
             || self.is_made(Strength::Strong)
                 && self.evidence.iter().any(is_of_output)
                 && self.evidence.iter().any(is_of_another)

@@ -338,6 +338,11 @@ impl Judgement {
         }
     }
 
+    /// Whether it rests on what a person said.
+    pub(crate) fn is_by_policy(&self) -> bool {
+        self.evidence.is_empty() && self.is_authored(Strength::Certain)
+    }
+
     /// The weightiest evidence for the origin.
     pub fn reason(&self) -> Option<&Evidence> {
         let wanted = |one: &&Evidence| (one.weight.0 > 0) == self.origin.is_made();

@@ -36,6 +36,17 @@ struct Share {
     branches: u64,
     /// Those that their first bytes show.
     of_a_format: u64,
+    /// Pages that show that a tool wrote them.
+    made_pages: u64,
+    /// Other pages, and files that more than their language speaks for as somebody's.
+    peoples: u64,
+}
+
+impl Share {
+    /// Whether it is what a tool wrote for people to look at: pages, and what they show.
+    fn is_report(&self) -> bool {
+        self.made_pages > 0 && self.peoples == 0
+    }
 }
 
 /// From so many made files on, a folder without an authored one is taken for what made them.
@@ -63,21 +74,40 @@ impl<'a> Judgements<'a> {
             ..Self::default()
         };
         all.sum_up();
-        let heard: Vec<(&RepoPath, Evidence)> = all
+        all.hear(Self::neighbours);
+        // Which pages belong together is known by now.
+        all.hear(Self::report);
+        all
+    }
+
+    /// Adds what is said of each file that isn't known to be made yet.
+    fn hear(&mut self, says: fn(&Self, &RepoPath, &Judgement) -> Option<Evidence>) {
+        let heard: Vec<(&RepoPath, Evidence)> = self
             .files
             .iter()
-            .filter(|(_, judgement)| !judgement.is_made(Strength::Strong) || !judgement.is_shown())
-            .filter_map(|(path, judgement)| Some((*path, all.neighbours(path, judgement)?)))
+            .filter(|(_, judgement)| {
+                !judgement.is_made(Strength::Strong)
+                    || !judgement.is_shown()
+                    || judgement.is_often_kept()
+            })
+            .filter_map(|(path, judgement)| Some((*path, says(self, path, judgement)?)))
             .collect();
+        if heard.is_empty() {
+            return;
+        }
         for (path, evidence) in heard {
-            if let Some(known) = all.files.get_mut(path) {
+            if let Some(known) = self.files.get_mut(path) {
                 let mut own = std::mem::take(&mut known.evidence);
+                // Reports hold styles, scripts and data in the languages that people write, too,
+                // and their pages name them.
+                if evidence.row == REPORT {
+                    own.retain(|one| one.weight.0 > 0 || counts_in_a_report(one));
+                }
                 own.push(evidence);
                 *known = Judgement::weigh(own);
             }
         }
-        all.sum_up();
-        all
+        self.sum_up();
     }
 
     fn sum_up(&mut self) {
@@ -106,8 +136,14 @@ impl<'a> Judgements<'a> {
                 let above: Vec<&RepoPath> = path.folders_above().collect();
                 branches.extend(above.windows(2).map(|pair| (pair[0], pair[1])));
             }
+            let is_page = is_page(path);
+            let is_made_page = is_page && is_judged;
+            let is_other_page = is_page && !judgement.is_made(Strength::Likely);
             for folder in path.folders_above() {
+                let is_peoples = is_other_page || is_vouched_for(path, judgement, folder);
                 let share = self.folders.entry(folder).or_default();
+                share.made_pages += u64::from(is_made_page);
+                share.peoples += u64::from(is_peoples);
                 match () {
                     // What may be kept on purpose, no rule for the folder takes along.
                     () if judgement.is_often_kept() => share.unknown += 1,
@@ -131,10 +167,14 @@ impl<'a> Judgements<'a> {
         if is_given(path) {
             return None;
         }
-        // Sources, prose and files of known names are somebody's wherever they are.
+        // Sources, prose and files of known names are somebody's wherever they are, but where a
+        // tool that is used here keeps what it makes.
         let is_of_people = matches!(language(path), Some((_, Group::Code | Group::Prose)));
         let is_known = |one: &Evidence| one.row.starts_with("known-");
-        if is_of_people || own.evidence.iter().any(is_known) {
+        let is_tools = |one: &Evidence| one.row == "any-name-of-output";
+        if (is_of_people || own.evidence.iter().any(is_known))
+            && (own.is_authored(Strength::Hint) || !own.evidence.iter().any(is_tools))
+        {
             return None;
         }
         let is_own_authored = own.is_authored(Strength::Likely);
@@ -201,6 +241,18 @@ impl<'a> Judgements<'a> {
         })
     }
 
+    /// That a file belongs to a report: the uppermost folder whose pages a tool wrote.
+    fn report(&self, path: &RepoPath, own: &Judgement) -> Option<Evidence> {
+        let mut above = path.folders_above().filter(|folder| !folder.is_top());
+        let (folder, made) = above.find_map(|folder| {
+            let share = self.folders.get(folder)?;
+            let is_its = share.is_report() && !is_page(path) && !is_vouched_for(path, own, folder);
+            is_its.then(|| (folder.to_owned(), share.made_pages))
+        })?;
+        let detail = Detail::Neighbours { folder, made };
+        Some(Evidence::new(Witness::Neighbours, REPORT, detail))
+    }
+
     /// The judgement on a file.
     pub fn on(&self, path: &RepoPath) -> Option<&Judgement> {
         self.files.get(path)
@@ -227,6 +279,44 @@ impl<'a> Judgements<'a> {
             .iter()
             .map(|(path, judgement)| (*path, judgement))
     }
+}
+
+/// The kind of evidence that a file belongs to the pages that a tool wrote.
+pub(crate) const REPORT: &str = "of-a-report";
+
+/// Whether a file is a page for a browser.
+fn is_page(path: &RepoPath) -> bool {
+    matches!(language(path), Some(("html" | "htm" | "xhtml", _)))
+}
+
+/// Whether evidence for an author counts in a report: neither what
+/// language is, nor what its neighbours say or its own pages name.
+fn counts_in_a_report(one: &Evidence) -> bool {
+    !matches!(
+        one.witness,
+        Witness::Language | Witness::Neighbours | Witness::Referenced
+    )
+}
+
+/// Whether more than the language of a file speaks for an author, or it is in one that only people
+/// write; what is in the same folder may name it.
+fn is_vouched_for(path: &RepoPath, judgement: &Judgement, folder: &RepoPath) -> bool {
+    let is_of_people = matches!(language(path), Some((_, Group::Code | Group::Prose)));
+    let speaks = |one: &Evidence| match one.witness {
+        Witness::Language | Witness::Neighbours | Witness::Format => false,
+        // Pages are kept among assets and documents.
+        Witness::Place => !one.row.starts_with("assets") && one.row != "documentation",
+        Witness::Referenced => match &one.detail {
+            Detail::NamedBy { file, .. } => !file.is_within(folder),
+            _ => true,
+        },
+        _ => true,
+    };
+    let mut evidence = judgement.evidence.iter();
+    !judgement.is_made(Strength::Likely)
+        && (is_of_people
+            || judgement.is_by_policy()
+            || evidence.any(|one| one.weight.0 < 0 && speaks(one)))
 }
 
 impl Surroundings<'_> {

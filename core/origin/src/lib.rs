@@ -53,11 +53,12 @@ use redshank_worktree::Snapshot;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{EntryKind, State, Tree};
 use std::collections::HashMap;
-use std::io::Read;
+use std::io::{Read, Seek, SeekFrom};
 use std::sync::OnceLock;
 use witnesses::Subject;
 use witnesses::declared::Declared;
 use witnesses::linked::Linked;
+use witnesses::says_so;
 
 /// How many bytes of a file's start are looked at.
 pub const HEAD: u64 = 16 << 10;
@@ -78,6 +79,8 @@ pub struct Surroundings<'a> {
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
     /// The answers on claims that were asked for before.
     contradicted: Mutex<HashMap<(RepoPathBuf, Basis), bool, FixedState>>,
+    /// Whether people write in the folders that settings name.
+    peoples: Mutex<HashMap<RepoPathBuf, bool, FixedState>>,
 }
 
 impl<'a> Surroundings<'a> {
@@ -92,6 +95,7 @@ impl<'a> Surroundings<'a> {
             linked: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
+            peoples: Mutex::default(),
         }
     }
 
@@ -151,7 +155,25 @@ impl<'a> Surroundings<'a> {
 
     /// The first bytes of a file; none if it can't be read.
     pub fn head(&self, path: &RepoPath) -> Vec<u8> {
-        self.text(path, HEAD)
+        let mut head = self.text(path, HEAD);
+        // Pages are marked in their last line.
+        if head.len() as u64 == HEAD && says_so::is_signed_at_end(path) {
+            let end = self.end(path, says_so::FOOTER as u64).unwrap_or_default();
+            head.truncate(HEAD as usize - end.len());
+            head.extend(end);
+        }
+        head
+    }
+
+    /// The last bytes of a file.
+    fn end(&self, path: &RepoPath, many: u64) -> std::io::Result<Vec<u8>> {
+        let mut end = Vec::new();
+        if self.snapshot.held(path).is_none() {
+            let mut file = self.snapshot.root.file(path)?;
+            file.seek(SeekFrom::End(-many.cast_signed()))?;
+            file.take(many).read_to_end(&mut end)?;
+        }
+        Ok(end)
     }
 
     fn text(&self, path: &RepoPath, limit: u64) -> Vec<u8> {
@@ -176,7 +198,7 @@ impl<'a> Surroundings<'a> {
 
     /// Whether a file says of itself that a tool made it.
     pub fn is_marked(&self, path: &RepoPath) -> bool {
-        witnesses::says_so::is_marked(path, &self.head(path))
+        says_so::is_marked(path, &self.head(path))
     }
 
     /// The same, of a file whose size and first bytes are known.

@@ -140,6 +140,8 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
                 // A source in a folder beside that of another language's is as often somebody's.
                 (false, true) if is_code && output_folder(path).is_none() => "elsewhere",
                 (false, true) => "elsewhere-sure",
+                // In the folder that the project's settings name, it is what they speak of.
+                (false, false) if !is_code && around.declared().makes(path) => "elsewhere-sure",
                 (false, false) => "elsewhere",
             };
             let is_better = best
@@ -167,6 +169,9 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         let word = language(path).map_or("", |(ending, _)| ending);
         let found = Evidence::new(Witness::Derived, row, Detail::MadeOf(source));
         evidence.push(found.with_word(word));
+    } else if let Some(source) = put_aside(around, path) {
+        let detail = Detail::MadeOf(source);
+        evidence.push(Evidence::new(Witness::Derived, "put-aside", detail));
     } else if let Some(source) = copied_from(around, subject) {
         evidence.push(Evidence::new(
             Witness::Derived,
@@ -307,6 +312,22 @@ fn is_parallel(product: &RepoPath, source: &RepoPath) -> bool {
             product.ends_with(rest) && product.len() <= rest.len() + 3
         }
     }
+}
+
+/// What an editor, a merge or a person adds to the name of a file that is put aside.
+const ASIDE: [&[u8]; 9] = [
+    b".bak", b".backup", b".old", b".orig", b".save", b".tmp", b".temp", b".rej", b"~",
+];
+
+/// The file beside it that one is an earlier or unfinished copy of: `hub.conf.old`.
+fn put_aside(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
+    let mut endings = ASIDE.iter();
+    let of = endings.find_map(|ending| path.as_bytes().strip_suffix(*ending))?;
+    let of = RepoPathBuf::from(of.to_vec());
+    let is_file = around.tree().get(&of).is_some() && !of.is_folder();
+    // A licence or a notice that came with copied code is kept as it came.
+    let is_prose = of.extension().is_none() || matches!(language(&of), Some((_, Group::Prose)));
+    (is_file && !is_prose).then_some(of)
 }
 
 /// The file that one in a folder of outputs is a copy of.

@@ -3,7 +3,7 @@
 use super::format::is_binary;
 use super::name::is_tools_name;
 use super::place::{hidden_folder, output_folder};
-use super::{Basis, Subject, says_so};
+use super::{Basis, Subject, declared, says_so};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use bstr::ByteSlice;
@@ -180,6 +180,9 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
             group.row(About::Named)
         }
         About::Nothing if says_so::is_bundled(subject) => "bundled",
+        About::Nothing if group != Group::Code && declared::is_in_output(around, subject) => {
+            group.row(About::InNamed)
+        }
         about => group.row(about),
     };
     let detail = Detail::Extension(ending.into());

@@ -87,6 +87,11 @@ pub(crate) fn is_tools_output(name: &BStr) -> bool {
     is_output_name(name) && row_of(name).is_some_and(|(row, _)| row != "output-programs")
 }
 
+/// Whether only a tool gives a folder such a name, such as a package manager.
+pub(crate) fn is_only_tools(name: &BStr) -> bool {
+    row_of(name).is_some_and(|(row, _)| row == "output-sure")
+}
+
 /// Whether people give folders of sources such a name, and tools what they make.
 pub fn is_shared_name(name: &BStr) -> bool {
     row_of(name).is_some_and(|(row, _)| {

@@ -3,12 +3,15 @@
 
 use super::Subject;
 use super::format::is_binary;
+use super::language::language;
+use super::name::is_hashed;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
 use crate::{HEAD, Surroundings};
 use bstr::ByteSlice;
 use memchr::memmem::Finder;
 use redshank_rules::{PatternSet, RepoPath};
 use redshank_tables::{TableError, read, rows};
+use regex::bytes::Regex;
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -58,8 +61,8 @@ struct Table {
 static TABLE: LazyLock<Result<Table, TableError>> =
     LazyLock::new(|| read("marks of tools", include_str!("says_so.toml")));
 
-/// The same from the end, in bytes, of a file that was read whole.
-const FOOTER: usize = 1_000;
+/// The same from the end, in bytes, of a file that was read whole or is signed there.
+pub(crate) const FOOTER: usize = 1_000;
 
 /// What most marks hold one of: a file with none of these is asked only for marks of its own type.
 static SIGNS: LazyLock<[Finder; 7]> = LazyLock::new(|| {
@@ -106,6 +109,11 @@ const LEAST_BUNDLE: usize = 2_048;
 const LONG_LINES: usize = 500;
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
+    if is_signed_at_end(subject.path) && loads_hashed(subject.head) {
+        let detail =
+            Detail::Said("the scripts that it loads have a hash of their contents in their names");
+        evidence.push(Evidence::new(Witness::SaysSo, "bundled-page", detail));
+    }
     if let Some(mark) = mark_of(subject.path, subject.head) {
         let source = mark
             .made_of
@@ -138,6 +146,24 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     }
 }
 
+/// Whether a page loads a script or a style from beside it whose name holds a hash: a bundler wrote
+/// it there.
+fn loads_hashed(head: &[u8]) -> bool {
+    LOADED.captures_iter(head).any(|found| {
+        let name = found.get(1).map_or(&[][..], |name| name.as_bytes());
+        is_hashed(name.as_bstr())
+    })
+}
+
+/// The name of a script or a style that a page loads from its own place.
+#[allow(clippy::expect_used, reason = "the tests compile it")]
+static LOADED: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(
+        r#"(?i-u)(?:src|href)=["']?(?:[a-z0-9_./@-]*/)?([a-z0-9_@~-][a-z0-9_.@~-]*\.(?:js|mjs|css))["'\s>?]"#,
+    )
+    .expect("an expression of the program's own")
+});
+
 /// The mark of a kind of evidence, by its name.
 pub fn mark(name: &str) -> Option<&'static Mark> {
     let marks = rows(&TABLE).map_or(&[][..], |table| &table.mark);
@@ -149,14 +175,19 @@ pub(crate) fn is_marked(path: &RepoPath, head: &[u8]) -> bool {
     mark_of(path, head).is_some()
 }
 
+/// Whether the tools that write such files sign them in the last line.
+pub(crate) fn is_signed_at_end(path: &RepoPath) -> bool {
+    let signed = ["html", "htm", "xhtml", "js", "mjs", "cjs", "css"];
+    language(path).is_some_and(|(ending, _)| signed.contains(&ending))
+}
+
 /// What a file that starts so says of itself.
 fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
     let mut start = head[..head.len().min(HEADER)].to_ascii_lowercase();
     if is_binary(&start) {
         return None;
     }
-    if head.len() > HEADER && (head.len() as u64) < HEAD {
-        // Pages are marked in their last line.
+    if head.len() > HEADER && ((head.len() as u64) < HEAD || is_signed_at_end(path)) {
         let footer = HEADER.max(head.len().saturating_sub(FOOTER));
         start.push(b'\n');
         start.extend(head[footer..].to_ascii_lowercase());
@@ -213,6 +244,22 @@ mod tests {
     use super::*;
 
     /// Every row's every list of words, in capitals, in a file of a name that the row allows.
+    #[test]
+    fn a_page_that_loads_hashed_scripts_from_beside_it_is_a_bundlers() {
+        assert!(loads_hashed(
+            b"<script type=module src=\"./assets/index-BkF3x9Qa.js\">"
+        ));
+        assert!(loads_hashed(
+            b"<link rel=stylesheet href='/tide/main.51c6dc62.css'>"
+        ));
+        assert!(!loads_hashed(
+            b"<script src=\"lib/gauge-4.3.1.min.js\"></script>"
+        ));
+        assert!(!loads_hashed(
+            b"<script src=\"https://cdn.example.org/main.51c6dc62.js\">"
+        ));
+    }
+
     #[test]
     fn every_mark_is_found() {
         let marks = &rows(&TABLE).unwrap().mark;

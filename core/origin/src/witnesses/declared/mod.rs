@@ -9,7 +9,7 @@ mod variables;
 
 use super::format::{is_binary, is_media};
 use super::language::{Group, language};
-use super::place::{is_aside, output_folder};
+use super::place::{is_aside, is_only_tools, output_folder};
 use super::{Subject, says_so};
 use crate::evidence::{Detail, Evidence, Witness};
 use crate::{Surroundings, weights};
@@ -153,6 +153,7 @@ impl Declared {
         }
         let own = [folder].into_iter();
         let above = folder.folders_above().rev();
+        let mut found: Option<RepoPathBuf> = None;
         for base in own.chain(above).chain([RepoPath::top()]) {
             let Some(path) = base.resolve(what.as_bstr()) else {
                 continue;
@@ -171,12 +172,28 @@ impl Declared {
                 false if tree.below(&as_folder).next().is_some() => as_folder,
                 false => continue,
             };
-            let known = self.outputs.entry(place).or_insert(named);
-            let weight = |row| weights::of(Witness::Declared, row, "");
-            if weight(known.row) < weight(named.row) {
-                *known = named;
+            match &found {
+                // What a setting's path is relative to, isn't known: of two, it is neither surely.
+                Some(first) if *first != place => {
+                    let known = self.outputs.get_mut(first);
+                    if let Some(known) = known.filter(|known| known.row == "setting-output") {
+                        known.row = "setting";
+                    }
+                    return;
+                }
+                Some(_) => {}
+                None => {
+                    let known = self.outputs.entry(place.clone()).or_insert(named);
+                    let weight = |row| weights::of(Witness::Declared, row, "");
+                    if weight(known.row) < weight(named.row) {
+                        *known = named;
+                    }
+                    if named.row != "setting-output" {
+                        return;
+                    }
+                    found = Some(place);
+                }
             }
-            return;
         }
     }
 
@@ -258,29 +275,50 @@ fn with_wildcards(what: &[u8]) -> Vec<u8> {
     text
 }
 
+/// What names a file, or the folder that it is in, and the kind of evidence that this is.
+fn said_of(around: &Surroundings, subject: &Subject) -> Option<(Named, &'static str)> {
+    let declared = around.declared();
+    let named = declared.named(subject.path)?;
+    let is_of_file = declared.is_of_file(subject.path, &named);
+    if !subject.hears_folders && !is_of_file {
+        return None;
+    }
+    // What is said of a folder, is said of all in it, but less; and of none if somebody wrote
+    // there: scripts remove and fetch sources.
+    let folder = declared
+        .folder_of(subject.path)
+        .filter(|_| subject.hears_folders && !is_of_file);
+    // What the text names by itself as well, it reads.
+    let is_input =
+        || !is_binary(subject.head) && declared.mentions(subject.path.name()).contains(&named.file);
+    let row = match folder {
+        Some(_) if is_input() => return None,
+        Some(folder) if around.is_peoples(folder, named.row == "setting-output") => return None,
+        // What is made for tests and samples is kept with them.
+        _ if is_aside(folder.unwrap_or(subject.path)) => "aside",
+        None => named.row,
+        Some(_) if FOLDERS_ROWS.contains(&named.row) => named.row,
+        Some(_) => "folder",
+    };
+    Some((named, row))
+}
+
+/// The kinds of evidence that say as much of a folder's files as of the folder.
+const FOLDERS_ROWS: [&str; 3] = ["setting", "setting-output", "folder-made"];
+
+/// Whether the project itself says that a tool writes to the folder that a file is in.
+pub(super) fn is_in_output(around: &Surroundings, subject: &Subject) -> bool {
+    let said = said_of(around, subject);
+    said.is_some_and(|(_, row)| row == "folder" || row == "setting-output")
+}
+
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let declared = around.declared();
     let detail = |named: &Named| Detail::NamedBy {
         file: around.tree().entries[named.file as usize].path.clone(),
         line: named.line,
     };
-    let is_heard =
-        |named: &Named| subject.hears_folders || declared.is_of_file(subject.path, named);
-    if let Some(named) = declared.named(subject.path).filter(is_heard) {
-        // What is said of a folder, is said of all in it, but less; and of none if somebody wrote
-        // there: scripts remove and fetch sources.
-        let is_of_file = declared.is_of_file(subject.path, &named);
-        let folder = declared
-            .folder_of(subject.path)
-            .filter(|_| subject.hears_folders && !is_of_file);
-        let row = match folder {
-            Some(folder) if around.is_peoples(folder) => return,
-            // What is made for tests and samples is kept with them.
-            _ if is_aside(subject.path) => "aside",
-            None => named.row,
-            Some(_) if named.row == "setting" || named.row == "folder-made" => named.row,
-            Some(_) => "folder",
-        };
+    if let Some((named, row)) = said_of(around, subject) {
         evidence.push(Evidence::new(Witness::Declared, row, detail(&named)));
     }
     if is_binary(subject.head) && !is_media(subject.path) {
@@ -312,6 +350,13 @@ fn may_declare(entry: &Entry) -> bool {
         && entry.size.0 > 0
         && entry.size.0 <= LARGEST;
     if !is_open || is_lock(path.name()) || path.name().starts_with(b".git") {
+        return false;
+    }
+    // Packages that are installed say nothing of the project.
+    if path
+        .folders_above()
+        .any(|above| is_only_tools(above.name()))
+    {
         return false;
     }
     let is_text = match language(path) {

@@ -1,6 +1,7 @@
 //! Settings of any program: a key that says "output folder", and a path.
 
 use super::Said;
+use bstr::ByteSlice;
 use redshank_rules::RepoPath;
 use regex::bytes::Regex;
 use std::sync::LazyLock;
@@ -12,6 +13,17 @@ static KEYS: LazyLock<Regex> = LazyLock::new(|| {
         r#"(?i-u)\b["']?(?:(?:[a-z0-9]+[._-])*[a-z0-9]*?"#,
         r#"(?:out|output|outputs|outs|dist|dest|destination|build|target|cache|report|reports|publish|coverage|artifact|artifacts|site|log|logs|generated|gen|temp|tmp|html|export|storage|checkpoint|results?|save|upload|bin|obj|exec|object|work|db|database)"#,
         r#"[._-]?(?:dir|directory|folder|path|file|root|dest)|(?:[a-z0-9]+[._-])*(?:static_root|media_root|outdir|outfile|outputdir|distdir|output|outputs|outs|destination|dest|logfile))["']?\s*(?:[:=]>?|\s=>|\s(?:use|is|in)\s|\()\s*"#
+    ))
+    .expect("an expression of the program's own")
+});
+
+/// Keys of these that can mean nothing but the folder that a tool writes to.
+#[allow(clippy::expect_used, reason = "the tests compile it")]
+static SURE_KEYS: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(concat!(
+        r#"(?i-u)^["']?(?:[a-z0-9]+[._-])*(?:static_root|destination|"#,
+        r#"(?:out|output|dest|dist|site|report|reports|coverage|generated|html)[._-]?(?:dir|directory|folder)|"#,
+        r#"output[._-]?path)["']?\s*[:=(]"#
     ))
     .expect("an expression of the program's own")
 });
@@ -38,11 +50,27 @@ pub(super) fn read(_: &RepoPath, text: &[u8], said: &mut Vec<Said>) {
                 said.push(Said {
                     what: path.as_bytes().to_vec(),
                     at: key.start(),
-                    row: "setting",
+                    row: if SURE_KEYS.is_match(key.as_bytes())
+                        && is_said_once(text, path.as_bytes())
+                    {
+                        "setting-output"
+                    } else {
+                        "setting"
+                    },
                 });
             }
         }
     }
+}
+
+/// Whether a text has a value in quotes only once: in another setting, it names what is read.
+fn is_said_once(text: &[u8], value: &[u8]) -> bool {
+    ["\"", "'"]
+        .iter()
+        .map(|quote| [quote.as_bytes(), value, quote.as_bytes()].concat())
+        .map(|quoted| text.find_iter(&quoted).count())
+        .sum::<usize>()
+        <= 1
 }
 
 /// So many values are taken from one line at most.
@@ -51,6 +79,20 @@ const VALUES_A_LINE: usize = 4;
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_a_key_for_output_alone_whose_value_is_nowhere_else_is_sure() {
+        let rows = |text: &str| {
+            let mut said = Vec::new();
+            read("gauge/settings.py".into(), text.as_bytes(), &mut said);
+            said.retain(|said| said.what == b"tides");
+            said.iter().map(|said| said.row).collect::<Vec<_>>()
+        };
+        assert_eq!(rows("STATIC_ROOT = BASE / 'tides'\n"), ["setting-output"]);
+        assert_eq!(rows("MEDIA_ROOT = BASE / 'tides'\n"), ["setting"]);
+        let read_as_well = "STATIC_ROOT = BASE / 'tides'\nSTATICFILES_DIRS = [APP / 'tides']\n";
+        assert_eq!(rows(read_as_well), ["setting"]);
+    }
 
     #[test]
     fn keys_that_name_an_output_are_read_in_any_language() {
