@@ -294,12 +294,18 @@ impl Judgement {
             "listing",
         ];
         let mut said = self.evidence.iter();
+        let is_of_interface = is_code
+            && self
+                .evidence
+                .iter()
+                .any(|one| one.witness == Witness::SaysSo && one.row == "interface-code");
         let is_compiled = is_code
             && said.any(|one| one.witness == Witness::SaysSo && compiled.contains(&one.row));
         let is_marked_source = |one: &Evidence| {
             let rows = ["marked-code", "generated-note", "bindings"];
             is_code && one.witness == Witness::SaysSo && rows.contains(&one.row)
         };
+        let is_tools_place = self.is_in_tools_places();
         self.origin.is_made()
             && self.evidence.iter().any(is_kept)
             && !self.evidence.iter().any(|one| {
@@ -310,17 +316,28 @@ impl Judgement {
                     // Marked sources that a script writes are as often as not committed.
                     Witness::Declared => !self.evidence.iter().any(is_marked_source),
                     Witness::Place if one.row == "hidden" => true,
+                    Witness::Place if is_tools_place => true,
                     Witness::Place => {
                         is_of_output(one) && !self.evidence.iter().any(is_marked_source)
                     }
                     // Of a source beside it, the compiler makes it again at each build.
                     Witness::Derived => {
-                        one.row == "beside-sure" || one.row == "beside" && is_compiled
+                        one.row == "beside-sure"
+                            || one.row == "beside" && is_compiled
+                            || one.row == "elsewhere" && is_of_interface
                     }
                     _ => false,
                 };
                 one.weight.0 > 0 && is_of_the_project
             })
+    }
+
+    /// Whether the folders that it is in are surely a tool's: two such folders, one in the other, or
+    /// one that only tools call so.
+    fn is_in_tools_places(&self) -> bool {
+        let is_tools = |one: &&Evidence| is_of_output(one) || one.row == "hidden";
+        let is_only_tools = |one: &Evidence| one.row == "output-sure" && one.weight.0 >= ONLY_TOOLS;
+        self.evidence.iter().filter(is_tools).count() > 1 || self.evidence.iter().any(is_only_tools)
     }
 
     /// Whether more than a name speaks for its being made: of itself, of what is beside it, or of the
@@ -336,18 +353,12 @@ impl Judgement {
             Witness::Place => is_page && one.weight.0 >= SURE,
             _ => one.weight.0 > 0,
         };
-        // Of two such folders, one in the other, or by a name that only tools give, tools are sure;
-        // and whatever appends to a log, people don't.
-        let is_tools_place =
-            |one: &&Evidence| is_of_output(one) || one.row == "hidden" && one.weight.0 > 0;
-        let is_in_two = self.evidence.iter().filter(is_tools_place).count() > 1;
-        let is_only_tools = |one: &Evidence| one.row == "output-sure" && one.weight.0 >= ONLY_TOOLS;
+        // Whatever appends to a log, people don't.
         let is_log = |one: &Evidence| one.witness == Witness::Name && one.row == "log";
         let is_named = |one: &Evidence| one.row == "by-name";
         self.has_more_than_a_name()
             || self.evidence.iter().any(is_of_neighbours)
-            || self.evidence.iter().any(is_only_tools)
-            || self.is_made(Strength::Strong) && is_in_two
+            || self.is_made(Strength::Strong) && self.is_in_tools_places()
             || self.evidence.iter().any(is_log) && !self.evidence.iter().any(is_named)
             || self.is_made(Strength::Strong)
                 && self.evidence.iter().any(is_of_output)

@@ -171,10 +171,11 @@ impl<'a> Judgements<'a> {
         // tool that is used here keeps what it makes.
         let is_of_people = matches!(language(path), Some((_, Group::Code | Group::Prose)));
         let is_known = |one: &Evidence| one.row.starts_with("known-");
-        let is_tools = |one: &Evidence| one.row == "any-name-of-output";
-        if (is_of_people || own.evidence.iter().any(is_known))
-            && (own.is_authored(Strength::Hint) || !own.evidence.iter().any(is_tools))
-        {
+        let is_known = own.evidence.iter().any(is_known);
+        let has = |row: &str| own.evidence.iter().any(|one| one.row == row);
+        let is_tools = has("any-name-of-output") && !own.is_authored(Strength::Hint);
+        let is_among_many = !is_known && has("code-in-output") && !has("by-name");
+        if (is_of_people || is_known) && !is_tools && !is_among_many {
             return None;
         }
         let is_own_authored = own.is_authored(Strength::Likely);

@@ -327,7 +327,8 @@ fn put_aside(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
     let is_file = around.tree().get(&of).is_some() && !of.is_folder();
     // A licence or a notice that came with copied code is kept as it came.
     let is_prose = of.extension().is_none() || matches!(language(&of), Some((_, Group::Prose)));
-    (is_file && !is_prose).then_some(of)
+    let is_kept = is_prose && path.as_bytes().ends_with(b".orig");
+    (is_file && !is_kept).then_some(of)
 }
 
 /// The file that one in a folder of outputs is a copy of.
