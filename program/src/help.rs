@@ -249,6 +249,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("rehearse", "what a fresh clone would lack"),
             ("rehearse -- make", "whether a command works in it"),
             (
+                "rehearse --prove -- make",
+                "what it makes again of what nobody seems to have written",
+            ),
+            (
                 "rehearse --here -- make",
                 "what a command leaves behind here",
             ),

@@ -2,7 +2,9 @@
 
 use super::PathOut;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Learned, LearnedStatus, Missing, RunDifference};
+use redshank_changes::rehearse::{
+    Learned, LearnedStatus, LeftOut, Missing, Outcome, RunDifference,
+};
 use redshank_rules::RepoPathBuf;
 use redshank_text as text;
 use redshank_worktree::FileStats;
@@ -21,6 +23,9 @@ pub struct RehearseOut {
     pub clone: Option<FileStats>,
     /// What it would lack: needed, here, and not in it.
     pub missing: Vec<MissingOut>,
+    /// With `--prove`: what the clone lacked on purpose, and what became of it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub left_out: Option<Vec<LeftOutOut>>,
     /// The run, if there was one.
     pub run: Option<RunOut>,
 }
@@ -49,6 +54,37 @@ impl From<&Missing> for MissingOut {
             path: PathOut::new(&file.path),
             reason: text::missing_reason(&file.reason),
             rule,
+        }
+    }
+}
+
+/// A file that nobody seems to have written, left out of the clone.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct LeftOutOut {
+    /// The file.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// `generated`, `installed`, `local` or `unknown`.
+    pub origin: &'static str,
+    /// `same`, `other` (it came back with other contents), `not-made` (the command works without
+    /// it), `missed` (it fails without this one and the others that are), or `unknown` (it fails
+    /// with it, too).
+    pub outcome: &'static str,
+}
+
+impl From<&(LeftOut, Outcome)> for LeftOutOut {
+    fn from((file, outcome): &(LeftOut, Outcome)) -> Self {
+        Self {
+            path: PathOut::new(&file.path),
+            origin: file.origin.word(),
+            outcome: match outcome {
+                Outcome::Same => "same",
+                Outcome::Other => "other",
+                Outcome::NotMade => "not-made",
+                Outcome::Missed => "missed",
+                Outcome::Unknown => "unknown",
+            },
         }
     }
 }

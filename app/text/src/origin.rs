@@ -70,6 +70,10 @@ pub fn origin_evidence(evidence: &Evidence) -> String {
             format!("a copy of {}", shown(source))
         }
         (Detail::MadeOf(source), _) => format!("made from {}", shown(source)),
+        (Detail::MadeBy(command), _) => format!(
+            "`{}` made it again in a clone without it",
+            shown(command.as_str().into())
+        ),
         (Detail::Folder(_), Witness::Neighbours) => "what is beside it is authored".to_owned(),
         (Detail::Folder(name), _) => format!("in a folder called `{}`", shown(name.as_bstr())),
         (Detail::Extension(ending), _) if evidence.weight.0 < 0 => {

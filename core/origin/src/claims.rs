@@ -310,7 +310,7 @@ impl Judgement {
             && self.evidence.iter().any(is_kept)
             && !self.evidence.iter().any(|one| {
                 let is_of_the_project = match one.witness {
-                    Witness::Tool | Witness::Referenced => true,
+                    Witness::Tool | Witness::Referenced | Witness::Rebuilt => true,
                     Witness::Name => one.row.starts_with("only-"),
                     Witness::Neighbours => one.row == REPORT,
                     // Marked sources that a script writes are as often as not committed.

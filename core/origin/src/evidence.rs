@@ -135,6 +135,8 @@ pub enum Witness {
     Referenced,
     /// What is in the same folder.
     Neighbours,
+    /// A rehearsal saw it come back.
+    Rebuilt,
 }
 
 impl Witness {
@@ -151,6 +153,7 @@ impl Witness {
             Self::Place => "place",
             Self::Referenced => "referenced",
             Self::Neighbours => "neighbours",
+            Self::Rebuilt => "rebuilt",
         }
     }
 }
@@ -210,6 +213,7 @@ impl Evidence {
             }
             Detail::NamedBy { file, .. } => format!("made by the project itself, says {file}"),
             Detail::MadeOf(source) => format!("made from {source}"),
+            Detail::MadeBy(command) => format!("made again by `{command}`"),
             Detail::Neighbours { folder, .. } => format!("made with all else in {folder}"),
             Detail::Folder(_) | Detail::Extension(_) | Detail::Name => {
                 "made by a tool, as its name and its place say".to_owned()
@@ -248,6 +252,8 @@ pub enum Detail {
     },
     /// The file that it was made of.
     MadeOf(RepoPathBuf),
+    /// A command made it again where it was missing.
+    MadeBy(String),
     /// The folder whose name says it.
     Folder(BString),
     /// How its name ends.

@@ -42,6 +42,7 @@ pub use places::MadePlace;
 pub use witnesses::place::{
     is_aside, is_in_hidden, is_output_name, is_peoples_name, is_shared_name,
 };
+pub use witnesses::rebuilt::{REBUILT_FILE, Rebuilt, RebuiltFile};
 pub use witnesses::says_so::{Mark, mark};
 pub use witnesses::{Basis, Claim};
 
@@ -75,6 +76,8 @@ pub struct Surroundings<'a> {
     by_stem: OnceLock<ByName>,
     declared: OnceLock<Declared>,
     linked: OnceLock<Linked>,
+    /// What rehearsals saw come back.
+    rebuilt: OnceLock<HashMap<BString, RebuiltFile>>,
     /// For each kind of mark, the first file here that such files are made of.
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
     /// The answers on claims that were asked for before.
@@ -93,6 +96,7 @@ impl<'a> Surroundings<'a> {
             by_stem: OnceLock::new(),
             declared: OnceLock::new(),
             linked: OnceLock::new(),
+            rebuilt: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
             peoples: Mutex::default(),
@@ -128,6 +132,14 @@ impl<'a> Surroundings<'a> {
             }
             all.values_mut().for_each(|places| places.sort_unstable());
             all
+        })
+    }
+
+    /// What rehearsals saw come back. What can't be read is no evidence; the next rehearsal says so.
+    pub(crate) fn rebuilt(&self) -> &HashMap<BString, RebuiltFile> {
+        self.rebuilt.get_or_init(|| {
+            let known = Rebuilt::read(self.snapshot.worktree());
+            known.map_or_else(|_| HashMap::new(), Rebuilt::by_path)
         })
     }
 

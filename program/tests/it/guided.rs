@@ -14,7 +14,7 @@ fn scaffold(nia: &Person) {
     nia.writes("dist/index.html", "<p>");
     nia.writes(".env", format!("DB_PASSWORD={}\n", made_up(14, 3)));
     nia.writes(".DS_Store", "x");
-    nia.writes("uplink.log.1", "x");
+    nia.writes(".bash_history", "make\n");
 }
 
 #[test]

@@ -440,3 +440,63 @@ fn a_watch_tells_what_comes_until_somebody_ends_it() {
         said.err
     );
 }
+
+#[test]
+fn a_build_proves_what_it_makes_and_what_it_misses() {
+    let nia = Person::with_repository();
+    // Without a word of its outputs: the folder comes from outside.
+    nia.writes(
+        "level.sh",
+        "#!/bin/sh\nmkdir -p \"$1\"\nsort tides.txt > \"$1/sorted\"\ndate +%N > \"$1/moment\"\n",
+    );
+    nia.writes("tides.txt", "2\n1\n");
+    let build = ["--", "sh", "level.sh", "seen"];
+    nia.runs("sh", &["level.sh", "seen"]);
+    nia.writes("oracle.idx", "12 of unknown origin\n");
+    let prove = |words: &[&str]| rehearsed(&nia, &[&["--prove"], words].concat());
+    let outcomes = |proof: &Value| -> Vec<(String, String)> {
+        let left_out = proof["left_out"].as_array().unwrap().iter();
+        let text = |value: &Value| value.as_str().unwrap().to_owned();
+        left_out
+            .map(|file| (text(&file["path"]), text(&file["outcome"])))
+            .collect()
+    };
+    let of = |path: &str, outcome: &str| (path.to_owned(), outcome.to_owned());
+    assert_eq!(
+        outcomes(&prove(&build)),
+        [
+            of("oracle.idx", "not-made"),
+            of("seen/moment", "other"),
+            of("seen/sorted", "same")
+        ]
+    );
+    // What the command needs is named, and what it fails without in any case is not blamed.
+    let needs = prove(&["--", "sh", "-c", "cat oracle.idx && sh level.sh seen"]);
+    assert!(outcomes(&needs).contains(&of("oracle.idx", "missed")));
+    let fails = prove(&["--", "sh", "-c", "exit 3"]);
+    assert!(
+        outcomes(&fails)
+            .iter()
+            .all(|(_, outcome)| outcome == "unknown")
+    );
+    // What came back is certain from now on; what a person lets in stays in nevertheless.
+    let why = nia.redshank(&["why", "--origin", "seen/sorted"]);
+    assert!(
+        why.out.contains("made it again in a clone without it"),
+        "{}",
+        why.out
+    );
+    nia.writes(".gitignore", "!/seen/moment\n");
+    nia.redshank(&["tidy", "--apply", "--yes"]);
+    let held = nia.git_lists(&["--others", "--exclude-standard"]);
+    assert_eq!(
+        held,
+        [
+            ".gitignore",
+            "level.sh",
+            "oracle.idx",
+            "seen/moment",
+            "tides.txt"
+        ]
+    );
+}

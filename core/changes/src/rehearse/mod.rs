@@ -3,6 +3,7 @@
 mod learned;
 mod missing;
 mod past_runs;
+mod prove;
 mod run;
 pub mod scratch;
 mod shape;
@@ -11,6 +12,7 @@ mod write_events;
 pub use learned::{Learned, LearnedStatus, RunContext, learned};
 pub use missing::{Missing, MissingReason, Reference, missing, references_in};
 pub use past_runs::{PastRun, PastRuns};
+pub use prove::{LeftOut, Outcome, left_out, remember_rebuilt};
 pub use run::{Run, RunDifference, RunSnapshot};
 pub use write_events::{WriteEvent, WriteEvents};
 

@@ -288,3 +288,19 @@ fn a_rule_that_reaches_out_of_its_project_keeps_neighbours_known() {
         "{end:?}"
     );
 }
+
+/// What a person's pattern lets in stays in, and the draft that wrote the way around it has no more
+/// to write.
+#[test]
+fn a_draft_around_a_persons_exception_is_at_rest() {
+    let templates = Collection::built_in().unwrap();
+    let buf = templates.iter().find(|template| template.name == "buf");
+    for before in STATES {
+        let repository = Repository {
+            projects: &[(buf.unwrap(), "")],
+            own_rules: &["!*.md"],
+            variant: None,
+        };
+        assert_eq!(restless(repository, before).0, Vec::<String>::new());
+    }
+}

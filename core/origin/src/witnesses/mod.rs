@@ -8,6 +8,7 @@ pub(crate) mod language;
 pub(crate) mod linked;
 mod name;
 pub(crate) mod place;
+pub(crate) mod rebuilt;
 mod referenced;
 pub(crate) mod says_so;
 mod tool;
@@ -69,7 +70,7 @@ pub enum Basis {
 type Testify = fn(&Surroundings, &Subject, &mut Vec<Evidence>);
 
 /// All witnesses but the neighbours, who are heard last.
-const ALL: [Testify; 9] = [
+const ALL: [Testify; 10] = [
     tool::testify,
     declared::testify,
     says_so::testify,
@@ -79,6 +80,7 @@ const ALL: [Testify; 9] = [
     language::testify,
     place::testify,
     referenced::testify,
+    rebuilt::testify,
 ];
 
 /// Hears every witness on a file.

@@ -161,6 +161,12 @@ impl DraftedFile {
         of_label.any(|block| block.lines.iter().any(|line| line.pattern == *pattern))
     }
 
+    /// Whether a block of that label has a line already.
+    pub(crate) fn has_in_block(&self, label: &str, pattern: &BString) -> bool {
+        let mut of_label = self.blocks.iter().filter(|block| block.label == label);
+        of_label.any(|block| block.lines.contains(pattern))
+    }
+
     /// Takes a rule out again that was to come in, or that a block got.
     pub(crate) fn drop_rule(&mut self, pattern: &BStr) {
         for block in &mut self.new {

@@ -213,6 +213,8 @@ impl<'s> Composer<'s, '_> {
         let narrower: Vec<BString> = narrower
             .into_iter()
             .filter(|line| !file.has_coming(KEPT, line))
+            // Of a rule that isn't written, what an earlier draft wrote instead stays as it is.
+            .filter(|line| !goes || !file.has_in_block(KEPT, line))
             .collect();
         let lines: Vec<DraftLine> = narrower
             .into_iter()

@@ -10,11 +10,12 @@ use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::{
-    PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, missing, scratch,
+    LeftOut, Outcome, PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, left_out, missing,
+    remember_rebuilt, scratch,
 };
 use redshank_output::{self as output, put, putln, signals};
 use redshank_report::{
-    DOCUMENT, DifferenceOut, MissingOut, OutputFormat, RehearseOut, RunOut, root,
+    DOCUMENT, DifferenceOut, LeftOutOut, MissingOut, OutputFormat, RehearseOut, RunOut, root,
 };
 use redshank_text::{Paint, files, shown};
 use redshank_watch::Recorder;
@@ -35,6 +36,10 @@ pub struct Rehearse {
     /// Run the command in this folder, without a clone; without a command, watch what comes
     #[arg(long)]
     here: bool,
+    /// Leave out of the clone what nobody seems to have written, and see what the command makes
+    /// again
+    #[arg(long, conflicts_with = "here", requires = "command")]
+    prove: bool,
     /// What to run there, behind `--`
     #[arg(last = true, value_name = "COMMAND")]
     command: Vec<OsString>,
@@ -67,9 +72,12 @@ struct Ran {
 struct End(Option<i32>);
 
 impl Ran {
+    fn ended_well(&self) -> bool {
+        self.end.as_ref().is_none_or(|end| end.0 == Some(0))
+    }
+
     fn worked(&self) -> bool {
-        let is_good = self.end.as_ref().is_none_or(|end| end.0 == Some(0));
-        is_good && self.difference.unruled.is_empty()
+        self.ended_well() && self.difference.unruled.is_empty()
     }
 }
 
@@ -80,30 +88,30 @@ impl Rehearse {
         }
         let context = Context::find(args, self.format)?;
         let snapshot = &context.snapshot;
-        let missing = missing(snapshot, &context.survey()?, self.staged)?;
+        let survey = context.survey()?;
+        let missing = missing(snapshot, &survey, self.staged)?;
+        let left_out = match self.prove {
+            true => left_out(snapshot, &survey, self.staged)?,
+            false => Vec::new(),
+        };
         let clone = self.clone_of(&context)?;
+        if let Some(clone) = &clone {
+            clone.leave_out(&left_out)?;
+        }
+        if self.prove && context.speaks() {
+            putln!("{}", text::of_left_out(&left_out))?;
+        }
         if context.for_people {
             put!("{}", text::of_missing(&missing))?;
         }
-        let ran = match self.command.as_slice() {
-            [] if self.here => Some(while_watched::watch(&context)?),
-            [] => None,
-            [program, words @ ..] => {
-                let (worktree, folder) = match &clone {
-                    Some(clone) => {
-                        if !clone.worktree.root.is_there(context.prefix.bare()) {
-                            bail!(
-                                "a clone has no {}: nothing in it would be committed",
-                                shown(&context.prefix)
-                            );
-                        }
-                        let here = clone.worktree.path(context.prefix.as_bstr());
-                        (&clone.worktree, here)
-                    }
-                    None => (snapshot.worktree(), snapshot.path(context.prefix.as_bstr())),
-                };
-                Some(run(&context, worktree, &folder, (program, words))?)
-            }
+        let ran = if self.command.is_empty() && self.here {
+            Some(while_watched::watch(&context)?)
+        } else {
+            self.run_in(&context, clone.as_ref())?
+        };
+        let proof = match (&clone, &ran) {
+            (Some(clone), Some(ran)) if self.prove => self.proof(&context, clone, left_out, ran)?,
+            _ => Vec::new(),
         };
         if !context.for_people {
             output::json(&RehearseOut {
@@ -111,6 +119,9 @@ impl Rehearse {
                 root: root(&snapshot.top),
                 clone: clone.as_ref().map(|clone| clone.stats),
                 missing: missing.iter().map(MissingOut::from).collect(),
+                left_out: self
+                    .prove
+                    .then(|| proof.iter().map(LeftOutOut::from).collect()),
                 run: ran.as_ref().map(|ran| RunOut {
                     exit_code: ran.end.as_ref().and_then(|end| end.0),
                     seconds: ran.time.as_secs_f64(),
@@ -119,9 +130,59 @@ impl Rehearse {
             })?;
         } else if let Some(ran) = &ran {
             put!("{}", text::of_run(ran))?;
+            put!("{}", text::of_proof(&proof))?;
         }
         let worked = ran.as_ref().is_none_or(Ran::worked);
         Ok(found(!(worked && missing.is_empty())))
+    }
+
+    /// Runs the command, if there is one, in the clone or here.
+    fn run_in(&self, context: &Context, clone: Option<&ScratchClone>) -> Result<Option<Ran>> {
+        let [program, words @ ..] = self.command.as_slice() else {
+            return Ok(None);
+        };
+        let snapshot = &context.snapshot;
+        let worktree = clone.map_or(snapshot.worktree(), |clone| &clone.worktree);
+        if !worktree.root.is_there(context.prefix.bare()) {
+            bail!(
+                "a clone has no {}: nothing in it would be committed",
+                shown(&context.prefix)
+            );
+        }
+        let folder = worktree.path(context.prefix.as_bstr());
+        Ok(Some(run(context, worktree, &folder, (program, words))?))
+    }
+
+    /// What became of the files that were left out. Where the command failed, it runs once more
+    /// with all of them, to tell what it missed from what fails anyway.
+    fn proof(
+        &self,
+        context: &Context,
+        clone: &ScratchClone,
+        left_out: Vec<LeftOut>,
+        ran: &Ran,
+    ) -> Result<Vec<(LeftOut, Outcome)>> {
+        let here = context.snapshot.worktree();
+        let mut outcomes = clone.outcomes(here, &left_out)?;
+        if !ran.ended_well() {
+            let whole = self.clone_of(context)?;
+            let again = self.run_in(context, whole.as_ref())?;
+            let without = match again.is_some_and(|again| again.ended_well()) {
+                true => Outcome::Missed,
+                false => Outcome::Unknown,
+            };
+            for outcome in &mut outcomes {
+                if *outcome == Outcome::NotMade {
+                    *outcome = without;
+                }
+            }
+        }
+        let proof: Vec<_> = left_out.into_iter().zip(outcomes).collect();
+        let [program, words @ ..] = self.command.as_slice() else {
+            return Ok(proof);
+        };
+        remember_rebuilt(here, &typed(program, words), &proof)?;
+        Ok(proof)
     }
 
     /// The clone to run in, unless the command is to run here.

@@ -2,7 +2,10 @@
 
 use super::Ran;
 use bstr::ByteSlice;
-use redshank_changes::rehearse::{Learned, LearnedStatus, Missing, RunDifference};
+use redshank_changes::rehearse::{
+    Learned, LearnedStatus, LeftOut, Missing, Outcome, RunDifference,
+};
+use redshank_origin::Origin;
 use redshank_output::{Align, Cell, Table};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_text::{self as text, Paint, count, files, quoted, shown};
@@ -21,6 +24,65 @@ pub fn of_missing(missing: &[Missing]) -> String {
             format!("{mark}  {}\n    {reason}\n    {by}\n", Paint::Head.on(path))
         })
         .collect()
+}
+
+/// What is left out of the clone.
+pub fn of_left_out(left_out: &[LeftOut]) -> String {
+    if left_out.is_empty() {
+        let nothing = Paint::Good.on("nothing is left out");
+        return format!("{nothing}: somebody seems to have written every file");
+    }
+    let unknown = left_out
+        .iter()
+        .filter(|file| file.origin == Origin::Unknown);
+    let unknown = unknown.count() as u64;
+    let made = left_out.len() as u64 - unknown;
+    let what = match (made, unknown) {
+        (made, 0) => format!("{} that a tool seems to have made", files(made)),
+        (0, unknown) => format!("{} of unknown origin", files(unknown)),
+        (made, unknown) => format!(
+            "{} that a tool seems to have made, and {} of unknown origin",
+            files(made),
+            count(unknown)
+        ),
+    };
+    format!("{}  {what}", Paint::Head.on("left out of it"))
+}
+
+/// What became of what was left out.
+pub fn of_proof(proof: &[(LeftOut, Outcome)]) -> String {
+    let heads = [
+        (Outcome::Same, "the command made it again, the same"),
+        (
+            Outcome::Other,
+            "the command made it again, with other contents",
+        ),
+        (
+            Outcome::NotMade,
+            "the command works without it, and doesn't make it",
+        ),
+        (
+            Outcome::Missed,
+            "the command fails without at least one of these",
+        ),
+        (
+            Outcome::Unknown,
+            "not made again; the command fails with it, too",
+        ),
+    ];
+    let mut text = String::new();
+    for (outcome, head) in heads {
+        let of_it = proof.iter().filter(|(_, known)| *known == outcome);
+        let paths: Vec<RepoPathBuf> = of_it.map(|(file, _)| file.path.clone()).collect();
+        text += &listed(head, &paths);
+    }
+    let came_back = |(_, outcome): &(LeftOut, Outcome)| *outcome <= Outcome::Other;
+    let came_back = proof.iter().filter(|file| came_back(file)).count() as u64;
+    if came_back > 0 {
+        let tidy = Paint::Type.on("redshank tidy");
+        text += &format!("\n{tidy} ignores the {} that came back\n", files(came_back));
+    }
+    text
 }
 
 /// What a run left behind.
