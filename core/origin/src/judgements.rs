@@ -76,7 +76,9 @@ impl<'a> Judgements<'a> {
         all.sum_up();
         all.hear(Self::neighbours);
         // Which pages belong together is known by now.
-        all.hear(Self::report);
+        if all.folders.values().any(Share::is_report) {
+            all.hear(Self::report);
+        }
         all
     }
 
@@ -138,9 +140,10 @@ impl<'a> Judgements<'a> {
             }
             let is_page = is_page(path);
             let is_made_page = is_page && is_judged;
+            let vouched = Vouched::of(path, judgement);
             let is_other_page = is_page && !judgement.is_made(Strength::Likely);
             for folder in path.folders_above() {
-                let is_peoples = is_other_page || is_vouched_for(path, judgement, folder);
+                let is_peoples = is_other_page || vouched.is_outside(folder);
                 let share = self.folders.entry(folder).or_default();
                 share.made_pages += u64::from(is_made_page);
                 share.peoples += u64::from(is_peoples);
@@ -244,10 +247,14 @@ impl<'a> Judgements<'a> {
 
     /// That a file belongs to a report: the uppermost folder whose pages a tool wrote.
     fn report(&self, path: &RepoPath, own: &Judgement) -> Option<Evidence> {
+        if is_page(path) {
+            return None;
+        }
+        let vouched = Vouched::of(path, own);
         let mut above = path.folders_above().filter(|folder| !folder.is_top());
         let (folder, made) = above.find_map(|folder| {
             let share = self.folders.get(folder)?;
-            let is_its = share.is_report() && !is_page(path) && !is_vouched_for(path, own, folder);
+            let is_its = share.is_report() && !vouched.is_outside(folder);
             is_its.then(|| (folder.to_owned(), share.made_pages))
         })?;
         let detail = Detail::Neighbours { folder, made };
@@ -299,25 +306,49 @@ fn counts_in_a_report(one: &Evidence) -> bool {
     )
 }
 
-/// Whether more than the language of a file speaks for an author, or it is in one that only people
-/// write; what is in the same folder may name it.
-fn is_vouched_for(path: &RepoPath, judgement: &Judgement, folder: &RepoPath) -> bool {
-    let is_of_people = matches!(language(path), Some((_, Group::Code | Group::Prose)));
-    let speaks = |one: &Evidence| match one.witness {
-        Witness::Language | Witness::Neighbours | Witness::Format => false,
-        // Pages are kept among assets and documents.
-        Witness::Place => !one.row.starts_with("assets") && one.row != "documentation",
-        Witness::Referenced => match &one.detail {
-            Detail::NamedBy { file, .. } => !file.is_within(folder),
-            _ => true,
-        },
-        _ => true,
-    };
-    let mut evidence = judgement.evidence.iter();
-    !judgement.is_made(Strength::Likely)
-        && (is_of_people
+/// Who vouches for a file's being authored, beyond its language.
+enum Vouched<'j> {
+    Nobody,
+    /// Only a text that names it: nobody, where the text is in the same report.
+    Text(&'j RepoPath),
+    More,
+}
+
+impl<'j> Vouched<'j> {
+    fn of(path: &RepoPath, judgement: &'j Judgement) -> Self {
+        if judgement.is_made(Strength::Likely) {
+            return Self::Nobody;
+        }
+        // In a language that only people write, or as a person said.
+        if matches!(language(path), Some((_, Group::Code | Group::Prose)))
             || judgement.is_by_policy()
-            || evidence.any(|one| one.weight.0 < 0 && speaks(one)))
+        {
+            return Self::More;
+        }
+        let mut vouched = Self::Nobody;
+        for one in judgement.evidence.iter().filter(|one| one.weight.0 < 0) {
+            match (&one.detail, one.witness) {
+                (_, Witness::Language | Witness::Neighbours | Witness::Format) => {}
+                // Pages are kept among assets and documents.
+                (_, Witness::Place)
+                    if one.row.starts_with("assets") || one.row == "documentation" => {}
+                (Detail::NamedBy { file, .. }, Witness::Referenced) => {
+                    vouched = Self::Text(file);
+                }
+                _ => return Self::More,
+            }
+        }
+        vouched
+    }
+
+    /// Whether somebody does who isn't in this folder.
+    fn is_outside(&self, folder: &RepoPath) -> bool {
+        match self {
+            Self::Nobody => false,
+            Self::Text(text) => !text.is_within(folder),
+            Self::More => true,
+        }
+    }
 }
 
 impl Surroundings<'_> {

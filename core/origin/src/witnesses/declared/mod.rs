@@ -349,7 +349,8 @@ fn may_declare(entry: &Entry) -> bool {
         && entry.state != State::Ignored
         && entry.size.0 > 0
         && entry.size.0 <= LARGEST;
-    if !is_open || is_lock(path.name()) || path.name().starts_with(b".git") {
+    let name = path.name();
+    if !is_open || is_lock(name) || name.starts_with(b".git") || is_legal(name) {
         return false;
     }
     // Packages that are installed say nothing of the project.
@@ -368,6 +369,20 @@ fn may_declare(entry: &Entry) -> bool {
     // Bundles name much, and most of what is in such folders is made; a script there is somebody's.
     let is_script = matches!(language(path), Some((_, Group::Code))) || makefile::is_makefile(path);
     is_text && (is_script || output_folder(path).is_none())
+}
+
+/// Whether a text is of licences and names, as nearly every package has some.
+fn is_legal(name: &BStr) -> bool {
+    [
+        "LICENSE",
+        "LICENCE",
+        "COPYING",
+        "UNLICENSE",
+        "NOTICE",
+        "AUTHORS",
+    ]
+    .iter()
+    .any(|start| name.starts_with(start.as_bytes()))
 }
 
 fn is_lock(name: &BStr) -> bool {
