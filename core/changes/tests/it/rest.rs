@@ -304,3 +304,24 @@ fn a_draft_around_a_persons_exception_is_at_rest() {
         assert_eq!(restless(repository, before).0, Vec::<String>::new());
     }
 }
+
+/// What a person's rule covers stays ignored where another template's exception in the same block
+/// would re-include it.
+#[test]
+fn an_exception_of_one_template_undoes_no_rule_of_a_person() {
+    let templates = Collection::built_in().unwrap();
+    let platformio = templates
+        .iter()
+        .find(|template| template.name == "platformio");
+    let repository = Repository {
+        projects: &[(platformio.unwrap(), "")],
+        own_rules: &["*.json"],
+        variant: None,
+    };
+    let (wrong, end) = restless(repository, Before::Untracked);
+    assert_eq!(wrong, Vec::<String>::new());
+    assert!(
+        !end.iter().any(|path| path.name() == "launch.json"),
+        "{end:?}"
+    );
+}

@@ -41,6 +41,20 @@ impl Group<'_> {
             .collect()
     }
 
+    /// The exceptions of its templates, each with the template's name.
+    fn exceptions(&self) -> Vec<(&str, Rule)> {
+        let rules = self.templates.iter().flat_map(|kind| {
+            let rules = kind.template.rule.iter();
+            rules.map(|rule| (kind.template.name.as_str(), rule))
+        });
+        let negated = rules.filter(|(_, rule)| rule.pattern.starts_with('!'));
+        let exceptions = negated.flat_map(|(name, rule)| {
+            let patterns = written(rule, &self.places).into_iter();
+            patterns.map(move |pattern| (name, Rule::parse(&pattern, 0, Case::Sensitive)))
+        });
+        exceptions.collect()
+    }
+
     pub(super) fn has(&self, project: &Project) -> bool {
         let folder = project.rules_folder();
         let mut kinds = self.templates.iter();
@@ -293,6 +307,7 @@ impl<'a> Composer<'_, 'a> {
     ) -> Result<Vec<Composing<'g>>> {
         let mut lines: Vec<Composing> = Vec::new();
         let mut known = HashSet::new();
+        let exceptions = group.exceptions();
         for kind in &group.templates {
             let mut chains = Vec::new();
             for folder in &kind.folders {
@@ -300,9 +315,18 @@ impl<'a> Composer<'_, 'a> {
             }
             for rule in &kind.template.rule {
                 let heading = heading_of(kind.template, rule);
+                // What covers a rule comes before the block, whose exception would undo it.
+                let is_undone = !exceptions.is_empty()
+                    && written(rule, &group.places).iter().any(|pattern| {
+                        let rule = Rule::parse(pattern, 0, Case::Sensitive);
+                        let mut others = exceptions
+                            .iter()
+                            .filter(|(name, _)| *name != kind.template.name);
+                        others.any(|(_, exception)| is_contradicted(&rule, exception))
+                    });
                 let open = chains
                     .iter()
-                    .filter(|(folder, chain)| !covers(chain, folder, &rule.pattern));
+                    .filter(|(folder, chain)| is_undone || !covers(chain, folder, &rule.pattern));
                 let open: Vec<RepoPathBuf> = open.map(|(folder, _)| below(folder, file)).collect();
                 let whole = written(rule, &group.places);
                 let patterns = match () {
