@@ -120,10 +120,12 @@ impl ScratchClone {
             };
             let own = here.root.file(path);
             let is_same = own.and_then(|own| is_same(own, there));
-            match is_same.map_err(io_error_at(&here.path(path)))? {
-                true => Ok(Outcome::Same),
-                false => Ok(Outcome::Other),
-            }
+            let is_same = is_same.map_err(io_error_at(&here.path(path)))?;
+            Ok(if is_same {
+                Outcome::Same
+            } else {
+                Outcome::Other
+            })
         };
         files.iter().map(outcome).collect()
     }

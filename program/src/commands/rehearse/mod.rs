@@ -90,9 +90,10 @@ impl Rehearse {
         let snapshot = &context.snapshot;
         let survey = context.survey()?;
         let missing = missing(snapshot, &survey, self.staged)?;
-        let left_out = match self.prove {
-            true => left_out(snapshot, &survey, self.staged)?,
-            false => Vec::new(),
+        let left_out = if self.prove {
+            left_out(snapshot, &survey, self.staged)?
+        } else {
+            Vec::new()
         };
         let clone = self.clone_of(&context)?;
         if let Some(clone) = &clone {
@@ -167,9 +168,10 @@ impl Rehearse {
         if !ran.ended_well() {
             let whole = self.clone_of(context)?;
             let again = self.run_in(context, whole.as_ref())?;
-            let without = match again.is_some_and(|again| again.ended_well()) {
-                true => Outcome::Missed,
-                false => Outcome::Unknown,
+            let without = if again.is_some_and(|again| again.ended_well()) {
+                Outcome::Missed
+            } else {
+                Outcome::Unknown
             };
             for outcome in &mut outcomes {
                 if *outcome == Outcome::NotMade {
