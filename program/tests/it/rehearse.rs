@@ -479,6 +479,20 @@ fn a_build_proves_what_it_makes_and_what_it_misses() {
             .iter()
             .all(|(_, outcome)| outcome == "unknown")
     );
+    let said = nia.redshank(&[&["rehearse", "--prove"], &build[..]].concat());
+    assert!(
+        said.out.contains("tidy ignores the 2 files"),
+        "{}",
+        said.out
+    );
+    nia.git(&["add", "seen/moment"]);
+    let said = nia.redshank(&[&["rehearse", "--prove"], &build[..]].concat());
+    assert!(
+        said.out.contains("redshank untrack seen/moment"),
+        "{}",
+        said.out
+    );
+    nia.git(&["rm", "-q", "--cached", "seen/moment"]);
     // What came back is certain from now on; what a person lets in stays in nevertheless.
     let why = nia.redshank(&["why", "--origin", "seen/sorted"]);
     assert!(

@@ -20,6 +20,8 @@ pub struct LeftOut {
     pub path: RepoPathBuf,
     /// Where it comes from, as far as the evidence says.
     pub origin: Origin,
+    /// Whether git tracks it.
+    pub is_tracked: bool,
 }
 
 /// What became of a file that was left out.
@@ -72,6 +74,7 @@ pub fn left_out(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resu
             found.push(LeftOut {
                 path: path.to_owned(),
                 origin: judgement.origin,
+                is_tracked: entry.state == State::Tracked,
             });
         }
     }

@@ -76,11 +76,24 @@ pub fn of_proof(proof: &[(LeftOut, Outcome)]) -> String {
         let paths: Vec<RepoPathBuf> = of_it.map(|(file, _)| file.path.clone()).collect();
         text += &listed(head, &paths);
     }
-    let came_back = |(_, outcome): &(LeftOut, Outcome)| *outcome <= Outcome::Other;
-    let came_back = proof.iter().filter(|file| came_back(file)).count() as u64;
-    if came_back > 0 {
+    let came_back = proof
+        .iter()
+        .filter(|(_, outcome)| *outcome <= Outcome::Other);
+    let (tracked, open): (Vec<&LeftOut>, Vec<&LeftOut>) = came_back
+        .map(|(file, _)| file)
+        .partition(|file| file.is_tracked);
+    if !open.is_empty() {
         let tidy = Paint::Type.on("redshank tidy");
-        text += &format!("\n{tidy} ignores the {} that came back\n", files(came_back));
+        let many = files(open.len() as u64);
+        text += &format!("\n{tidy} ignores the {many} that came back\n");
+    }
+    if let Some(first) = tracked.first() {
+        let untrack = format!("redshank untrack {}", quoted(first.path.as_bstr()));
+        let many = files(tracked.len() as u64);
+        text += &format!(
+            "\nmade again, and tracked: {many}; {} stops that, unless it is on purpose\n",
+            Paint::Type.on(untrack)
+        );
     }
     text
 }
