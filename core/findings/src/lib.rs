@@ -286,7 +286,7 @@ pub fn scan_outgoing(
     let is_sent = |path: &RepoPath| {
         files.contains(path) || path.is_folder() && files.iter().any(|file| file.is_within(path))
     };
-    // What a secret is in, is told by the versions: the disk may hold it by now, or no longer.
+    // The versions show what a secret is in: the disk may hold it by now, or no longer.
     result.findings.retain(|found| {
         found.class() != Class::Secret && found.places().any(|one| is_sent(&one.path))
     });

@@ -493,7 +493,7 @@ fn a_build_proves_what_it_makes_and_what_it_misses() {
         said.out
     );
     nia.git(&["rm", "-q", "--cached", "seen/moment"]);
-    // What came back is certain from now on; what a person lets in stays in nevertheless.
+    // What came back is certain from now on; what a person re-includes is committed nevertheless.
     let why = nia.redshank(&["why", "--origin", "seen/sorted"]);
     assert!(
         why.out.contains("made it again in a clone without it"),

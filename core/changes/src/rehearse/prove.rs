@@ -40,7 +40,7 @@ pub enum Outcome {
 }
 
 /// The files of the next commit that evidence doesn't call authored: made, or unknown and not named
-/// by an authored file. What a person's exception lets in, and what a clone needs, is not among
+/// by an authored file. What a person's exception re-includes, and what a clone needs, is not among
 /// them.
 ///
 /// # Errors
@@ -82,7 +82,7 @@ pub fn left_out(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Resu
 }
 
 impl ScratchClone {
-    /// Takes files out of the clone, and out of its index: what makes them again makes them anew.
+    /// Removes files from the clone and its index, so that a command that makes them creates them.
     ///
     /// # Errors
     /// If git or the disk refuses.

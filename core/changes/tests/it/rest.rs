@@ -289,8 +289,7 @@ fn a_rule_that_reaches_out_of_its_project_keeps_neighbours_known() {
     );
 }
 
-/// What a person's pattern lets in stays in, and the draft that wrote the way around it has no more
-/// to write.
+/// What a person's pattern re-includes stays in the next commit, and a second draft writes nothing.
 #[test]
 fn a_draft_around_a_persons_exception_is_at_rest() {
     let templates = Collection::built_in().unwrap();
