@@ -1,96 +1,85 @@
-//! Fixes and changes at one key. Nothing is written but what the editor is given to write.
+//! Fixes and changes at one key. Nothing is written but what the editor is given to write, and all
+//! is about texts as the editor shows them, saved or not.
 
-use super::Server;
-use super::analysis::{RuleFacts, RuleFile};
-use super::documents::{Document, uri_of};
-use bstr::ByteSlice;
+use super::analysis::{Analysis, Kind, RuleFacts, RuleFile};
+use super::documents::{Document, Documents};
+use super::fixes::Fix;
+use super::picture::{DraftedText, WorkspaceIndex};
+use super::text_edits::{FileText, LineChange, edit_of, workspace_edit};
+use super::worker::{EditorView, Here};
+use bstr::{BStr, ByteSlice};
 use lsp_types::{
-    CodeAction, CodeActionKind, CodeActionParams, CreateFile, CreateFileOptions, Diagnostic,
-    DocumentChangeOperation, DocumentChanges, OneOf, OptionalVersionedTextDocumentIdentifier,
-    Position, Range, ResourceOp, TextDocumentEdit, TextEdit, Uri, WorkspaceEdit,
+    CodeAction, CodeActionDisabled, CodeActionKind, CodeActionParams, Diagnostic,
+    DocumentChangeOperation, Range,
 };
-use redshank_rules::RuleScope;
-use redshank_rules::{Breadth, exactly};
-use redshank_text::shown;
+use redshank_rules::{Breadth, RuleScope, exactly, fit};
 use redshank_worktree::settings;
-use redshank_worktree::usage::RuleStatus;
-use serde_json::{Value, json};
+use std::collections::HashMap;
 use std::path::Path;
+use std::sync::Arc;
 
-impl Server<'_> {
-    pub(super) fn actions(&self, params: CodeActionParams) -> Value {
+/// At most so many lines of a selection are looked at.
+const MOST_LINES: usize = 50;
+
+/// What a question about actions is answered from.
+pub struct Actions<'a> {
+    pub here: &'a Here<'a>,
+    pub picture: &'a WorkspaceIndex,
+    pub known: &'a HashMap<String, Arc<Analysis>>,
+    pub open: &'a Documents,
+    pub view: &'a EditorView,
+}
+
+impl Actions<'_> {
+    /// What can be done at a place, or in a selection.
+    pub fn at(&self, params: &CodeActionParams) -> Vec<CodeAction> {
         let uri = &params.text_document.uri;
-        let line = params.range.start.line;
+        let given = &params.context.diagnostics;
         let mut actions = Vec::new();
-        if let Some((document, file, rule)) = self.rule_at(uri, line) {
-            let given = params.context.diagnostics.iter();
-            let mut here = given.filter(|one| one.range.start.line == line);
-            self.fixes(document, file, rule, here.next(), &mut actions);
-            self.rewrites(document, file, rule, &mut actions);
-            self.moves(document, rule, &mut actions);
-            actions.extend(self.expectation(file, rule));
+        if let Some(document) = self.open.get(uri) {
+            let known = self.known.get(uri.as_str());
+            if let Some(Kind::Rules(file)) = known.map(|analysis| &analysis.kind) {
+                let selected = selected(file, params.range).take(MOST_LINES);
+                for rule in selected.filter(|rule| is_current(document, rule)) {
+                    let mut here = given.iter().filter(|one| one.range.start.line == rule.line);
+                    let diagnostic = here.next();
+                    let fixes = self.fixes(document, file, rule).into_iter();
+                    actions.extend(fixes.map(|fix| self.offered(document, fix, diagnostic)));
+                    actions.extend(self.rewrites(document, file, rule));
+                    actions.extend(self.moves(document, file, rule));
+                    actions.extend(self.expectation(file, rule));
+                }
+            }
+            actions.extend(self.draft(document));
         }
-        for diagnostic in &params.context.diagnostics {
-            actions.extend(self.acceptance(diagnostic));
+        actions.extend(given.iter().filter_map(|one| self.acceptance(one)));
+        if let Some(only) = &params.context.only {
+            actions.retain(|action| {
+                let kind = action.kind.as_ref().map_or("", CodeActionKind::as_str);
+                only.iter().any(|wanted| is_of_kind(kind, wanted.as_str()))
+            });
         }
-        actions.extend(self.draft(uri));
-        json!(actions)
+        actions
     }
 
-    /// What sets right what is wrong with a rule.
-    fn fixes(
+    fn offered(
         &self,
         document: &Document,
-        file: &RuleFile,
-        rule: &RuleFacts,
+        fix: Fix,
         diagnostic: Option<&Diagnostic>,
-        actions: &mut Vec<CodeAction>,
-    ) {
-        let mut fix = |title: String, edits: Vec<TextEdit>| {
-            actions.push(CodeAction {
-                title,
-                kind: Some(CodeActionKind::QUICKFIX),
-                diagnostics: diagnostic.map(|one| vec![one.clone()]),
-                edit: Some(in_one(document, edits)),
-                is_preferred: Some(true),
-                ..CodeAction::default()
-            });
-        };
-        let instead = |text: &str| vec![self.instead(document, rule.line, text)];
-        match &rule.status {
-            RuleStatus::Misread { corrected, .. } => {
-                let corrected = shown(corrected.as_bstr());
-                fix(format!("Write `{corrected}`"), instead(&corrected));
-            }
-            RuleStatus::Impossible { .. } => {
-                let text = shown(rule.text.as_bstr());
-                let escaped = escaped(&text);
-                fix(format!("Write `{escaped}`"), instead(&escaped));
-            }
-            RuleStatus::SwallowsItsFile => {
-                let text = shown(rule.text.as_bstr());
-                fix(
-                    "Keep this file by an exception".to_owned(),
-                    instead(&format!("{text}\n!.gitignore")),
-                );
-            }
-            RuleStatus::CannotWork {
-                folder,
-                source,
-                line,
-            } if *source == file.source.shown => {
-                let open = format!("/{}*", shown(folder.as_bstr()));
-                let edit = self.instead(document, line.saturating_sub(1), &open);
-                fix(format!("Leave the folder open: `{open}`"), vec![edit]);
-            }
-            RuleStatus::CatchesNothing
-            | RuleStatus::Duplicate { .. }
-            | RuleStatus::Overridden { .. }
-            | RuleStatus::OnlyTracked { .. } => {
-                fix("Take the line out".to_owned(), vec![without(rule.line)]);
-            }
-            RuleStatus::Works | RuleStatus::CannotWork { .. } => {}
+    ) -> CodeAction {
+        CodeAction {
+            title: fix.title,
+            kind: Some(CodeActionKind::QUICKFIX),
+            diagnostics: diagnostic.map(|one| vec![one.clone()]),
+            edit: Some(workspace_edit(vec![self.edited(document, &fix.changes)])),
+            is_preferred: Some(fix.is_preferred),
+            ..CodeAction::default()
         }
+    }
+
+    fn edited(&self, document: &Document, changes: &[LineChange]) -> DocumentChangeOperation {
+        DocumentChangeOperation::Edit(edit_of(document, changes, self.view.columns))
     }
 
     /// The same rule, narrower or wider.
@@ -99,9 +88,8 @@ impl Server<'_> {
         document: &Document,
         file: &RuleFile,
         rule: &RuleFacts,
-        actions: &mut Vec<CodeAction>,
-    ) {
-        let text = shown(rule.text.as_bstr());
+    ) -> impl Iterator<Item = CodeAction> {
+        let text = written(rule.text.as_bstr());
         let (bang, body) = match text.strip_prefix('!') {
             Some(body) => ("!", body),
             None => ("", text.as_str()),
@@ -125,50 +113,72 @@ impl Server<'_> {
             .iter()
             .find_map(|path| path.below(&file.source.base));
         if let Some(path) = below {
-            let narrow = shown(exactly(path).as_bstr());
+            let narrow = written(exactly(path).as_bstr());
             offers.push(("Only the first that it catches", narrow));
             let of_type = Breadth::Type.pattern(path);
-            offers.extend(of_type.map(|wide| ("Everything of this type", shown(wide.as_bstr()))));
+            offers.extend(of_type.map(|wide| ("Everything of this type", written(wide.as_bstr()))));
         }
         offers.retain(|(_, pattern)| *pattern != body);
-        for (title, pattern) in offers {
+        let actions = offers.into_iter().map(|(title, pattern)| {
             let pattern = format!("{bang}{pattern}");
-            let edit = self.instead(document, rule.line, &pattern);
-            actions.push(CodeAction {
+            let changes = [LineChange::Replace(rule.line, pattern.clone())];
+            CodeAction {
                 title: format!("{title}: `{pattern}`"),
                 kind: Some(CodeActionKind::REFACTOR_REWRITE),
-                edit: Some(in_one(document, vec![edit])),
+                edit: Some(workspace_edit(vec![self.edited(document, &changes)])),
                 ..CodeAction::default()
-            });
-        }
+            }
+        });
+        actions.collect::<Vec<_>>().into_iter()
     }
 
-    /// The rule for fewer people, in the file that holds theirs.
-    fn moves(&self, document: &Document, rule: &RuleFacts, actions: &mut Vec<CodeAction>) {
-        let text = format!("{}\n", shown(rule.text.as_bstr()));
-        for (scope, file) in &self.picture.elsewhere {
-            if *file == document.path {
-                continue;
-            }
-            let whom = match scope {
-                RuleScope::Clone => "Only in this clone",
-                _ => "Only for you, in every repository",
+    /// The rule for fewer people, in the file that holds theirs, as far as that ignores the same.
+    fn moves(
+        &self,
+        document: &Document,
+        file: &RuleFile,
+        rule: &RuleFacts,
+    ) -> impl Iterator<Item = CodeAction> {
+        let elsewhere = self.picture.elsewhere.iter();
+        let elsewhere = elsewhere.filter(|(_, path)| *path != document.path);
+        let moves = elsewhere.filter_map(|(scope, path)| {
+            let base = &file.source.base;
+            let (whom, text) = match scope {
+                RuleScope::Clone => {
+                    let pattern = rule.text.to_str().ok()?;
+                    let fitted = fit(pattern, base.as_bstr());
+                    ("Only in this clone", written(fitted.as_bstr()))
+                }
+                // In other repositories the folder means nothing.
+                _ if !base.is_top() => return None,
+                _ => (
+                    "Only for you, in every repository",
+                    written(rule.text.as_bstr()),
+                ),
             };
-            let Some(changes) = at_end_of(file, &text) else {
-                continue;
-            };
-            let mut all = changes;
-            all.push(DocumentChangeOperation::Edit(edits_of(
-                &document.uri,
-                vec![without(rule.line)],
-            )));
-            actions.push(CodeAction {
-                title: format!("{whom}: move the rule to {}", file.display()),
-                kind: Some(CodeActionKind::REFACTOR_REWRITE),
-                edit: Some(of_several(all)),
-                ..CodeAction::default()
-            });
-        }
+            let text = format!("{text}\n");
+            let removed = [LineChange::Remove(rule.line)];
+            self.with_text(path, |target| {
+                let target_name = self.here.snapshot.source_of(path)?.shown;
+                let after = super::text_edits::changed_text(document, &removed);
+                let texts = [
+                    (file.source.shown.clone(), after.into_bytes()),
+                    (target_name, target.appended(&text).into_bytes()),
+                ];
+                if !self.verdicts_with(texts)?.is_empty() {
+                    return None;
+                }
+                let mut changes = target.append(&text, self.view.columns);
+                changes.push(self.edited(document, &removed));
+                Some(CodeAction {
+                    title: format!("{whom}: move the rule to {}", path.display()),
+                    kind: Some(CodeActionKind::REFACTOR_REWRITE),
+                    edit: Some(workspace_edit(changes)),
+                    ..CodeAction::default()
+                })
+            })
+        });
+        moves.collect::<Vec<_>>().into_iter()
     }
 
     /// That what the rule decides today stays so.
@@ -178,13 +188,12 @@ impl Server<'_> {
             .iter()
             .find(|path| path.is_within(&file.source.base))?;
         let state = if rule.negated { "kept" } else { "ignored" };
-        let path = toml::Value::String(shown(path));
+        let path = toml::Value::String(path.to_str().ok()?.to_owned());
         let text = format!("\n[[expect]]\npath = {path}\nstate = \"{state}\"\n");
-        let settings = self.picture.top.join(settings::FILE);
         Some(CodeAction {
             title: format!("Expect {path} to stay {state}"),
             kind: Some(CodeActionKind::REFACTOR_REWRITE),
-            edit: Some(of_several(at_end_of(&settings, &text)?)),
+            edit: Some(workspace_edit(self.to_settings(&text)?)),
             ..CodeAction::default()
         })
     }
@@ -200,118 +209,102 @@ impl Server<'_> {
         let text = format!(
             "\n[[accept]]\nfinding = {finding}\nrule = {rule}\npath = {path}\nbecause = \"\"\n"
         );
-        let settings = self.picture.top.join(settings::FILE);
         Some(CodeAction {
             title: "Accept it; give a reason in redshank.toml".to_owned(),
             kind: Some(CodeActionKind::QUICKFIX),
             diagnostics: Some(vec![diagnostic.clone()]),
-            edit: Some(of_several(at_end_of(&settings, &text)?)),
+            edit: Some(workspace_edit(self.to_settings(&text)?)),
             ..CodeAction::default()
         })
     }
 
-    /// The rules that fit the projects that are here.
-    fn draft(&self, uri: &Uri) -> Option<CodeAction> {
-        let is_open = |file: &Path| uri_of(file).as_ref() == Some(uri);
-        self.picture
-            .drafted
-            .iter()
-            .find(|(file, _)| is_open(file))?;
+    fn to_settings(&self, text: &str) -> Option<Vec<DocumentChangeOperation>> {
+        let settings = self.picture.top.join(settings::FILE);
+        self.with_text(&settings, |file| Some(file.append(text, self.view.columns)))
+    }
+
+    /// The rules that fit the projects that are here. They are drafted for what is on disk, so a
+    /// file that isn't saved comes first.
+    fn draft(&self, document: &Document) -> Option<CodeAction> {
+        let drafted = &self.picture.drafted;
+        drafted.iter().find(|one| one.path == document.path)?;
+        let unsaved = drafted.iter().find_map(|one| self.unsaved(one));
+        let title = "Add the rules for the projects here".to_owned();
+        let action = CodeAction {
+            title,
+            kind: Some(CodeActionKind::SOURCE),
+            ..CodeAction::default()
+        };
+        if let Some(name) = unsaved {
+            return self.view.shows_disabled.then(|| CodeAction {
+                disabled: Some(CodeActionDisabled {
+                    reason: format!("save {name} first"),
+                }),
+                ..action
+            });
+        }
         let mut changes = Vec::new();
-        for (file, text) in &self.picture.drafted {
-            changes.extend(in_place_of(file, text)?);
+        for one in drafted {
+            let replaced = |file: FileText<'_>| Some(file.replace(&one.after, self.view.columns));
+            changes.extend(self.with_text(&one.path, replaced)?);
         }
         Some(CodeAction {
-            title: "Add the rules for the projects here".to_owned(),
-            kind: Some(CodeActionKind::SOURCE),
-            edit: Some(of_several(changes)),
-            ..CodeAction::default()
+            edit: Some(workspace_edit(changes)),
+            ..action
         })
     }
 
-    fn instead(&self, document: &Document, line: u32, text: &str) -> TextEdit {
-        let range = self.columns.whole(line, document.line(line));
-        TextEdit::new(range, text.to_owned())
+    /// The name of a file that the editor shows otherwise than it is on disk.
+    fn unsaved(&self, drafted: &DraftedText) -> Option<String> {
+        let document = self.open.of_file(&drafted.path)?;
+        let is_saved = *document.text == *drafted.before.as_deref().unwrap_or_default();
+        let name = document.path.file_name().filter(|_| !is_saved);
+        name.map(|name| name.to_string_lossy().into_owned())
+    }
+
+    /// Calls this with a file as it is: as the editor shows it, or as it is on disk.
+    fn with_text<T>(&self, file: &Path, with: impl FnOnce(FileText<'_>) -> Option<T>) -> Option<T> {
+        let document = self.open.of_file(file);
+        let on_disk = document.is_none().then(|| held(file)).flatten();
+        with(FileText {
+            uri: self.view.uri_of(file, self.open)?,
+            version: document.map(|document| document.version),
+            text: document
+                .map(|document| &*document.text)
+                .or(on_disk.as_deref()),
+        })
     }
 }
 
-/// A pattern in which a bracket that is never closed, and a back-slash at the end, stand for
-/// themselves.
-fn escaped(text: &str) -> String {
-    let open = text.rfind('[').filter(|at| !text[*at..].contains(']'));
-    match open {
-        Some(at) => format!("{}\\{}", &text[..at], &text[at..]),
-        None => format!("{text}\\"),
+/// The rules in the lines of a selection; an end before the first letter of a line leaves it out.
+fn selected(file: &RuleFile, range: Range) -> impl Iterator<Item = &RuleFacts> {
+    let (start, mut end) = (range.start.line, range.end.line);
+    if range.end.character == 0 && end > start {
+        end -= 1;
     }
+    let first = file.rules.partition_point(|rule| rule.line < start);
+    file.rules[first..]
+        .iter()
+        .take_while(move |rule| rule.line <= end)
 }
 
-fn without(line: u32) -> TextEdit {
-    let range = Range::new(Position::new(line, 0), Position::new(line + 1, 0));
-    TextEdit::new(range, String::new())
+/// Whether a line is still what was looked at.
+fn is_current(document: &Document, rule: &RuleFacts) -> bool {
+    document.line(rule.line).trim_end().as_bytes() == rule.text.trim_ascii_end()
 }
 
-fn in_one(document: &Document, edits: Vec<TextEdit>) -> WorkspaceEdit {
-    let edit = edits_of(&document.uri, edits);
-    of_several(vec![DocumentChangeOperation::Edit(edit)])
+/// Whether a kind of action is another, or one below it (`refactor` and `refactor.rewrite`).
+fn is_of_kind(kind: &str, wanted: &str) -> bool {
+    kind.strip_prefix(wanted)
+        .is_some_and(|rest| wanted.is_empty() || rest.is_empty() || rest.starts_with('.'))
 }
 
-fn of_several(changes: Vec<DocumentChangeOperation>) -> WorkspaceEdit {
-    WorkspaceEdit {
-        document_changes: Some(DocumentChanges::Operations(changes)),
-        ..WorkspaceEdit::default()
-    }
-}
-
-fn edits_of(uri: &Uri, edits: Vec<TextEdit>) -> TextDocumentEdit {
-    TextDocumentEdit {
-        text_document: OptionalVersionedTextDocumentIdentifier {
-            uri: uri.clone(),
-            version: None,
-        },
-        edits: edits.into_iter().map(OneOf::Left).collect(),
-    }
-}
-
-/// Behind everything: the protocol's numbers end there (uinteger), and an editor takes a position
-/// behind a line's end for that end.
-pub(crate) const END: u32 = i32::MAX as u32;
-
-/// A text at the end of a file, which is made if it isn't there.
-fn at_end_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {
-    let held = held(file).unwrap_or_default();
-    let end = Position::new(held.matches('\n').count() as u32, END);
-    let between = if held.is_empty() || held.ends_with('\n') {
-        ""
-    } else {
-        "\n"
-    };
-    let edit = TextEdit::new(Range::new(end, end), format!("{between}{text}"));
-    changed(file, edit)
-}
-
-/// A text in the place of all that a file holds.
-fn in_place_of(file: &Path, text: &str) -> Option<Vec<DocumentChangeOperation>> {
-    let whole = Range::new(Position::new(0, 0), Position::new(END, 0));
-    changed(file, TextEdit::new(whole, text.to_owned()))
-}
-
-fn changed(file: &Path, edit: TextEdit) -> Option<Vec<DocumentChangeOperation>> {
-    let uri = uri_of(file)?;
-    let mut changes = Vec::new();
-    if held(file).is_none() {
-        changes.push(DocumentChangeOperation::Op(ResourceOp::Create(
-            CreateFile {
-                uri: uri.clone(),
-                options: Some(CreateFileOptions {
-                    overwrite: None,
-                    ignore_if_exists: Some(true),
-                }),
-                annotation_id: None,
-            },
-        )));
-    }
-    changes.push(DocumentChangeOperation::Edit(edits_of(&uri, vec![edit])));
-    Some(changes)
+/// A pattern as an editor can have it in a line: bytes that no text holds, and line ends, become
+/// `?`, which matches them.
+pub fn written(pattern: &BStr) -> String {
+    let chunks = pattern.utf8_chunks();
+    let text = chunks.map(|chunk| chunk.valid().to_owned() + &"?".repeat(chunk.invalid().len()));
+    text.collect::<String>().replace('\n', "?")
 }
 
 /// What a file of rules or settings holds, where the editor will open it anyway.

@@ -1,66 +1,20 @@
-//! What is known of each open text, worked out beside the conversation with the editor.
-//!
-//! One thread holds a picture of the working tree. Whenever a text or the disk changes it looks
-//! again at what is open, the newest state only, and hands over what it found, owned and complete,
-//! so that no question of the editor waits for it.
+//! What is known of each open text.
 
 use super::documents::{Document, Documents};
-use super::offers::Offers;
-use super::parts::Parts;
-use bstr::{BString, ByteSlice};
-use crossbeam_channel::{Receiver, Sender};
+use super::worker::Here;
+use bstr::{BString, ByteSlice, ByteVec};
 use redshank_findings::{Finding, secrets_of};
 use redshank_rules::fit;
-use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_rules::{RuleScope, Source};
-use redshank_secrets::masked;
-use redshank_templates::{
-    Collection, Draft, DraftOptions, Failure, Survey, Template, ignores_sources, prove, recognise,
-};
+use redshank_rules::{RepoPath, RepoPathBuf, Source};
+use redshank_templates::{Failure, Template, ignores_sources, prove};
 use redshank_text as text;
 use redshank_worktree::expectations;
 use redshank_worktree::settings::{self, Settings};
-use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 use redshank_worktree::usage::{FileUsage, RuleStatus, RuleUsage};
-use redshank_worktree::{Error, FileStats, Overlay, Snapshot, Verdicts, toml_file};
-use std::cell::RefCell;
+use redshank_worktree::{Error, FileStats, Overlay, Verdicts, toml_file};
 use std::collections::{HashMap, HashSet};
-use std::path::{Path, PathBuf};
-use std::sync::Arc;
-
-/// What there is to do.
-pub enum WorkerRequest {
-    /// These texts are open now.
-    Open(Documents),
-    /// Something changed on disk.
-    DiskChanged,
-}
-
-pub enum WorkerEvent {
-    /// The picture of the tree.
-    WorkspaceIndex(Arc<WorkspaceIndex>),
-    /// What is known of a text, in this state of it.
-    Document(String, Arc<Analysis>),
-}
-
-/// What every open text is looked at against.
-#[derive(Default)]
-pub struct WorkspaceIndex {
-    pub top: PathBuf,
-    /// The files that a commit of everything would take in, sorted, with their sizes.
-    pub candidates: Vec<(RepoPathBuf, Bytes)>,
-    /// What of these is at the top, and their types.
-    pub parts: Parts,
-    pub offers: Offers,
-    /// For each path that rules decide about: the file of the rule, and its line from 0.
-    pub rulings: HashMap<RepoPathBuf, (Arc<Path>, u32)>,
-    /// Where rules for this clone alone go, and for this person.
-    pub elsewhere: Vec<(RuleScope, PathBuf)>,
-    /// What each ignore file would hold with the rules that fit the projects, and the file that
-    /// remembers them.
-    pub drafted: Vec<(PathBuf, String)>,
-}
+use std::path::Path;
 
 /// What is known of a text.
 pub struct Analysis {
@@ -114,116 +68,8 @@ pub struct RuleFacts {
 /// At most this many of the paths that a rule decides about are kept by name.
 const FIRST: usize = 200;
 
-/// Works until the editor is gone.
-pub fn work(top: &Path, jobs: &Receiver<WorkerRequest>, news: &Sender<WorkerEvent>) {
-    let mut open = Documents::default();
-    loop {
-        match Snapshot::open(top) {
-            // While it is on disk as in this picture.
-            Ok(snapshot) => {
-                if look(&snapshot, &mut open, jobs, news).is_none() {
-                    return;
-                }
-            }
-            // It may be gone for a moment.
-            Err(error) => {
-                tracing::warn!("{}", masked(&error.to_string()));
-                match jobs.recv() {
-                    Ok(WorkerRequest::Open(documents)) => open = documents,
-                    Ok(WorkerRequest::DiskChanged) => {}
-                    Err(_) => return,
-                }
-            }
-        }
-    }
-}
-
-/// Looks at what is open, until the disk changes; nothing once the editor is gone.
-fn look(
-    snapshot: &Snapshot,
-    open: &mut Documents,
-    jobs: &Receiver<WorkerRequest>,
-    news: &Sender<WorkerEvent>,
-) -> Option<()> {
-    let collection = chosen(snapshot);
-    let tree = snapshot.whole_tree().ok();
-    let survey = tree
-        .zip(collection.as_ref())
-        .map(|(tree, collection)| recognise(snapshot, tree, collection));
-    let here = Here {
-        snapshot,
-        survey: survey.as_ref(),
-        collection: collection.as_ref(),
-        work: RefCell::default(),
-    };
-    let mut known: HashMap<String, i32> = HashMap::new();
-    // What is open comes first: it is what the person looks at.
-    here.look_at(open, &mut known, news)?;
-    news.send(WorkerEvent::WorkspaceIndex(Arc::new(here.picture())))
-        .ok()?;
-    loop {
-        let mut is_disk_changed = false;
-        // Only the newest state counts.
-        for job in std::iter::once(jobs.recv().ok()?).chain(jobs.try_iter()) {
-            match job {
-                WorkerRequest::Open(documents) => *open = documents,
-                WorkerRequest::DiskChanged => is_disk_changed = true,
-            }
-        }
-        if is_disk_changed {
-            return Some(());
-        }
-        here.look_at(open, &mut known, news)?;
-    }
-}
-
-fn chosen(snapshot: &Snapshot) -> Option<Collection> {
-    let collection = Collection::load(snapshot).ok()?;
-    match snapshot.settings() {
-        Ok(settings) => collection.chosen(&settings.draft).ok(),
-        Err(_) => Some(collection),
-    }
-}
-
-/// A picture of the working tree with what is recognised in it.
-struct Here<'a> {
-    snapshot: &'a Snapshot,
-    survey: Option<&'a Survey<'a>>,
-    collection: Option<&'a Collection>,
-    /// What the guard said of folders that a pattern ignores; it reads files.
-    work: RefCell<HashMap<(RepoPathBuf, BString), bool>>,
-}
-
 impl Here<'_> {
-    /// Looks at the texts that are new in this picture, or changed; nothing once the editor is
-    /// gone.
-    fn look_at(
-        &self,
-        open: &Documents,
-        known: &mut HashMap<String, i32>,
-        news: &Sender<WorkerEvent>,
-    ) -> Option<()> {
-        let rules_changed = open.iter().any(|document| {
-            let is_known = known.get(document.uri.as_str()) == Some(&document.version);
-            !is_known && self.snapshot.source_of(&document.path).is_some()
-        });
-        for document in open.iter() {
-            let uri = document.uri.to_string();
-            let is_of_rules = self.snapshot.source_of(&document.path).is_some()
-                || document.path.ends_with(settings::FILE);
-            let is_known = known.get(&uri) == Some(&document.version);
-            // Rules in one file decide what those in another come to.
-            if is_known && !(rules_changed && is_of_rules) {
-                continue;
-            }
-            let analysis = Arc::new(self.analysis(document, open));
-            known.insert(uri.clone(), document.version);
-            news.send(WorkerEvent::Document(uri, analysis)).ok()?;
-        }
-        Some(())
-    }
-
-    fn analysis(&self, document: &Document, open: &Documents) -> Analysis {
+    pub fn analysis(&self, document: &Document, open: &Documents) -> Analysis {
         let path = self.path_of(document);
         let kind = match self.snapshot.source_of(&document.path) {
             Some(source) => self.rules(source, open).map(Kind::Rules),
@@ -246,11 +92,11 @@ impl Here<'_> {
         let below = document.path.strip_prefix(&self.snapshot.top);
         let name = document.path.file_name().map(Path::new);
         let path = below.ok().or(name).unwrap_or(Path::new(""));
-        RepoPathBuf::from(path.to_string_lossy().as_bytes().as_bstr())
+        RepoPathBuf::from(Vec::from_path_lossy(path).as_bstr())
     }
 
     /// The files of rules as they are on the editor's screen.
-    fn overlay(&self, open: &Documents) -> Overlay {
+    pub fn overlay(&self, open: &Documents) -> Overlay {
         let sources = open.iter().filter_map(|document| {
             let source = self.snapshot.source_of(&document.path)?;
             Some((source.shown, document.text.as_bytes().to_vec()))
@@ -395,69 +241,6 @@ impl Here<'_> {
             });
         }
         faults
-    }
-
-    fn picture(&self) -> WorkspaceIndex {
-        let tree = self.snapshot.tree();
-        let candidates = tree.iter().flat_map(|tree| tree.in_state(State::Candidate));
-        let personal = self
-            .snapshot
-            .personal()
-            .filter(|personal| !personal.by_repository);
-        let clone = self.snapshot.repository.iter();
-        let clone = clone.map(|repository| (RuleScope::Clone, repository.clone_file().0));
-        let personal = personal.map(|personal| (RuleScope::Personal, personal.path.clone()));
-        let candidates = candidates.map(|entry| (entry.path.clone(), entry.size));
-        let candidates: Vec<(RepoPathBuf, Bytes)> = candidates.collect();
-        WorkspaceIndex {
-            top: self.snapshot.top.clone(),
-            parts: Parts::collect(&candidates, RepoPath::top()),
-            offers: self
-                .collection
-                .map(|collection| Offers::collect(collection, self.survey))
-                .unwrap_or_default(),
-            candidates,
-            rulings: self.rulings(),
-            elsewhere: clone.chain(personal).collect(),
-            drafted: self.drafted().unwrap_or_default(),
-        }
-    }
-
-    /// Which rule decides about each path.
-    fn rulings(&self) -> HashMap<RepoPathBuf, (Arc<Path>, u32)> {
-        let mut files: HashMap<BString, Arc<Path>> = HashMap::new();
-        let tree = self.snapshot.whole_tree();
-        let entries = tree.iter().flat_map(|tree| &tree.entries);
-        let rulings = entries.filter_map(|entry| {
-            let ruling = entry.ruling.as_ref()?;
-            let source = ruling.source();
-            let file = || Arc::from(self.snapshot.file_of(source));
-            let file = files.entry(source.shown.clone()).or_insert_with(file);
-            let line = ruling.rule().line.saturating_sub(1);
-            Some((entry.path.clone(), (Arc::clone(file), line)))
-        });
-        rulings.collect()
-    }
-
-    /// What a draft would write.
-    fn drafted(&self) -> Option<Vec<(PathBuf, String)>> {
-        let settings = self.snapshot.settings().ok()?;
-        let options = DraftOptions {
-            layout: settings.draft.layout,
-            explain: settings.draft.explain,
-            ..DraftOptions::default()
-        };
-        let draft = Draft::compose(self.snapshot, self.survey?, &[], options).ok()?;
-        let text = |bytes: Vec<u8>| String::from_utf8(bytes).ok();
-        let files = draft.files.into_iter().filter_map(|(folder, file)| {
-            let source = Source::of_folder(folder);
-            Some((self.snapshot.file_of(&source), text(file.after)?))
-        });
-        let memory = draft.memory.into_iter().filter_map(|(_, after)| {
-            let path = self.snapshot.path(redshank_templates::MEMORY_FILE.into());
-            Some((path, text(after)?))
-        });
-        Some(files.chain(memory).collect())
     }
 }
 

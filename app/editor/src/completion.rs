@@ -1,12 +1,13 @@
 //! What could be in a line: what exists and would be committed, with how much each would catch.
 
 use super::Server;
-use super::analysis::{Kind, WorkspaceIndex};
+use super::analysis::Kind;
 use super::offers::of_template_key;
 use super::parts::Parts;
-use crate::actions::END;
+use super::picture::WorkspaceIndex;
 use lsp_types::{
-    CompletionItem, CompletionItemKind, CompletionParams, CompletionTextEdit, Range, TextEdit,
+    CompletionItem, CompletionItemKind, CompletionList, CompletionParams, CompletionTextEdit,
+    Range, TextEdit,
 };
 use redshank_rules::RepoPath;
 use redshank_text::files;
@@ -18,42 +19,55 @@ const MOST: usize = 100;
 
 impl Server<'_> {
     pub(super) fn complete(&self, params: CompletionParams) -> Value {
-        let mut at = params.text_document_position;
-        // A line beyond all is the protocol's last.
-        at.position.line = at.position.line.min(END);
+        let at = params.text_document_position;
         let Some((document, analysis)) = self.known(&at.text_document.uri) else {
             return json!([]);
         };
+        let picture = self.picture_of(document);
         let line = document.line(at.position.line);
-        let typed = &line[..self.columns.byte(line, at.position.character)];
+        let typed = &line[..self.view.columns.byte(line, at.position.character)];
+        let nth = at.position.line;
+        if !document.has_line(nth) {
+            return json!([]);
+        }
         let items = match &analysis.kind {
-            Kind::Rules(file) => self.patterns(at.position.line, line, typed, &file.source.base),
-            Kind::Settings(_) => {
-                let offers = &self.picture.offers;
-                self.texts(at.position.line, typed, |key| offers.of_setting(key))
+            Kind::Rules(file) => {
+                return self.patterns(&picture, nth, line, typed, &file.source.base);
             }
-            Kind::Template(_) => self.texts(at.position.line, typed, of_template_key),
+            Kind::Settings(_) => {
+                let offers = &picture.offers;
+                self.texts(nth, typed, |key| offers.of_setting(key))
+            }
+            Kind::Template(_) => self.texts(nth, typed, of_template_key),
             Kind::Other => Vec::new(),
         };
         json!(items)
     }
 
     /// Patterns for a line of an ignore file.
-    fn patterns(&self, nth: u32, line: &str, typed: &str, base: &RepoPath) -> Vec<CompletionItem> {
+    fn patterns(
+        &self,
+        picture: &WorkspaceIndex,
+        nth: u32,
+        line: &str,
+        typed: &str,
+        base: &RepoPath,
+    ) -> Value {
         let body = typed.trim_start_matches('!');
         let negated = typed.len() - body.len();
         if body.starts_with('#') {
-            return Vec::new();
+            return json!([]);
         }
-        let range = self.columns.range(nth, line, negated..line.len());
-        let mut offered = offered(&self.picture, base, body);
+        let range = self.view.columns.range(nth, line, negated..line.len());
+        let mut offered = offered(picture, base, body);
         // What catches most comes first.
         offered.sort_by(|(one, a), (other, b)| {
             let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
             by_weight.then_with(|| one.cmp(other))
         });
+        let is_cut = offered.len() > MOST;
         offered.truncate(MOST);
-        let of_templates = self.picture.offers.rules.iter().filter(|rule| {
+        let of_templates = picture.offers.rules.iter().filter(|rule| {
             let is_known = || offered.iter().any(|(pattern, _)| *pattern == rule.pattern);
             *rule.folder == *base && starts_alike(&rule.pattern, body) && !is_known()
         });
@@ -65,7 +79,7 @@ impl Server<'_> {
                 text: rule.pattern.clone(),
             })
             .collect();
-        let whole = self.picture.offers.templates.iter();
+        let whole = picture.offers.templates.iter();
         let whole = whole.filter(|(name, ..)| !body.is_empty() && name.starts_with(body));
         let whole = whole.map(|(name, title, rules)| Offer {
             label: name,
@@ -79,7 +93,15 @@ impl Server<'_> {
             kind: kind_of(pattern),
             text: pattern.clone(),
         });
-        items(there.chain(of_templates).chain(whole), range)
+        let items = items(there.chain(of_templates).chain(whole), range);
+        if is_cut {
+            // More letters bring what is left out.
+            return json!(CompletionList {
+                is_incomplete: true,
+                items,
+            });
+        }
+        json!(items)
     }
 
     /// What the text between quotes can be, behind a key.
@@ -95,7 +117,7 @@ impl Server<'_> {
         let (Some(key), Some(start), true) = (key, start, is_open) else {
             return Vec::new();
         };
-        let range = self.columns.range(nth, typed, start..typed.len());
+        let range = self.view.columns.range(nth, typed, start..typed.len());
         let offered = of_key(key);
         let fits = offered
             .iter()
@@ -169,7 +191,12 @@ fn offered(picture: &WorkspaceIndex, base: &RepoPath, typed: &str) -> Vec<(Strin
         (true, folder) => format!("/{folder}/"),
     };
     let types = parts.types.iter().filter(|_| wants_types);
-    let fits = parts.names.iter().chain(types);
+    let names = if anchored {
+        &parts.names
+    } else {
+        &parts.names_anywhere
+    };
+    let fits = names.iter().chain(types);
     let fits = fits.filter(|(name, _)| name.starts_with(start));
     fits.map(|(name, stats)| (format!("{above}{name}"), *stats))
         .collect()

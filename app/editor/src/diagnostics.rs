@@ -24,8 +24,12 @@ pub fn diagnose(document: &Document, analysis: &Analysis, columns: Columns) -> V
             .collect(),
         Kind::Other => Vec::new(),
     };
-    let secrets = analysis.secrets.iter();
-    found.extend(secrets.filter_map(|secret| of_secret(document, secret, columns)));
+    for (nth, secret) in analysis.secrets.iter().enumerate() {
+        // Several in a line are found in their order.
+        let before = analysis.secrets[..nth].iter();
+        let before = before.filter(|one| one.line == secret.line).count();
+        found.extend(of_secret(document, secret, before, columns));
+    }
     found.sort_by_key(|one| (one.range.start.line, one.range.start.character));
     found
 }
@@ -75,11 +79,17 @@ fn of_fault(document: &Document, fault: &Fault, columns: Columns) -> Diagnostic 
     }
 }
 
-/// A credential, masked, where it is.
-fn of_secret(document: &Document, secret: &Finding, columns: Columns) -> Option<Diagnostic> {
+/// A credential, masked, where it is; `before` is how many others are in its line before it.
+fn of_secret(
+    document: &Document,
+    secret: &Finding,
+    before: usize,
+    columns: Columns,
+) -> Option<Diagnostic> {
     let number = secret.line?.saturating_sub(1) as u32;
     let line = document.line(number);
-    let span = secrets_in(line).into_iter().next();
+    let spans = secrets_in(line);
+    let span = spans.get(before).or_else(|| spans.first()).cloned();
     let range = span.map_or(0..line.len(), |(span, _)| span);
     let evidence = text::evidence(secret).map_or(String::new(), |said| format!("{said}: "));
     let severity = match secret.level {

@@ -34,7 +34,7 @@ impl Server<'_> {
             return json!([]);
         };
         let lenses = rules.map(|rule| CodeLens {
-            range: self.columns.whole(rule.line, document.line(rule.line)),
+            range: self.view.columns.whole(rule.line, document.line(rule.line)),
             // It tells something; there is nothing to be done.
             command: Some(Command::new(label(rule), String::new(), None)),
             data: None,
@@ -52,7 +52,7 @@ impl Server<'_> {
         let hints = in_sight.map(|rule| {
             let line = document.line(rule.line);
             InlayHint {
-                position: Position::new(rule.line, self.columns.column_at(line, line.len())),
+                position: Position::new(rule.line, self.view.columns.column_at(line, line.len())),
                 label: InlayHintLabel::String(label(rule)),
                 kind: None,
                 text_edits: None,
@@ -98,7 +98,7 @@ impl Server<'_> {
                 kind: MarkupKind::Markdown,
                 value: said.join("\n\n"),
             }),
-            range: Some(self.columns.whole(rule.line, document.line(rule.line))),
+            range: Some(self.view.columns.whole(rule.line, document.line(rule.line))),
         };
         json!(hover)
     }

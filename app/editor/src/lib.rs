@@ -7,59 +7,79 @@ mod analysis;
 mod completion;
 mod diagnostics;
 mod documents;
+mod fixes;
 mod hints;
 mod offers;
+mod outline;
 mod parts;
+mod picture;
 mod places;
+#[cfg(test)]
+mod tests;
+mod text_edits;
+mod transport;
+mod worker;
+mod workspaces;
 
-use analysis::{Analysis, Kind, RuleFacts, RuleFile, WorkerEvent, WorkerRequest, WorkspaceIndex};
+use analysis::{Analysis, Kind, RuleFacts, RuleFile};
 use anyhow::{Context as _, Result, bail};
 use crossbeam_channel::{Receiver, Sender, select, unbounded};
 use documents::{Columns, Document, Documents, path_of};
-use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response};
+use lsp_server::{ErrorCode, Message, Notification, Request, RequestId, Response};
 use lsp_types::notification::{
-    DidChangeTextDocument, DidChangeWatchedFiles, DidCloseTextDocument, DidOpenTextDocument,
-    DidSaveTextDocument, Notification as _, PublishDiagnostics,
+    DidChangeTextDocument, DidChangeWatchedFiles, DidChangeWorkspaceFolders, DidCloseTextDocument,
+    DidOpenTextDocument, DidSaveTextDocument, Exit, Notification as _, PublishDiagnostics,
+    ShowMessage,
 };
 use lsp_types::request::{
-    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, ExecuteCommand,
-    GotoDefinition, HoverRequest, InlayHintRefreshRequest, InlayHintRequest, References,
-    Request as _,
+    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, DocumentSymbolRequest,
+    ExecuteCommand, FoldingRangeRequest, GotoDefinition, HoverRequest, Initialize,
+    InlayHintRefreshRequest, InlayHintRequest, References, Request as _, Shutdown,
 };
 use lsp_types::{
-    CodeActionKind, CodeActionOptions, CodeActionProviderCapability, CodeLensOptions,
-    CompletionOptions, ExecuteCommandOptions, HoverProviderCapability, InitializeParams,
-    InitializeResult, OneOf, PublishDiagnosticsParams, ServerCapabilities, ServerInfo,
-    TextDocumentSyncCapability, TextDocumentSyncKind, TextDocumentSyncOptions,
-    TextDocumentSyncSaveOptions, Uri,
+    CodeActionKind, CodeActionOptions, CodeActionParams, CodeActionProviderCapability,
+    CodeLensOptions, CompletionOptions, DidChangeTextDocumentParams,
+    DidChangeWorkspaceFoldersParams, DidCloseTextDocumentParams, DidOpenTextDocumentParams,
+    ExecuteCommandOptions, FoldingRangeProviderCapability, HoverProviderCapability,
+    InitializeParams, InitializeResult, MessageType, OneOf, PublishDiagnosticsParams,
+    ServerCapabilities, ServerInfo, ShowMessageParams, TextDocumentSyncCapability,
+    TextDocumentSyncKind, TextDocumentSyncOptions, TextDocumentSyncSaveOptions, Uri,
+    WorkspaceFoldersServerCapabilities, WorkspaceServerCapabilities,
 };
-use redshank_watch as watch;
-use redshank_worktree::Snapshot;
+use picture::WorkspaceIndex;
+use redshank_text as text;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use transport::{Incoming, Transport};
+use worker::{EditorView, WorkerEvent, WorkerRequest};
+use workspaces::Workspaces;
+
+/// What the server is called.
+const NAME: &str = "redshank";
 
 /// Serves an editor over standard input and output until it leaves; `root` is the folder to work in
-/// where the editor's own isn't meant.
+/// where the editor's own isn't meant. Returns whether the editor took its leave as the protocol
+/// wants it: `shutdown`, then `exit`.
 ///
 /// # Errors
-/// If the editor names no folder, there is no repository, or the editor breaks off.
-pub fn serve(root: Option<&Path>) -> Result<()> {
-    let (connection, threads) = Connection::stdio();
-    let (id, params) = connection.initialize_start()?;
-    let params: InitializeParams = serde_json::from_value(params)?;
-    let folder = folder(&params, root)?;
-    // An error here is one that the person's editor shows.
-    let top = Snapshot::open(&folder)?.top.clone();
+/// If the editor can't be written to.
+pub fn serve(root: Option<&Path>) -> Result<bool> {
+    let transport = Transport::start();
+    let Some((id, params)) = initialized(&transport)? else {
+        transport.finish()?;
+        return Ok(false);
+    };
     let general = params.capabilities.general.as_ref();
     let offered = general.and_then(|general| general.position_encodings.as_deref());
     let columns = Columns::offered(offered);
     // An editor without hints in its lines may show them between these.
     let document = params.capabilities.text_document.as_ref();
     let has_hints = document.is_some_and(|document| document.inlay_hint.is_some());
+    let code_action = document.and_then(|document| document.code_action.as_ref());
     let result = InitializeResult {
         capabilities: capabilities(columns, has_hints),
         server_info: Some(ServerInfo {
@@ -67,64 +87,83 @@ pub fn serve(root: Option<&Path>) -> Result<()> {
             version: Some(env!("CARGO_PKG_VERSION").to_owned()),
         }),
     };
-    connection.initialize_finish(id, serde_json::to_value(result)?)?;
+    transport.send(Message::Response(Response::new_ok(id, result)))?;
     let workspace = params.capabilities.workspace.as_ref();
-    let refreshes = workspace.map(|workspace| {
+    let refreshes = workspace.and_then(|workspace| {
         if has_hints {
-            workspace
-                .inlay_hint
-                .as_ref()
-                .and_then(|one| one.refresh_support)
+            workspace.inlay_hint.as_ref()?.refresh_support
         } else {
-            workspace
-                .code_lens
-                .as_ref()
-                .and_then(|one| one.refresh_support)
+            workspace.code_lens.as_ref()?.refresh_support
         }
     });
-    let (jobs, todo) = unbounded();
     let (found, news) = unbounded();
-    let here = top.clone();
-    std::thread::spawn(move || analysis::work(&here, &todo, &found));
-    let changed = jobs.clone();
-    let _watcher = watch::tree(&top, move || {
-        changed.send(WorkerRequest::DiskChanged).is_ok()
-    });
+    let (loose, texts) = unbounded();
+    let found_loose = found.clone();
+    std::thread::spawn(move || worker::work_without_tree(&texts, &found_loose));
+    let folders = match root {
+        Some(root) => vec![root.to_owned()],
+        None => folders(&params),
+    };
     let mut server = Server {
-        connection: &connection,
-        jobs,
-        columns,
+        transport: &transport,
+        found,
+        workspaces: Workspaces::default(),
+        loose,
+        view: EditorView {
+            columns,
+            folders: Vec::new(),
+            shows_disabled: code_action.and_then(|one| one.disabled_support) == Some(true),
+        },
         has_hints,
-        refreshes_hints: refreshes.flatten() == Some(true),
+        refreshes_hints: refreshes == Some(true),
         open: Documents::default(),
         known: HashMap::new(),
-        picture: Arc::default(),
         asked: 0,
         is_hint_asked: false,
+        is_shut_down: false,
     };
-    server.serve(&news)?;
+    for folder in folders {
+        server.add_folder(folder)?;
+    }
+    let is_clean = server.serve(&news)?;
     drop(server);
-    drop(connection);
-    threads.join()?;
-    Ok(())
+    transport.finish()?;
+    Ok(is_clean)
 }
 
-/// What the server is called.
-const NAME: &str = "redshank";
+/// Waits for the editor's first request, and answers others until then (LSP 3.17, initialize);
+/// nothing if it leaves at once.
+fn initialized(transport: &Transport) -> Result<Option<(RequestId, InitializeParams)>> {
+    for incoming in &transport.incoming {
+        let request = match incoming {
+            Incoming::Message(Message::Request(request)) => request,
+            Incoming::Message(Message::Notification(told)) if told.method == Exit::METHOD => break,
+            _ => continue,
+        };
+        let id = request.id.clone();
+        let refused = if request.method == Initialize::METHOD {
+            match serde_json::from_value(request.params) {
+                Ok(params) => return Ok(Some((id, params))),
+                Err(error) => (ErrorCode::InvalidParams, error.to_string()),
+            }
+        } else {
+            let said = "initialize comes first".to_owned();
+            (ErrorCode::ServerNotInitialized, said)
+        };
+        let response = Response::new_err(id, refused.0 as i32, refused.1);
+        transport.send(Message::Response(response))?;
+    }
+    Ok(None)
+}
 
-/// The folder that the editor works in.
-fn folder(params: &InitializeParams, root: Option<&Path>) -> Result<PathBuf> {
-    if let Some(root) = root {
-        return Ok(root.to_owned());
-    }
+/// The folders that the editor works in; none where it shows single files.
+fn folders(params: &InitializeParams) -> Vec<PathBuf> {
     let folders = params.workspace_folders.iter().flatten();
-    let mut uris = folders.map(|folder| &folder.uri);
+    let uris: Vec<&Uri> = folders.map(|folder| &folder.uri).collect();
     #[allow(deprecated, reason = "what older editors send")]
-    let root = uris.next().or(params.root_uri.as_ref());
-    match root.and_then(path_of) {
-        Some(folder) => Ok(folder),
-        None => bail!("the editor named no folder to work in\n  open one, or start it with --root"),
-    }
+    let root = params.root_uri.iter().filter(|_| uris.is_empty());
+    let all = uris.iter().copied().chain(root);
+    all.filter_map(path_of).collect()
 }
 
 fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
@@ -133,7 +172,7 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
         text_document_sync: Some(TextDocumentSyncCapability::Options(
             TextDocumentSyncOptions {
                 open_close: Some(true),
-                change: Some(TextDocumentSyncKind::FULL),
+                change: Some(TextDocumentSyncKind::INCREMENTAL),
                 save: Some(TextDocumentSyncSaveOptions::Supported(true)),
                 ..TextDocumentSyncOptions::default()
             },
@@ -146,6 +185,15 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
         completion_provider: Some(CompletionOptions {
             trigger_characters: Some(["/", "*", ".", "\""].map(str::to_owned).to_vec()),
             ..CompletionOptions::default()
+        }),
+        folding_range_provider: Some(FoldingRangeProviderCapability::Simple(true)),
+        document_symbol_provider: Some(OneOf::Left(true)),
+        workspace: Some(WorkspaceServerCapabilities {
+            workspace_folders: Some(WorkspaceFoldersServerCapabilities {
+                supported: Some(true),
+                change_notifications: Some(OneOf::Left(true)),
+            }),
+            file_operations: None,
         }),
         definition_provider: Some(OneOf::Left(true)),
         references_provider: Some(OneOf::Left(true)),
@@ -167,42 +215,46 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
 
 /// The conversation with the editor.
 struct Server<'c> {
-    connection: &'c Connection,
-    jobs: Sender<WorkerRequest>,
-    columns: Columns,
+    transport: &'c Transport,
+    /// What each thread of a working tree sends its news by.
+    found: Sender<WorkerEvent>,
+    workspaces: Workspaces,
+    /// For texts that are in no working tree.
+    loose: Sender<WorkerRequest>,
+    view: EditorView,
     /// The editor shows hints in its lines, not between them.
     has_hints: bool,
     /// The editor can be told that its hints are old.
     refreshes_hints: bool,
     open: Documents,
     known: HashMap<String, Arc<Analysis>>,
-    picture: Arc<WorkspaceIndex>,
     /// How many questions we have asked.
     asked: i32,
     /// Hints were given for what is no longer so.
     is_hint_asked: bool,
+    /// The editor said that it is going to leave.
+    is_shut_down: bool,
 }
 
 impl Server<'_> {
-    fn serve(&mut self, news: &Receiver<WorkerEvent>) -> Result<()> {
+    /// Answers until the editor leaves; returns whether it said so before.
+    fn serve(&mut self, news: &Receiver<WorkerEvent>) -> Result<bool> {
+        let incoming = &self.transport.incoming;
         loop {
             select! {
-                recv(self.connection.receiver) -> message => match message {
-                    Ok(Message::Request(request)) => {
-                        if self.connection.handle_shutdown(&request)? {
-                            return Ok(());
+                recv(incoming) -> message => match message {
+                    Ok(Incoming::Message(Message::Request(request))) => self.answer(request)?,
+                    Ok(Incoming::Message(Message::Notification(told))) => {
+                        if told.method == Exit::METHOD {
+                            return Ok(self.is_shut_down);
                         }
-                        self.answer(request)?;
+                        self.take_in(told)?;
                     }
-                    Ok(Message::Notification(told)) => self.take_in(told)?,
-                    Ok(Message::Response(_)) => {}
+                    Ok(Incoming::Message(Message::Response(_)) | Incoming::Unreadable) => {}
                     // The editor is gone without a word.
-                    Err(_) => return Ok(()),
+                    Err(_) => return Ok(false),
                 },
-                recv(news) -> found => match found {
-                    Ok(found) => self.learn(found)?,
-                    Err(_) => bail!("the working tree is gone\n  open a folder that exists"),
-                },
+                recv(news) -> found => self.learn(found.context("nobody looks at texts any more")?)?,
             }
         }
     }
@@ -210,6 +262,14 @@ impl Server<'_> {
     fn answer(&mut self, request: Request) -> Result<()> {
         let id = request.id.clone();
         let answered = match request.method.as_str() {
+            _ if self.is_shut_down => {
+                let said = "the server is shut down".to_owned();
+                Err((ErrorCode::InvalidRequest, said))
+            }
+            Shutdown::METHOD => {
+                self.is_shut_down = true;
+                Ok(Value::Null)
+            }
             HoverRequest::METHOD => self.with(request, Self::hover),
             InlayHintRequest::METHOD => {
                 self.is_hint_asked = true;
@@ -220,9 +280,15 @@ impl Server<'_> {
                 self.with(request, Self::lenses)
             }
             Completion::METHOD => self.with(request, Self::complete),
-            CodeActionRequest::METHOD => self.with(request, Self::actions),
+            CodeActionRequest::METHOD => match serde_json::from_value(request.params) {
+                // The thread of the working tree answers.
+                Ok(params) => return self.ask_for_actions(id, params),
+                Err(error) => Err((ErrorCode::InvalidParams, error.to_string())),
+            },
             GotoDefinition::METHOD => self.with(request, Self::definition),
             References::METHOD => self.with(request, Self::references),
+            FoldingRangeRequest::METHOD => self.with(request, Self::folding),
+            DocumentSymbolRequest::METHOD => self.with(request, Self::symbols),
             ExecuteCommand::METHOD => self.with(request, Self::why),
             unknown => Err((
                 ErrorCode::MethodNotFound,
@@ -233,7 +299,13 @@ impl Server<'_> {
             Ok(answer) => Response::new_ok(id, answer),
             Err((code, said)) => Response::new_err(id, code as i32, said),
         };
-        self.send(Message::Response(response))
+        self.transport.send(Message::Response(response))
+    }
+
+    fn ask_for_actions(&self, id: RequestId, params: CodeActionParams) -> Result<()> {
+        let document = self.open.get(&params.text_document.uri);
+        let home = document.and_then(|document| document.home.as_deref());
+        self.send_to(home, WorkerRequest::Actions(id, params))
     }
 
     fn with<P: DeserializeOwned>(
@@ -250,60 +322,138 @@ impl Server<'_> {
     fn take_in(&mut self, told: Notification) -> Result<()> {
         match told.method.as_str() {
             DidOpenTextDocument::METHOD => {
-                let Some(params) = read::<lsp_types::DidOpenTextDocumentParams>(told.params) else {
+                let Some(params) = read::<DidOpenTextDocumentParams>(told.params) else {
                     return Ok(());
                 };
-                let document = params.text_document;
-                self.open.put(document.uri, document.version, document.text);
+                let uri = params.text_document.uri.clone();
+                let mut home = None;
+                self.open.open(params, |path| {
+                    home = self.workspaces.home_of(path, &self.view, &self.found);
+                    home.clone()
+                });
+                tracing::debug!("{} is looked at in {home:?}", uri.as_str());
+                self.tell_open(home.as_deref())
             }
             DidChangeTextDocument::METHOD => {
-                let Some(params) = read::<lsp_types::DidChangeTextDocumentParams>(told.params)
-                else {
+                let Some(params) = read::<DidChangeTextDocumentParams>(told.params) else {
                     return Ok(());
                 };
-                let document = params.text_document;
-                // Each change holds the whole text.
-                if let Some(change) = params.content_changes.into_iter().next_back() {
-                    self.open.put(document.uri, document.version, change.text);
-                }
+                let uri = params.text_document.uri.clone();
+                self.open.change(params, self.view.columns);
+                let Some(document) = self.open.get(&uri) else {
+                    return Ok(());
+                };
+                self.tell_open(document.home.as_deref())
             }
             DidCloseTextDocument::METHOD => {
-                let Some(params) = read::<lsp_types::DidCloseTextDocumentParams>(told.params)
-                else {
+                let Some(params) = read::<DidCloseTextDocumentParams>(told.params) else {
                     return Ok(());
                 };
                 let uri = params.text_document.uri;
-                self.open.drop(&uri);
+                let Some(document) = self.open.close(&uri) else {
+                    return Ok(());
+                };
                 self.known.remove(uri.as_str());
                 self.publish(&uri, None, Vec::new())?;
+                self.tell_open(document.home.as_deref())
+            }
+            DidChangeWorkspaceFolders::METHOD => {
+                let Some(params) = read::<DidChangeWorkspaceFoldersParams>(told.params) else {
+                    return Ok(());
+                };
+                for folder in &params.event.removed {
+                    if let Some(folder) = path_of(&folder.uri) {
+                        self.view.folders.retain(|(named, _)| *named != folder);
+                    }
+                }
+                for folder in &params.event.added {
+                    if let Some(folder) = path_of(&folder.uri) {
+                        self.add_folder(folder)?;
+                    }
+                }
+                Ok(())
             }
             DidSaveTextDocument::METHOD | DidChangeWatchedFiles::METHOD => {
-                return self.ask_for(WorkerRequest::DiskChanged);
+                self.workspaces.disk_changed();
+                Ok(())
             }
-            _ => return Ok(()),
+            _ => Ok(()),
         }
-        self.ask_for(WorkerRequest::Open(self.open.clone()))
     }
 
-    fn ask_for(&self, job: WorkerRequest) -> Result<()> {
-        self.jobs.send(job).context("the working tree is gone")
+    /// Starts to look at a folder of the editor's; says so where that can't be done.
+    fn add_folder(&mut self, folder: PathBuf) -> Result<()> {
+        let Ok(resolved) = folder.canonicalize() else {
+            let said = format!(
+                "{} isn't there, so nothing in it is looked at",
+                folder.display()
+            );
+            return self.warn(said);
+        };
+        self.view.folders.push((folder, resolved.clone()));
+        if let Err(error) = self.workspaces.add(&resolved, &self.view, &self.found) {
+            return self.warn(text::describe(&error.into()));
+        }
+        // Texts that were in no working tree may be in this one.
+        let mut homes: BTreeSet<PathBuf> = BTreeSet::new();
+        for document in self
+            .open
+            .iter_mut()
+            .filter(|document| document.home.is_none())
+        {
+            document.home = self
+                .workspaces
+                .home_of(&document.path, &self.view, &self.found);
+            homes.extend(document.home.clone());
+        }
+        homes.iter().try_for_each(|home| self.tell_open(Some(home)))
+    }
+
+    fn warn(&self, said: String) -> Result<()> {
+        let params = ShowMessageParams {
+            typ: MessageType::WARNING,
+            message: said,
+        };
+        let method = ShowMessage::METHOD.to_owned();
+        self.transport
+            .send(Message::Notification(Notification::new(method, params)))
+    }
+
+    /// Tells the thread of a working tree which of its texts are open now, and how they are.
+    fn tell_open(&self, home: Option<&Path>) -> Result<()> {
+        self.send_to(home, WorkerRequest::Open(self.open.in_tree(home)))
+    }
+
+    fn send_to(&self, home: Option<&Path>, request: WorkerRequest) -> Result<()> {
+        let jobs = match home {
+            Some(home) => self.workspaces.jobs_of(home),
+            None => Some(&self.loose),
+        };
+        let sent = jobs.is_none_or(|jobs| jobs.send(request).is_ok());
+        if !sent {
+            bail!("the working tree is gone");
+        }
+        Ok(())
     }
 
     fn learn(&mut self, found: WorkerEvent) -> Result<()> {
         match found {
             WorkerEvent::WorkspaceIndex(picture) => {
-                self.picture = picture;
+                self.workspaces.learn(picture);
                 Ok(())
             }
+            WorkerEvent::Actions(id, actions) => self
+                .transport
+                .send(Message::Response(Response::new_ok(id, actions))),
             WorkerEvent::Document(uri, analysis) => {
-                let Some(document) = self.open.iter().find(|one| one.uri.to_string() == uri) else {
+                let Some(document) = self.open.iter().find(|one| one.uri.as_str() == uri) else {
                     return Ok(());
                 };
                 // What is known of an older state of it is news no longer.
                 if document.version != analysis.version {
                     return Ok(());
                 }
-                let found = diagnostics::diagnose(document, &analysis, self.columns);
+                let found = diagnostics::diagnose(document, &analysis, self.view.columns);
                 let uri = document.uri.clone();
                 self.known.insert(uri.to_string(), analysis);
                 self.publish(&uri, Some(document.version), found)?;
@@ -324,7 +474,8 @@ impl Server<'_> {
             version,
         };
         let method = PublishDiagnostics::METHOD.to_owned();
-        self.send(Message::Notification(Notification::new(method, params)))
+        self.transport
+            .send(Message::Notification(Notification::new(method, params)))
     }
 
     fn refresh_hints(&mut self) -> Result<()> {
@@ -338,21 +489,23 @@ impl Server<'_> {
             CodeLensRefresh::METHOD
         };
         let method = method.to_owned();
-        self.send(Message::Request(Request::new(
+        self.transport.send(Message::Request(Request::new(
             self.asked.into(),
             method,
             json!(null),
         )))
     }
 
-    fn send(&self, message: Message) -> Result<()> {
-        let sent = self.connection.sender.send(message);
-        sent.context("the editor is gone")
-    }
-
     /// A text, and what is known of it.
     fn known(&self, uri: &Uri) -> Option<(&Document, &Analysis)> {
         Some((self.open.get(uri)?, self.known.get(uri.as_str())?))
+    }
+
+    /// The picture of the working tree that a text is in.
+    fn picture_of(&self, document: &Document) -> Arc<WorkspaceIndex> {
+        let home = document.home.as_deref();
+        let picture = home.and_then(|home| self.workspaces.picture_of(home));
+        picture.unwrap_or_default()
     }
 
     /// The rule in a line of a file of rules, as far as the line is still what was looked at.
@@ -361,7 +514,11 @@ impl Server<'_> {
         let Kind::Rules(file) = &analysis.kind else {
             return None;
         };
-        let facts = file.rules.iter().find(|rule| rule.line == line)?;
+        let at = file
+            .rules
+            .binary_search_by_key(&line, |rule| rule.line)
+            .ok()?;
+        let facts = &file.rules[at];
         let is_same = document.line(line).trim_end().as_bytes() == facts.text.trim_ascii_end();
         is_same.then_some((document, file, facts))
     }

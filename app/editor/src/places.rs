@@ -1,12 +1,12 @@
 //! From a rule to what it catches, and back.
 
 use super::Server;
-use super::documents::{path_of, uri_of};
-use bstr::ByteSlice;
+use super::documents::{path_of, resolved};
+use bstr::{ByteSlice, ByteVec};
 use lsp_types::{
     ExecuteCommandParams, GotoDefinitionParams, Location, Position, Range, ReferenceParams, Uri,
 };
-use redshank_rules::RepoPathBuf;
+use redshank_rules::RepoPath;
 use serde_json::{Value, json};
 use std::str::FromStr;
 
@@ -32,28 +32,32 @@ impl Server<'_> {
         let uri = params.arguments.first().and_then(Value::as_str);
         let uri = uri.and_then(|uri| Uri::from_str(uri).ok());
         let path = uri.as_ref().and_then(path_of);
-        let below = path.as_deref();
-        let below = below.and_then(|path| path.strip_prefix(&self.picture.top).ok());
-        let Some(below) = below else {
+        let Some(path) = path.map(|path| resolved(&path)) else {
             return Value::Null;
         };
-        let path = RepoPathBuf::from(below.to_string_lossy().as_bytes().as_bstr());
-        let Some((file, line)) = self.picture.rulings.get(&path) else {
+        let rulings = self.workspaces.pictures().filter_map(|picture| {
+            let below = Vec::from_path_lossy(path.strip_prefix(&picture.top).ok()?);
+            picture.rulings.get(RepoPath::new(&*below))
+        });
+        // Of a repository in another, the inner one decides.
+        let Some((file, line)) = rulings.last() else {
             return Value::Null;
         };
         let place = Position::new(*line, 0);
-        let uri = uri_of(file);
+        let uri = self.view.uri_of(file, &self.open);
         json!(uri.map(|uri| Location::new(uri, Range::new(place, place))))
     }
 
     fn caught(&self, uri: &Uri, line: u32) -> Vec<Location> {
-        let Some((.., rule)) = self.rule_at(uri, line) else {
+        let Some((document, _, rule)) = self.rule_at(uri, line) else {
             return Vec::new();
         };
+        let picture = self.picture_of(document);
         let files = rule.first.iter().filter(|path| !path.is_folder());
         let files = files.filter_map(|path| {
-            let file = self.picture.top.join(path.to_string());
-            Some(Location::new(uri_of(&file)?, Range::default()))
+            let file = picture.top.join(path.to_path_lossy());
+            let uri = self.view.uri_of(&file, &self.open)?;
+            Some(Location::new(uri, Range::default()))
         });
         files.collect()
     }

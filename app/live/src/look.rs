@@ -235,7 +235,7 @@ impl Worker<'_> {
         };
         self.tell(&snapshot)?;
         if self.recorder.is_none() {
-            let recorder = Recorder::start(self.top);
+            let recorder = Recorder::start(self.top, &snapshot.files_beside());
             let changed = own.clone();
             watch::when_quiet(recorder.changed().clone(), move || {
                 changed.send(WorkerRequest::DiskChanged).is_ok()

@@ -8,7 +8,7 @@ use parking_lot::Mutex;
 use redshank_changes::rehearse::WriteEvents;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -31,15 +31,15 @@ const BUSY: Duration = Duration::from_millis(100);
 const LATE: Duration = Duration::from_millis(60);
 
 impl Recorder {
-    /// Starts watching a folder.
-    pub fn start(top: &Path) -> Self {
+    /// Starts watching a folder; of the files `beside` it, changes are told of, too.
+    pub fn start(top: &Path, beside: &[PathBuf]) -> Self {
         let start = Start::new(Mutex::new(Instant::now()));
         let seen = Arc::new(Mutex::new(WriteEvents::default()));
         let (wake, woken) = unbounded();
         let (tell, changed) = unbounded();
         let (folder, noted) = (top.to_owned(), Arc::clone(&seen));
         let began = Arc::clone(&start);
-        let watcher = watcher(top, move |event| {
+        let watcher = watcher(top, beside, move |event| {
             if matches!(event.kind, EventKind::Create(_) | EventKind::Modify(_)) {
                 let paths = event.paths.iter().filter_map(|path| below(&folder, path));
                 let paths: Vec<RepoPathBuf> = paths.collect();

@@ -96,6 +96,21 @@ impl Worktree {
         personal.chain(clone).collect()
     }
 
+    /// The files outside of the tree, or in git's own folder, that git's verdicts depend on: rules
+    /// for this clone and for the person, the index, and the repository's configuration. Some may
+    /// not exist.
+    pub fn files_beside(&self) -> Vec<PathBuf> {
+        let rules = self.sources_elsewhere().into_iter();
+        let rules = rules.map(|(path, ..)| path);
+        let gits = self.repository.iter().flat_map(|repository| {
+            let index = repository.index_file().ok();
+            index
+                .into_iter()
+                .chain([repository.common_folder.join("config")])
+        });
+        rules.chain(gits).collect()
+    }
+
     /// What one of those files holds; nothing where git, too, would take it for empty.
     pub(crate) fn read_elsewhere(path: &Path) -> Option<Vec<u8>> {
         read_trusted(path, LARGEST_IGNORE_FILE).ok()

@@ -100,6 +100,20 @@ fn a_hook_that_git_passes_over_is_not_called_installed() {
     assert_eq!(json["on"], false);
 }
 
+/// A person's own folder of hooks, for all repositories, is no reason to end before the commit.
+#[test]
+fn setup_goes_on_where_hooks_are_kept_elsewhere() {
+    let nia = Person::with_repository();
+    nia.writes("gauge.py", "print(1)\n");
+    let elsewhere = nia.here().with_file_name("my-hooks");
+    nia.git(&["config", "core.hooksPath", elsewhere.to_str().unwrap()]);
+    let said = nia.redshank(&["setup", "--yes"]).fine();
+    assert!(said.out.contains("No hook is installed"), "{}", said.out);
+    assert!(said.out.contains("check --staged"), "{}", said.out);
+    assert!(said.out.contains("6. The commit"), "{}", said.out);
+    assert!(!elsewhere.exists());
+}
+
 #[test]
 fn an_expectation_that_no_path_meets_says_so() {
     let nia = Person::with_repository();

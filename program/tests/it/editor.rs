@@ -18,7 +18,13 @@ struct Client {
 }
 
 impl Client {
+    /// One with the person's folder open.
     fn of(nia: &Person) -> Self {
+        let root = format!("file://{}", nia.here().display());
+        Self::start(nia, Some(&root))
+    }
+
+    fn start(nia: &Person, root: Option<&str>) -> Self {
         let mut child = nia.starts(&["editor"]);
         let (to, from) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
         let mut client = Self {
@@ -29,7 +35,6 @@ impl Client {
             root: format!("file://{}", nia.here().display()),
             told: Vec::new(),
         };
-        let root = client.root.clone();
         let params = json!({
             "processId": null, "rootUri": root,
             "capabilities": {
@@ -119,12 +124,15 @@ impl Client {
 
     /// Waits for what is wrong with a state of a text.
     fn hears(&mut self, file: &str, version: i64) -> Vec<Value> {
-        let uri = self.uri(file);
+        self.hears_of(&self.uri(file), version)
+    }
+
+    fn hears_of(&mut self, uri: &str, version: i64) -> Vec<Value> {
         loop {
             let known = self
                 .told
                 .iter()
-                .rposition(|(of, told)| *of == uri && told["version"] == version);
+                .rposition(|(of, told)| of == uri && told["version"] == version);
             if let Some(at) = known {
                 let (_, told) = self.told.remove(at);
                 return told["diagnostics"].as_array().unwrap().clone();
@@ -294,10 +302,206 @@ fn a_rule_can_be_changed_moved_and_expected() {
     assert!(
         changes
             .iter()
-            .any(|one| one["edits"][0]["newText"] == "*.raw\n")
+            .any(|one| one["edits"][0]["newText"] == "/sub/**/*.raw\n")
     );
     assert!(changes.iter().any(|one| one["edits"][0]["newText"] == ""));
     client.leaves();
+}
+
+/// The text that an action puts in, by the start of its title.
+fn text_of(actions: &[Value], title: &str) -> Option<String> {
+    let found = actions
+        .iter()
+        .find(|one| one["title"].as_str().unwrap().starts_with(title))?;
+    let changes = found["edit"]["documentChanges"].as_array().unwrap();
+    let edit = &changes.last().unwrap()["edits"][0];
+    Some(edit["newText"].as_str().unwrap().to_owned())
+}
+
+#[test]
+fn a_folder_is_left_open_where_it_is_and_for_what_is_meant() {
+    let nia = Person::with_repository();
+    for path in [
+        "sub/build/k.txt",
+        "sub/build/x.o",
+        "sub/sub/build/x.o",
+        "pearl/x",
+        "sage/pearl/keep.txt",
+        "sage/pearl/y",
+    ] {
+        nia.writes(path, "1");
+    }
+    let mut client = Client::of(&nia);
+    let wrong = client.types("sub/.gitignore", 1, "/build/\n!/build/k.txt\n");
+    assert_eq!(codes(&wrong), ["1: cannot-work"]);
+    let actions = client.actions("sub/.gitignore", 1, &wrong);
+    assert_eq!(
+        text_of(&actions, "Leave the folder open").unwrap(),
+        "/build/*"
+    );
+    // The rule ignores other folders, too, and goes on doing so.
+    client.types(".gitignore", 1, "pearl/\n!/sage/pearl/keep.txt\n");
+    let actions = client.actions(".gitignore", 1, &[]);
+    assert_eq!(
+        text_of(&actions, "Leave the folder open").unwrap(),
+        "pearl/\n!/sage/pearl/\n/sage/pearl/*"
+    );
+    client.leaves();
+}
+
+/// What is typed and not saved yet is neither lost nor counted past.
+#[test]
+fn actions_are_about_texts_as_they_are_typed() {
+    let nia = ground();
+    nia.writes("Cargo.toml", "[package]\nname = \"gauge\"\n");
+    nia.writes("redshank.toml", "visibility = \"private\"\n");
+    let mut client = Client::of(&nia);
+    let typed = "visibility = \"private\"\n\n[draft]\nlayout = \"top\"";
+    client.types("redshank.toml", 1, "");
+    client.types("redshank.toml", 5, typed);
+    client.types(".gitignore", 1, "*.raw\n");
+    let actions = client.actions(".gitignore", 0, &[]);
+    let expect = actions
+        .iter()
+        .find(|one| one["title"].as_str().unwrap().starts_with("Expect"));
+    let change = &expect.unwrap()["edit"]["documentChanges"][0];
+    assert_eq!(change["textDocument"]["version"], 5);
+    let edit = &change["edits"][0];
+    assert_eq!(edit["range"]["start"], json!({"line": 3, "character": 14}));
+    assert!(
+        edit["newText"]
+            .as_str()
+            .unwrap()
+            .starts_with("\n\n[[expect]]"),
+        "{edit}"
+    );
+    // What a draft would write is for the file on disk.
+    let draft = |actions: &[Value]| {
+        let mut all = actions.iter();
+        all.any(|one| one["title"] == "Add the rules for the projects here")
+    };
+    assert!(!draft(&actions), "{actions:?}");
+    nia.writes(".gitignore", "*.raw\n");
+    client.tells(
+        "textDocument/didSave",
+        json!({"textDocument": {"uri": client.uri(".gitignore")}}),
+    );
+    let saved = client.actions(".gitignore", 0, &[]);
+    assert!(draft(&saved), "{saved:?}");
+    let source = client.asks(
+        "textDocument/codeAction",
+        json!({
+            "textDocument": {"uri": client.uri(".gitignore")},
+            "range": {"start": {"line": 0, "character": 0}, "end": {"line": 0, "character": 0}},
+            "context": {"diagnostics": [], "only": ["source"]},
+        }),
+    );
+    let kinds: Vec<&Value> = source
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| &one["kind"])
+        .collect();
+    assert_eq!(kinds, ["source"]);
+    client.leaves();
+}
+
+#[test]
+fn each_text_is_looked_at_in_its_own_repository() {
+    let nia = ground();
+    nia.writes("inner/.gitignore", "");
+    nia.writes("inner/only.here", "1");
+    nia.git(&["init", "-q", "inner"]);
+    let mut client = Client::of(&nia);
+    assert_eq!(
+        codes(&client.types("inner/.gitignore", 1, "*.here\n")),
+        [""; 0]
+    );
+    assert_eq!(client.hints("inner/.gitignore"), ["0: ignores 1 file, 1 B"]);
+    // A text that has no place yet, and a folder that comes later.
+    let key = private_key();
+    let document =
+        json!({"uri": "untitled:Untitled-1", "languageId": "", "version": 3, "text": key});
+    client.tells("textDocument/didOpen", json!({"textDocument": document}));
+    assert_eq!(
+        codes(&client.hears_of("untitled:Untitled-1", 3)),
+        ["0: secret/private-key"]
+    );
+    let other = tempfile::tempdir().unwrap();
+    std::fs::write(other.path().join("a.raw"), "1").unwrap();
+    let uri = format!("file://{}", other.path().display());
+    let event = json!({"event": {"added": [{"uri": uri, "name": "other"}], "removed": []}});
+    client.tells("workspace/didChangeWorkspaceFolders", event);
+    let file = format!("{uri}/.gitignore");
+    let document = json!({"uri": file, "languageId": "", "version": 1, "text": "*.raw\n*.no\n"});
+    client.tells("textDocument/didOpen", json!({"textDocument": document}));
+    assert_eq!(codes(&client.hears_of(&file, 1)), ["1: catches-nothing"]);
+    client.leaves();
+}
+
+#[test]
+fn a_folder_through_a_link_and_parts_of_texts_that_change() {
+    let nia = ground();
+    let link = nia.here().with_file_name("link");
+    std::os::unix::fs::symlink(nia.here(), &link).unwrap();
+    let mut client = Client::start(&nia, Some(&format!("file://{}", link.display())));
+    client.root = format!("file://{}", link.display());
+    assert_eq!(
+        codes(&client.types(".gitignore", 1, "*.raw\n*.x\n")),
+        ["1: catches-nothing"]
+    );
+    // Only a part of the text is sent.
+    let place = |line, character| json!({"line": line, "character": character});
+    client.tells("textDocument/didChange", json!({
+        "textDocument": {"uri": client.uri(".gitignore"), "version": 2},
+        "contentChanges": [{"range": {"start": place(1, 2), "end": place(1, 3)}, "text": "txt"}],
+    }));
+    assert_eq!(codes(&client.hears(".gitignore", 2)), [""; 0]);
+    assert_eq!(
+        client.hints(".gitignore"),
+        ["0: ignores 2 files, 2 B", "1: ignores 1 file, 1 B"]
+    );
+    // Files are named as the editor names its folder.
+    let place = client.at(".gitignore", 0, 1);
+    let found = client.asks("textDocument/definition", place);
+    assert_eq!(found[0]["uri"], client.uri("a.raw"));
+    client.leaves();
+}
+
+#[test]
+fn what_is_no_message_is_answered_and_the_server_lives() {
+    let nia = ground();
+    let mut client = Client::start(&nia, None);
+    write!(client.to, "Content-Length: 5\r\n\r\n{{abc}}").unwrap();
+    client.to.flush().unwrap();
+    let refused = client.reads();
+    assert_eq!(refused["error"]["code"], -32700, "{refused}");
+    assert_eq!(refused["id"], Value::Null);
+    // Without a folder, single files are looked at.
+    assert_eq!(
+        codes(&client.types("a.pem", 1, &private_key())),
+        ["0: secret/private-key"]
+    );
+    assert_eq!(client.asks("shutdown", Value::Null), Value::Null);
+    assert_eq!(
+        client.asks("textDocument/hover", Value::Null)["code"],
+        -32600
+    );
+    client.tells("exit", Value::Null);
+    assert!(client.child.wait().unwrap().success());
+    // One that leaves at once gets an error.
+    let mut client = Client::of(&nia);
+    client.tells("exit", Value::Null);
+    assert_eq!(client.child.wait().unwrap().code(), Some(1));
+    let mut client = Client::of(&nia);
+    write!(
+        client.to,
+        "Content-Length: 18446744073709551615\r\n\r\n{{}}"
+    )
+    .unwrap();
+    client.to.flush().unwrap();
+    assert_eq!(client.reads()["error"]["code"], -32700);
+    assert_eq!(client.child.wait().unwrap().code(), Some(1));
 }
 
 #[test]

@@ -216,7 +216,7 @@ fn run(
 ) -> Result<Ran> {
     let past = PastRuns::read(&context.snapshot)?;
     let before = RunSnapshot::take(worktree)?;
-    let recorder = Recorder::start(&worktree.top);
+    let recorder = Recorder::start(&worktree.top, &[]);
     let mut command = Command::new(program);
     command.args(words).current_dir(folder);
     // What a hook says of the repository here, is not so there.

@@ -33,7 +33,7 @@ pub fn watch(context: &Context) -> Result<Ran> {
     let worktree = context.snapshot.worktree();
     let past = PastRuns::read(worktree)?;
     let before = RunSnapshot::take(worktree)?;
-    let recorder = Recorder::start(&worktree.top);
+    let recorder = Recorder::start(&worktree.top, &[]);
     let start = Instant::now();
     let interrupted = signals::awaited();
     let (pressed, entered) = unbounded();

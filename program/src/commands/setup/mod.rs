@@ -315,9 +315,20 @@ impl Walk<'_> {
     }
 
     fn hook(&self) -> Result<()> {
+        if self.setup.no_hook {
+            return Ok(());
+        }
         let context = self.context()?;
-        let is_off = Hook::find(&context.snapshot, HookEvent::Commit)?.status()? == HookStatus::Off;
-        if !is_off || self.setup.no_hook {
+        let hook = match Hook::find(&context.snapshot, HookEvent::Commit) {
+            // Nobody's own folder of hooks is a reason to leave the rest undone.
+            Err(error @ redshank_changes::Error::HooksElsewhere { .. }) => {
+                self.title(4, "Keep it that way")?;
+                let said = redshank_text::describe(&error.into());
+                return Ok(putln!("No hook is installed: {said}")?);
+            }
+            found => found?,
+        };
+        if hook.status()? != HookStatus::Off {
             return Ok(());
         }
         self.title(4, "Keep it that way")?;
