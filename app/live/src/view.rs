@@ -81,7 +81,10 @@ pub fn draw(window: &mut Window, frame: &mut Frame) {
 
 /// A colour of ours, where colours are wanted.
 fn style(paint: Paint) -> Style {
-    let (color, bold) = paint.color();
+    let (color, bold) = match paint.color() {
+        (_, bold) if !screen::has_256_colors() => (paint.basic_color(), bold),
+        all => all,
+    };
     let wants_color = anstream::ColorChoice::global() != anstream::ColorChoice::Never
         && std::env::var_os("NO_COLOR").is_none();
     let color = color.filter(|_| wants_color);

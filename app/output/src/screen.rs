@@ -6,10 +6,12 @@
 
 use super::{links, pager};
 use redshank_secrets::secrets_in;
-use redshank_text::{escaped, is_invisible};
+use redshank_text::{Paint, escaped, is_invisible};
 use serde_json::ser::{CharEscape, Formatter, PrettyFormatter};
+use std::borrow::Cow;
 use std::fmt::Arguments;
 use std::io::{ErrorKind, Result, Write};
+use std::sync::LazyLock;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Nobody has to read what is printed for the rest to be done.
@@ -81,7 +83,7 @@ fn clean(text: &str) -> String {
                 harmless(&plain[from..at], clean);
             }
             from = at;
-            clean.push_str(color);
+            clean.push_str(&adapted(color, has_256_colors()));
         }
         if shown.is_none() {
             harmless(&plain[from..upto], clean);
@@ -141,6 +143,37 @@ fn color(text: &str) -> Option<usize> {
         .strip_prefix("38;5;")
         .is_some_and(|number| number.parse::<u8>().is_ok());
     (plain || of_256).then_some("\x1b[".len() + end + 1)
+}
+
+/// How the names of terminals start that have 8 or 16 colours, or none (terminfo's `colors`); all
+/// others in use have 256, whatever they call themselves.
+const OF_FEW_COLORS: [&str; 8] = [
+    "ansi", "cons", "cygwin", "linux", "sun", "vt", "xterm-16", "xterm-8",
+];
+
+/// Whether the terminal has the 256 colours.
+pub fn has_256_colors() -> bool {
+    static HAS_256: LazyLock<bool> = LazyLock::new(|| {
+        let name = std::env::var("TERM").unwrap_or_default();
+        !OF_FEW_COLORS.iter().any(|start| name.starts_with(start))
+    });
+    *HAS_256
+}
+
+/// A colour of ours as a terminal can show it.
+fn adapted(color: &str, has_256_colors: bool) -> Cow<'_, str> {
+    let number = color.strip_prefix("\x1b[38;5;");
+    let number = number.and_then(|rest| rest.strip_suffix('m'));
+    let number: Option<u8> = number.and_then(|number| number.parse().ok());
+    if has_256_colors || number.is_none() {
+        return Cow::Borrowed(color);
+    }
+    let mut paints = Paint::ALL.iter();
+    let basic = paints.find(|paint| paint.color().0 == number);
+    let basic = basic.and_then(|paint| paint.basic_color());
+    basic
+        .map_or_else(String::new, |basic| format!("\x1b[3{basic}m"))
+        .into()
 }
 
 /// JSON as a terminal may get it: what could harm it is written as an escape, which means the same
@@ -225,7 +258,16 @@ impl<F: Formatter> Formatter for Harmless<F> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use redshank_text::Paint;
+
+    #[test]
+    fn a_terminal_of_few_colours_gets_no_others() {
+        let bad = Paint::Bad.on("x");
+        assert_eq!(adapted("\x1b[38;5;163m", true), "\x1b[38;5;163m");
+        assert!(bad.contains("\x1b[38;5;163m"));
+        assert_eq!(adapted("\x1b[38;5;163m", false), "\x1b[31m");
+        assert_eq!(adapted("\x1b[38;5;243m", false), "");
+        assert_eq!(adapted("\x1b[1m", false), "\x1b[1m");
+    }
 
     #[test]
     fn only_our_own_colours_come_through() {

@@ -77,6 +77,7 @@ impl Table {
     pub fn new(columns: &[Align]) -> Self {
         let mut table = comfy_table::Table::new();
         // The stream takes the colour out again where none is wanted.
+        crossterm::style::force_color_output(true);
         table
             .load_style(presets::NOTHING)
             .enforce_styling()
