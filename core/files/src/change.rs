@@ -34,7 +34,7 @@ impl Root {
             &folder,
             resolve::name(path).to_vec(),
             flags,
-            Mode::from_raw_mode(mode),
+            permissions(mode),
         )?
         .into())
     }
@@ -75,11 +75,7 @@ impl Root {
         for end in ends {
             let here = BStr::new(&bare[..end]);
             let above = Folder::open(self, here)?;
-            match rustix::fs::mkdirat(
-                &above,
-                resolve::name(here).to_vec(),
-                Mode::from_raw_mode(mode),
-            ) {
+            match rustix::fs::mkdirat(&above, resolve::name(here).to_vec(), permissions(mode)) {
                 Ok(()) => {}
                 // What it is shows at the next step, or below.
                 Err(Errno::EXIST) => {}
@@ -231,10 +227,7 @@ impl Root {
     /// # Errors
     /// If it is not a regular file, or the disk refuses.
     pub fn set_mode(&self, path: &BStr, mode: u32) -> Result<()> {
-        Ok(rustix::fs::fchmod(
-            self.file(path)?,
-            Mode::from_raw_mode(mode),
-        )?)
+        Ok(rustix::fs::fchmod(self.file(path)?, permissions(mode))?)
     }
 
     /// Sets when a file's contents changed last; of a link, the link's own time.
@@ -290,6 +283,12 @@ impl Root {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
         Ok(rustix::fs::openat(&folder, ".", flags, Mode::empty())?.into())
     }
+}
+
+/// Permission bits as the system has them; systems differ in their type.
+#[allow(clippy::unnecessary_cast, reason = "it isn't on every system")]
+fn permissions(mode: u32) -> Mode {
+    Mode::from_raw_mode((mode & 0o7777) as rustix::fs::RawMode)
 }
 
 fn remove_tree(above: &Folder, name: &BStr) -> Result<()> {

@@ -1,6 +1,6 @@
 //! What is at a path.
 
-use rustix::fs::{AtFlags, FileType, StatxFlags};
+use rustix::fs::{AtFlags, FileType};
 use std::fs::File;
 use std::io::{Error, Result};
 use std::os::fd::AsFd;
@@ -71,8 +71,8 @@ impl Meta {
             kind: FileKind::from_file_type(FileType::from_raw_mode(stat.st_mode)),
             size: u64::try_from(stat.st_size).unwrap_or(0),
             modified,
-            mode: stat.st_mode & 0o7777,
-            identity: (stat.st_dev, stat.st_ino),
+            mode: permissions_of(stat),
+            identity: (disk_of(stat), stat.st_ino),
             owner: stat.st_uid,
         }
     }
@@ -118,24 +118,41 @@ pub fn is_not_regular(error: &Error) -> bool {
 pub(crate) fn is_mount(folder: impl AsFd, name: &[u8], disk: u64) -> Result<bool> {
     // The system knows it by itself where it can say so (statx(2), `STATX_ATTR_MOUNT_ROOT`);
     // elsewhere the disk tells.
+    #[cfg(target_os = "linux")]
     match rustix::fs::statx(
         &folder,
         name,
         AtFlags::SYMLINK_NOFOLLOW | AtFlags::NO_AUTOMOUNT,
-        StatxFlags::BASIC_STATS,
+        rustix::fs::StatxFlags::BASIC_STATS,
     ) {
         Ok(told)
             if told
                 .stx_attributes_mask
                 .contains(rustix::fs::StatxAttributes::MOUNT_ROOT) =>
         {
-            Ok(told
+            return Ok(told
                 .stx_attributes
-                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT))
+                .contains(rustix::fs::StatxAttributes::MOUNT_ROOT));
         }
-        Ok(_) | Err(rustix::io::Errno::NOSYS) => {
-            Ok(rustix::fs::statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW)?.st_dev != disk)
-        }
-        Err(error) => Err(error.into()),
+        Ok(_) | Err(rustix::io::Errno::NOSYS) => {}
+        Err(error) => return Err(error.into()),
     }
+    let found = rustix::fs::statat(&folder, name, AtFlags::SYMLINK_NOFOLLOW)?;
+    Ok(disk_of(&found) != disk)
+}
+
+/// The permission bits; systems differ in their type.
+#[allow(clippy::unnecessary_cast, reason = "it isn't on every system")]
+fn permissions_of(stat: &rustix::fs::Stat) -> u32 {
+    stat.st_mode as u32 & 0o7777
+}
+
+/// The number of the disk; systems differ in its type.
+#[allow(
+    clippy::unnecessary_cast,
+    clippy::cast_sign_loss,
+    reason = "it is compared and nothing else"
+)]
+fn disk_of(stat: &rustix::fs::Stat) -> u64 {
+    stat.st_dev as u64
 }

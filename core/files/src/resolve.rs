@@ -3,13 +3,16 @@
 use crate::meta::{FileKind, Meta};
 use crate::{Root, if_there};
 use bstr::{BStr, BString, ByteSlice};
-use rustix::fs::{AtFlags, Dir, Mode, OFlags, ResolveFlags};
+#[cfg(target_os = "linux")]
+use rustix::fs::ResolveFlags;
+use rustix::fs::{AtFlags, Dir, Mode, OFlags};
 use rustix::io::Errno;
 use std::fs::File;
 use std::io::{Error, ErrorKind, Result};
 use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::path::Path;
 use std::sync::Arc;
+#[cfg(target_os = "linux")]
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Folders are opened only to look things up in them.
@@ -95,6 +98,7 @@ pub(crate) fn kind(root: &OwnedFd, path: &BStr) -> Result<FileKind> {
 }
 
 /// Whether the system has no `openat2`, or somebody forbids it.
+#[cfg(target_os = "linux")]
 static LACKS_OPENAT2: AtomicBool = AtomicBool::new(false);
 
 fn open(root: BorrowedFd, path: &BStr, flags: OFlags) -> Result<OwnedFd> {

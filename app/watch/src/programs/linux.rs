@@ -1,6 +1,6 @@
-//! Which programs write, where the system tells: proc(5) has it on Linux.
+//! Which programs write, as proc(5) has it.
 
-#[cfg(target_os = "linux")]
+use super::AtWork;
 use procfs::process::{FDPermissions, FDTarget, Process, all_processes};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -19,16 +19,6 @@ struct Known {
     writes: u64,
 }
 
-/// What programs of this person do just now.
-#[derive(Default)]
-pub struct AtWork {
-    /// The files in the folder that they have open to write, each with the program.
-    pub files: Vec<(PathBuf, String)>,
-    /// The programs that run in the folder and have written something since they were asked last.
-    pub writers: Vec<String>,
-}
-
-#[cfg(target_os = "linux")]
 impl Programs {
     /// What programs do in a folder just now.
     pub fn at_work(&mut self, top: &Path) -> AtWork {
@@ -82,7 +72,6 @@ impl Programs {
 }
 
 /// A process, the one that started it, and so on.
-#[cfg(target_os = "linux")]
 fn with_parents(process: i32) -> Vec<i32> {
     std::iter::successors(Some(process), |process| {
         let parent = Process::new(*process).and_then(|process| process.stat());
@@ -93,7 +82,6 @@ fn with_parents(process: i32) -> Vec<i32> {
 
 /// The name of a program; of one that runs a script, the script's, too. Nothing else of its command
 /// line, for secrets may be in it.
-#[cfg(target_os = "linux")]
 fn name_of(process: &Process) -> String {
     let words = process.cmdline().unwrap_or_default();
     // Some programs write all of their arguments into their name.
@@ -119,20 +107,7 @@ fn name_of(process: &Process) -> String {
 }
 
 /// Programs whose first argument is a script.
-#[cfg(target_os = "linux")]
 const INTERPRETERS: [&str; 13] = [
     "bash", "dash", "deno", "fish", "ksh", "lua", "node", "perl", "php", "python", "ruby", "sh",
     "zsh",
 ];
-
-#[cfg(not(target_os = "linux"))]
-impl Programs {
-    /// Nothing: this system isn't asked.
-    pub fn at_work(&mut self, _top: &Path) -> AtWork {
-        let Known {
-            parent: _,
-            writes: _,
-        } = self.0.remove(&0).unwrap_or_default();
-        AtWork::default()
-    }
-}

@@ -1,11 +1,18 @@
 //! What happens when somebody stops the program: Ctrl-C, or a signal to end (signal(7)).
 
-use anyhow::{Context as _, Result};
+#[cfg(unix)]
+#[path = "unix.rs"]
+mod system;
+#[cfg(windows)]
+#[path = "windows.rs"]
+mod system;
+
+use anyhow::Result;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use std::io::IsTerminal;
 use std::process::exit;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 /// What is cleared up before the end.
@@ -26,43 +33,19 @@ const ONCE: Duration = Duration::from_secs(1);
 /// As a shell counts it: 128 and the signal's number.
 const INTERRUPTED: i32 = 128 + 2;
 
-/// How the terminal was when the program started.
-static TERMINAL: Mutex<Option<rustix::termios::Termios>> = Mutex::new(None);
-
-/// Enough for a thread that waits, in bytes.
-const SMALL_STACK: usize = 256 << 10;
-
 /// Listens from now on.
 ///
 /// # Errors
 /// If signals can't be waited for.
 pub fn listen() -> Result<()> {
-    if let Ok(now) = rustix::termios::tcgetattr(std::io::stdin())
-        && let Ok(mut terminal) = TERMINAL.lock()
-    {
-        *terminal = Some(now);
+    system::listen()
+}
+
+/// Somebody pressed Ctrl-C, or the program is to end: ends it, unless that is for somebody else.
+fn interrupted() {
+    if !is_awaited() && !IS_HELD.load(Ordering::SeqCst) {
+        stop("stopped");
     }
-    // A write beyond a limit on file sizes is refused then, instead of ending the program.
-    let refused = Arc::new(AtomicBool::new(false));
-    signal_hook::flag::register(signal_hook::consts::SIGXFSZ, refused)
-        .context("signals can't be waited for")?;
-    let mut quits = signal_hook::iterator::Signals::new([signal_hook::consts::SIGQUIT])
-        .context("signals can't be waited for")?;
-    std::thread::Builder::new()
-        .name("quit".to_owned())
-        .stack_size(SMALL_STACK)
-        .spawn(move || {
-            if quits.forever().next().is_some() {
-                stop("stopped");
-            }
-        })
-        .context("a thread can't be started")?;
-    ctrlc::set_handler(|| {
-        if !is_awaited() && !IS_HELD.load(Ordering::SeqCst) {
-            stop("stopped");
-        }
-    })
-    .context("signals can't be waited for")
 }
 
 /// Tells anyone who waits for it; whether somebody does.
@@ -126,12 +109,7 @@ pub fn stop(said: &str) -> ! {
         }
     }
     // A question may have been waiting for a key.
-    if let Ok(terminal) = TERMINAL.try_lock()
-        && let Some(was) = &*terminal
-    {
-        let when = rustix::termios::OptionalActions::Now;
-        let _ = rustix::termios::tcsetattr(std::io::stdin(), when, was);
-    }
+    system::restore_terminal();
     if std::io::stderr().is_terminal() {
         let term = console::Term::stderr();
         let _ = term.show_cursor();
