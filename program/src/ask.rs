@@ -28,7 +28,7 @@ pub const YES_OR_NO: &[Answer] = &[('n', "no"), ('y', "yes")];
 /// If the terminal is gone.
 pub fn one_of(question: &str, answers: &[Answer]) -> Result<Option<char>> {
     let term = Term::stderr();
-    forget_typed();
+    signals::forget_typed();
     let whole_prompt = format!("{question} {}", choices(answers));
     let room = usize::from(term.size().1).saturating_sub(ROOM).max(ROOM);
     let lines = textwrap::wrap(&whole_prompt, room);
@@ -140,11 +140,6 @@ fn explain(term: &Term, typed: &str, answers: &[Answer]) -> Result<()> {
     ))?)
 }
 
-/// What was typed before a question was shown answers nothing.
-fn forget_typed() {
-    let _ = rustix::termios::tcflush(std::io::stdin(), rustix::termios::QueueSelector::IFlush);
-}
-
 fn letter((at, (key, _)): (usize, &Answer)) -> String {
     match at {
         0 => key.to_uppercase().collect(),
@@ -157,7 +152,7 @@ fn letter((at, (key, _)): (usize, &Answer)) -> String {
 /// # Errors
 /// If the terminal is gone.
 pub fn text(question: &str) -> Result<Option<String>> {
-    forget_typed();
+    signals::forget_typed();
     text_again(question)
 }
 

@@ -3,7 +3,7 @@
 use crate::ask;
 use crate::cli::GlobalArgs;
 use anyhow::{Context as _, Result, bail};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
 use once_cell::sync::OnceCell;
 use redshank_changes::journal::{Journal, KeyPlace};
 use redshank_files::FileKind;
@@ -40,14 +40,13 @@ impl<'a> Context<'a> {
     /// The working tree that a named folder is in.
     pub fn at(folder: &Path, args: &'a GlobalArgs, format: OutputFormat) -> Result<Self> {
         let snapshot = Snapshot::open(folder)?;
-        let here = folder
-            .canonicalize()
-            .with_context(|| folder.display().to_string())?;
+        let here =
+            redshank_files::canonical(folder).with_context(|| folder.display().to_string())?;
         let below = here.strip_prefix(&snapshot.top).unwrap_or(Path::new(""));
         Ok(Self {
             snapshot,
             prefix: RepoPath::top()
-                .join(Vec::from_path_lossy(below))
+                .join(redshank_files::path_bytes(below))
                 .as_folder(),
             args,
             for_people: format.is_text(),
@@ -98,7 +97,7 @@ impl<'a> Context<'a> {
 
     /// A person's path, relative to the top. A slash at its end stays.
     pub fn resolve(&self, path: &OsStr) -> Result<RepoPathBuf> {
-        let given = Vec::from_os_str_lossy(path);
+        let given = redshank_files::path_bytes(Path::new(path));
         Ok(self.resolve_bytes(given.as_bstr())?.into_owned())
     }
 
@@ -128,8 +127,8 @@ impl<'a> Context<'a> {
         if given.is_empty() {
             bail!("an empty path names nothing\n  `.` is the folder you are in");
         }
-        let (folder, below) = if given.starts_with(b"/") {
-            let top = Vec::from_path_lossy(&self.snapshot.top);
+        let (folder, below) = if given.to_path_lossy().is_absolute() {
+            let top = redshank_files::path_bytes(&self.snapshot.top);
             let below = given.strip_prefix(top.as_ref()).with_context(outside)?;
             if !below.is_empty() && !below.starts_with(b"/") {
                 bail!(outside());

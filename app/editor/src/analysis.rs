@@ -2,7 +2,7 @@
 
 use super::documents::{Document, Documents};
 use super::worker::Here;
-use bstr::{BString, ByteSlice, ByteVec};
+use bstr::{BString, ByteSlice};
 use redshank_findings::{Finding, secrets_of};
 use redshank_rules::fit;
 use redshank_rules::{RepoPath, RepoPathBuf, Source};
@@ -92,7 +92,7 @@ impl Here<'_> {
         let below = document.path.strip_prefix(&self.snapshot.top);
         let name = document.path.file_name().map(Path::new);
         let path = below.ok().or(name).unwrap_or(Path::new(""));
-        RepoPathBuf::from(Vec::from_path_lossy(path).as_bstr())
+        RepoPathBuf::from(redshank_files::path_bytes(path).as_bstr())
     }
 
     /// The files of rules as they are on the editor's screen.

@@ -1,5 +1,6 @@
 //! What the editor has open: texts as they are on its screen, saved or not.
 
+use bstr::ByteSlice;
 use line_index::LineIndex;
 use lsp_types::{
     DidChangeTextDocumentParams, DidOpenTextDocumentParams, Position, PositionEncodingKind, Range,
@@ -8,8 +9,6 @@ use lsp_types::{
 use percent_encoding::percent_decode_str;
 use redshank_output::links;
 use std::collections::BTreeMap;
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use std::sync::Arc;
@@ -159,7 +158,12 @@ pub fn path_of(uri: &Uri) -> Option<PathBuf> {
     let rest = uri.as_str().strip_prefix("file://")?;
     let path = &rest[rest.find('/')?..];
     let bytes: Vec<u8> = percent_decode_str(path).collect();
-    Some(PathBuf::from(OsStr::from_bytes(&bytes)))
+    // A drive stands where the first folder does (RFC 8089, appendix E.2).
+    let bytes = match bytes.as_slice() {
+        [b'/', drive, b':', ..] if cfg!(windows) && drive.is_ascii_alphabetic() => &bytes[1..],
+        whole => whole,
+    };
+    Some(bytes.to_path_lossy().into_owned())
 }
 
 /// The name of a text that isn't a file: what is behind the last slash or colon.
@@ -174,7 +178,7 @@ pub fn resolved(path: &Path) -> PathBuf {
     let (Some(folder), Some(name)) = (path.parent(), path.file_name()) else {
         return path.to_owned();
     };
-    match folder.canonicalize() {
+    match redshank_files::canonical(folder) {
         Ok(folder) => folder.join(name),
         // Nothing is there yet.
         Err(_) => path.to_owned(),
@@ -260,7 +264,7 @@ mod tests {
     proptest! {
         #[test]
         fn a_path_is_the_same_after_the_editor_had_it(name in proptest::collection::vec(1..=255_u8, 1..20)) {
-            let path = Path::new("/").join(OsStr::from_bytes(&name).to_string_lossy().trim_start_matches('/'));
+            let path = Path::new("/").join(String::from_utf8_lossy(&name).trim_start_matches('/'));
             prop_assert_eq!(path_of(&uri_of(&path).unwrap()).unwrap(), path);
         }
 

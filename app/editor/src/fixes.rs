@@ -162,7 +162,7 @@ impl Actions<'_> {
                 })
         })?;
         Some(Fix {
-            title: format!("Leave the folder open: `{}`", alone.clone() + "*"),
+            title: format!("Leave the folder open: `{alone}*`"),
             changes,
             is_preferred: true,
         })

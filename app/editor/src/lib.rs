@@ -383,7 +383,7 @@ impl Server<'_> {
 
     /// Starts to look at a folder of the editor's; says so where that can't be done.
     fn add_folder(&mut self, folder: PathBuf) -> Result<()> {
-        let Ok(resolved) = folder.canonicalize() else {
+        let Ok(resolved) = redshank_files::canonical(&folder) else {
             let said = format!(
                 "{} isn't there, so nothing in it is looked at",
                 folder.display()

@@ -50,8 +50,9 @@ impl Parts {
             let names = names.into_iter();
             names.map(|(name, stats)| (pattern(name), stats)).collect()
         };
-        let is_here = |name: &&BStr| names.contains_key(*name);
-        let anywhere = anywhere.into_iter().filter(|(name, _)| is_here(&name));
+        let anywhere = anywhere
+            .into_iter()
+            .filter(|(name, _)| names.contains_key(name));
         Self {
             names_anywhere: patterns(anywhere.collect()),
             names: patterns(names),

@@ -2,7 +2,7 @@
 
 use super::Server;
 use super::documents::{path_of, resolved};
-use bstr::{ByteSlice, ByteVec};
+use bstr::ByteSlice;
 use lsp_types::{
     ExecuteCommandParams, GotoDefinitionParams, Location, Position, Range, ReferenceParams, Uri,
 };
@@ -36,7 +36,7 @@ impl Server<'_> {
             return Value::Null;
         };
         let rulings = self.workspaces.pictures().filter_map(|picture| {
-            let below = Vec::from_path_lossy(path.strip_prefix(&picture.top).ok()?);
+            let below = redshank_files::path_bytes(path.strip_prefix(&picture.top).ok()?);
             picture.rulings.get(RepoPath::new(&*below))
         });
         // Of a repository in another, the inner one decides.

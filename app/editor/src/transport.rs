@@ -61,7 +61,8 @@ impl Transport {
     pub fn finish(self) -> Result<()> {
         // The thread that reads can write as well, and it ends when the editor is gone.
         if self.outgoing.send(Outgoing::End).is_ok() {
-            self.writer.join().expect("it doesn't panic")?;
+            let written = self.writer.join();
+            written.unwrap_or_else(|crash| std::panic::resume_unwind(crash))?;
         }
         Ok(())
     }

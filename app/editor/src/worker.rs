@@ -9,7 +9,7 @@ use super::actions::Actions;
 use super::analysis::{Analysis, Kind};
 use super::documents::{Columns, Documents, uri_of};
 use super::picture::WorkspaceIndex;
-use bstr::{BString, ByteVec};
+use bstr::BString;
 use crossbeam_channel::{Receiver, Sender};
 use lsp_server::RequestId;
 use lsp_types::{CodeAction, CodeActionParams, Uri};
@@ -120,7 +120,7 @@ pub fn work_without_tree(jobs: &Receiver<WorkerRequest>, news: &Sender<WorkerEve
                 if known.insert(uri.clone(), document.version) == Some(document.version) {
                     return Ok(());
                 }
-                let path = Vec::from_path_lossy(&document.path);
+                let path = redshank_files::path_bytes(&document.path);
                 let name = RepoPath::new(RepoPath::new(&*path).name());
                 let secrets = secrets_of(name, document.text.as_bytes());
                 let analysis = Analysis {

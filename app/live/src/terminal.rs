@@ -9,7 +9,6 @@ use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event};
 use ratatui::crossterm::execute;
 use redshank_output::signals;
-use rustix::process::{Signal, getpid, kill_process};
 use std::io::stdout;
 
 /// Shows the view until somebody leaves it.
@@ -85,7 +84,7 @@ fn converse(
                 Next::Leave => return Ok(()),
                 Next::Suspend => {
                     give_back();
-                    let _ = kill_process(getpid(), Signal::TSTP);
+                    signals::suspend();
                     *terminal = take();
                 }
             }

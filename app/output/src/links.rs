@@ -1,7 +1,6 @@
 //! Names of files that lead to them, where the terminal can (OSC 8, which several terminals share).
 
-use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, PercentEncode, percent_encode};
-use std::os::unix::ffi::OsStrExt;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use std::path::Path;
 use std::sync::OnceLock;
 use supports_hyperlinks::Stream;
@@ -31,8 +30,15 @@ pub fn choose(are_on: Option<bool>) {
 }
 
 /// A path as the address of a file has it.
-pub fn address(path: &Path) -> PercentEncode<'_> {
-    percent_encode(path.as_os_str().as_bytes(), AS_IT_IS)
+pub fn address(path: &Path) -> String {
+    let path = redshank_files::path_bytes(path);
+    let path = percent_encode(&path, AS_IT_IS).to_string();
+    // A drive stands where the first folder does (RFC 8089, appendix E.2).
+    if path.starts_with('/') {
+        path
+    } else {
+        format!("/{}", path.replacen("%3A", ":", 1))
+    }
 }
 
 /// A text that leads to a file of this machine; only the text where there are no links.
@@ -40,8 +46,8 @@ pub fn link(text: String, file: &Path) -> String {
     if !ARE_ON.get().is_some_and(|are_on| *are_on) {
         return text;
     }
-    let machine = rustix::system::uname();
-    let machine = percent_encode(machine.nodename().to_bytes(), AS_IT_IS);
+    let machine = crate::signals::machine();
+    let machine = percent_encode(machine.as_bytes(), AS_IT_IS);
     let file = address(file);
     format!("{START}{machine}{file}{END}{text}{CLOSE}")
 }
@@ -55,6 +61,6 @@ pub(super) fn length(text: &str) -> Option<usize> {
     let end = target.find(END)?;
     target[..end]
         .bytes()
-        .all(|byte| byte.is_ascii_alphanumeric() || b"/.-_~%".contains(&byte))
+        .all(|byte| byte.is_ascii_alphanumeric() || b"/.-_~%:".contains(&byte))
         .then_some(START.len() + end + END.len())
 }

@@ -7,7 +7,6 @@ use notify::{EventKind, RecommendedWatcher};
 use parking_lot::Mutex;
 use redshank_changes::rehearse::WriteEvents;
 use redshank_rules::{RepoPath, RepoPathBuf};
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -83,7 +82,8 @@ impl Recorder {
 fn below(top: &Path, path: &Path) -> Option<RepoPathBuf> {
     let below = path.strip_prefix(top).ok()?;
     let is_gits = below.components().any(|part| part.as_os_str() == ".git");
-    let path = RepoPath::new(below.as_os_str().as_bytes());
+    let path = redshank_files::path_bytes(below);
+    let path = RepoPath::new(&*path);
     (!is_gits && !path.is_top()).then(|| path.to_owned())
 }
 

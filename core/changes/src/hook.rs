@@ -4,7 +4,7 @@
 
 use crate::journal::{Area, Changes, Content, FileChange, Journal, Mode};
 use crate::{Error, Result};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{FileKind, Root};
 use redshank_git::Repository;
 use redshank_worktree::{Purpose, Worktree};
@@ -179,7 +179,7 @@ impl<'a> Hook<'a> {
         let program = if self.shared {
             None
         } else {
-            Some(Vec::from_path_lossy(program).into_owned())
+            Some(redshank_files::path_bytes(program).into_owned())
         };
         let now = self.content(self.script.as_bstr())?;
         let mode = self.mode(self.script.as_bstr())?;
@@ -316,7 +316,7 @@ fn home(
     let Ok(below) = folder.strip_prefix(&worktree.top) else {
         return Ok(None);
     };
-    let mut below = BString::from(Vec::from_path_lossy(below).into_owned());
+    let mut below = BString::from(redshank_files::path_bytes(below).into_owned());
     if below.split_str("/").any(|part| part == b"..") || folder.starts_with(common) {
         return Ok(None);
     }

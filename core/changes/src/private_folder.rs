@@ -1,6 +1,6 @@
 //! A folder among the system's temporary files that only this person can enter.
 
-use redshank_files::{FileKind, Root};
+use redshank_files::{FileKind, Root, person};
 use std::io::Result;
 use std::path::PathBuf;
 
@@ -10,13 +10,12 @@ use std::path::PathBuf;
 /// # Errors
 /// If the disk refuses.
 pub(crate) fn open(name: &str) -> Result<Option<Root>> {
-    let me = rustix::process::geteuid().as_raw();
-    let name = format!("{name}-{me}");
+    let name = format!("{name}-{}", person());
     let name = name.as_str().into();
-    let root = Root::open(&std::env::temp_dir().canonicalize()?)?;
+    let root = Root::open(&redshank_files::canonical(&std::env::temp_dir())?)?;
     root.create_private_folders(name)?;
     let found = root.meta(name)?;
-    if found.kind != FileKind::Folder || found.owner != me || found.mode & 0o077 != 0 {
+    if found.kind != FileKind::Folder || !found.is_private {
         return Ok(None);
     }
     root.beneath(name).map(Some)
@@ -24,6 +23,5 @@ pub(crate) fn open(name: &str) -> Result<Option<Root>> {
 
 /// The path of that folder, for errors.
 pub(crate) fn path(name: &str) -> PathBuf {
-    let me = rustix::process::geteuid().as_raw();
-    std::env::temp_dir().join(format!("{name}-{me}"))
+    std::env::temp_dir().join(format!("{name}-{}", person()))
 }

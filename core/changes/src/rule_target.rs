@@ -68,7 +68,7 @@ impl RuleTarget {
             return Err(Error::NotYourFile(personal.path.clone()));
         }
         let area = Area::Personal;
-        let path = BString::from(Vec::from_path_lossy(&personal.path).into_owned());
+        let path = BString::from(redshank_files::path_bytes(&personal.path).into_owned());
         Ok(Self {
             source: Source::everywhere(personal.shown.clone(), RuleScope::Personal),
             area,

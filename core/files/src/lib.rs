@@ -25,24 +25,26 @@
 mod change;
 mod meta;
 mod resolve;
+mod system;
 
 pub use change::Put;
 pub use meta::{FileKind, Meta, is_not_regular};
 pub use resolve::{Folder, is_link_on_the_way};
 
 use bstr::{BStr, BString};
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{Error, ErrorKind, Read, Result};
-use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use system::{Handle, Purpose};
 
 /// A folder, opened once. Paths are relative to it, with `/` between their parts; a slash at the
 /// end is allowed.
 #[derive(Debug, Clone)]
 pub struct Root {
     path: PathBuf,
-    handle: Arc<OwnedFd>,
+    handle: Arc<Handle>,
 }
 
 impl Root {
@@ -53,7 +55,7 @@ impl Root {
     pub fn open(path: &Path) -> Result<Self> {
         Ok(Self {
             path: path.to_owned(),
-            handle: Arc::new(resolve::open_trusted(path)?),
+            handle: Arc::new(system::open_trusted(path, Purpose::LookUp)?),
         })
     }
 
@@ -67,7 +69,7 @@ impl Root {
     /// # Errors
     /// If it isn't there, is not a folder, or a link is on the way.
     pub fn beneath(&self, path: &BStr) -> Result<Self> {
-        let handle = resolve::folder(&self.handle, path)?;
+        let handle = system::open(&self.handle, path, Purpose::LookUp)?;
         Ok(Self {
             path: self.path.join(bstr::ByteSlice::to_path_lossy(&**path)),
             handle: Arc::new(handle),
@@ -99,7 +101,7 @@ impl Root {
     /// The same where every folder on the way is known to be one, and no link: asked in one call,
     /// which nothing but this answer may depend on.
     pub fn kind_below(&self, path: &BStr) -> Option<FileKind> {
-        resolve::kind(&self.handle, path).ok()
+        system::kind_below(&self.handle, path).ok()
     }
 
     /// Whether anything is there, be it a link that leads nowhere.
@@ -113,7 +115,7 @@ impl Root {
     /// # Errors
     /// If it isn't a regular file or can't be read.
     pub fn file(&self, path: &BStr) -> Result<File> {
-        meta::regular(resolve::file(&self.handle, path)?)
+        meta::regular(system::open(&self.handle, path, Purpose::Read)?)
     }
 
     /// What a regular file holds, up to a number of bytes.
@@ -170,6 +172,26 @@ pub fn is_absence(error: &Error) -> bool {
     kinds.contains(&error.kind()) && !is_link_on_the_way(error)
 }
 
+/// A path as git has it: bytes, with `/` between the parts. Where paths are not bytes, one that is no
+/// text loses what can't be written as such.
+pub fn path_bytes(path: &Path) -> Cow<'_, [u8]> {
+    system::path_bytes(path)
+}
+
+/// A path with its links resolved, in the form that git gives paths in.
+///
+/// # Errors
+/// If nothing is there.
+pub fn canonical(path: &Path) -> Result<PathBuf> {
+    dunce::canonicalize(path)
+}
+
+/// The number of the person who runs the program, by which a shared folder tells people's own parts
+/// apart. On Windows nothing is shared, and it is 0.
+pub fn person() -> u32 {
+    system::person()
+}
+
 /// Makes a folder of the person's own, and those on the way to it. Symbolic links there are theirs,
 /// and followed.
 ///
@@ -185,7 +207,10 @@ pub fn create_own_folder(path: &Path) -> Result<()> {
 /// # Errors
 /// If it is larger, isn't a regular file, or can't be read.
 pub fn read_trusted(path: &Path, limit: u64) -> Result<Vec<u8>> {
-    read_all(meta::regular(resolve::file_trusted(path)?)?, limit)
+    read_all(
+        meta::regular(system::open_trusted(path, Purpose::Read)?)?,
+        limit,
+    )
 }
 
 /// What a file holds, up to a number of bytes.

@@ -8,7 +8,6 @@ use redshank_progress::Phase;
 use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{Read, Write};
-use std::os::unix::process::ExitStatusExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -134,7 +133,8 @@ impl Git {
         if status.success() {
             return Ok(out);
         }
-        if let Some(signal) = status.signal() {
+        #[cfg(unix)]
+        if let Some(signal) = std::os::unix::process::ExitStatusExt::signal(&status) {
             let command = self.shown();
             return Err(Error::Killed { command, signal });
         }

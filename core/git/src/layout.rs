@@ -10,7 +10,6 @@ use crate::{Error, Git, Index, Result};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::Root;
 use std::ffi::OsString;
-use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 
 /// A repository with a working tree.
@@ -78,7 +77,7 @@ pub fn find(folder: &Path) -> Result<Discovered> {
         Ok(folders) => folders,
         Err(Error::Refused { said, .. }) if said.contains("not a git repository") => {
             return Ok(Discovered::Folder(
-                folder.canonicalize().map_err(no_folder)?,
+                redshank_files::canonical(folder).map_err(no_folder)?,
             ));
         }
         Err(Error::Refused { said, .. }) if said.contains("must be run in a work tree") => {
@@ -90,7 +89,7 @@ pub fn find(folder: &Path) -> Result<Discovered> {
         return Err(Error::TopElsewhere { top, git_folder });
     }
     for path in ["info/exclude", "info/attributes"].map(|name| common_folder.join(name)) {
-        if std::fs::metadata(&path).is_ok_and(|found| found.file_type().is_fifo()) {
+        if std::fs::metadata(&path).is_ok_and(|found| !found.is_file() && !found.is_dir()) {
             return Err(Error::Endless(path));
         }
     }
@@ -200,7 +199,7 @@ impl Repository {
     pub fn clone_file(&self) -> (PathBuf, BString) {
         let path = self.common_folder.join("info").join("exclude");
         let shown = path.strip_prefix(&self.top).unwrap_or(&path);
-        let shown = Vec::from_path_lossy(shown).into_owned().into();
+        let shown = redshank_files::path_bytes(shown).into_owned().into();
         (path, shown)
     }
 
@@ -269,8 +268,6 @@ impl Repository {
     }
 }
 
-use bstr::ByteVec;
-
 /// git's configuration, all scopes merged, later values last.
 struct Config {
     listed: Vec<u8>,
@@ -338,7 +335,7 @@ impl Config {
                 else {
                     return Ok(None);
                 };
-                Vec::from_path_lossy(&base.join("git").join("ignore"))
+                redshank_files::path_bytes(&base.join("git").join("ignore"))
                     .into_owned()
                     .into()
             }

@@ -8,7 +8,7 @@
 
 use crate::layout::single_path;
 use crate::{Error, Git, Repository, Result};
-use bstr::{BString, ByteSlice, ByteVec};
+use bstr::{BString, ByteSlice};
 use std::ffi::OsString;
 use std::path::Path;
 
@@ -103,7 +103,7 @@ impl Repository {
 /// `objects/info/alternates`).
 fn quoted(path: &Path) -> BString {
     let mut text = BString::from("\"");
-    for byte in Vec::from_path_lossy(path).iter() {
+    for byte in redshank_files::path_bytes(path).iter() {
         match byte {
             b'"' | b'\\' => text.extend([b'\\', *byte]),
             0..0x20 | 0x7f.. => text.extend(format!("\\{byte:03o}").bytes()),

@@ -1,7 +1,7 @@
 //! The working tree: where it is, and the one way to what is in it.
 
 use crate::{Error, Result, io_error_at};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{Root, read_trusted};
 use redshank_git::{Discovered, Personal, Repository};
 use redshank_rules::Case;
@@ -69,7 +69,9 @@ impl Worktree {
             return Some(Source::everywhere(shown, scope));
         }
         let below = file.strip_prefix(&self.top).ok()?;
-        let below = RepoPathBuf::from(BString::from(Vec::from_path_lossy(below).into_owned()));
+        let below = RepoPathBuf::from(BString::from(
+            redshank_files::path_bytes(below).into_owned(),
+        ));
         folder_of_ignore_file(&below).map(|folder| Source::of_folder(folder.to_owned()))
     }
 

@@ -15,9 +15,10 @@ pub struct Editor {
 impl Editor {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         // An editor that goes without taking its leave gets an error (LSP 3.17, exit).
-        match redshank_editor::serve(args.root.as_deref())? {
-            true => Ok(ExitCode::SUCCESS),
-            false => Ok(ExitCode::FAILURE),
-        }
+        Ok(if redshank_editor::serve(args.root.as_deref())? {
+            ExitCode::SUCCESS
+        } else {
+            ExitCode::FAILURE
+        })
     }
 }

@@ -4,7 +4,7 @@ use super::why::Answers;
 use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::Result;
-use bstr::{BString, ByteVec};
+use bstr::BString;
 use clap::Args;
 use redshank_output::{self as output, wrapped};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat, Report};
@@ -92,7 +92,7 @@ impl Try {
         let verdicts = Verdicts::new(&context.snapshot, overlay)?;
         let mut answers = Answers::new(&verdicts);
         for path in &self.on {
-            let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
+            let given = BString::from(redshank_files::path_bytes(Path::new(path)).into_owned());
             answers.ask(context, given)?;
         }
         if !context.args.quiet {

@@ -7,12 +7,14 @@ mod system;
 #[path = "windows.rs"]
 mod system;
 
+pub use system::{forget_typed, kill, machine, suspend};
+
 use anyhow::Result;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use std::io::IsTerminal;
 use std::process::exit;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 /// What is cleared up before the end.

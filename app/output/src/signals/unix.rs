@@ -2,6 +2,8 @@
 
 use super::{interrupted, stop};
 use anyhow::{Context as _, Result};
+use rustix::process::{Pid, Signal, getpid, kill_process};
+use rustix::termios::QueueSelector;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGXFSZ};
 use signal_hook::iterator::Signals;
 use std::sync::atomic::AtomicBool;
@@ -38,6 +40,30 @@ pub fn listen() -> Result<()> {
         })
         .context("a thread can't be started")?;
     Ok(())
+}
+
+/// Ends another program at once.
+pub fn kill(process: u32) {
+    let process = i32::try_from(process).ok().and_then(Pid::from_raw);
+    if let Some(process) = process {
+        let _ = kill_process(process, Signal::KILL);
+    }
+}
+
+/// Stops this program until the shell goes on with it.
+pub fn suspend() {
+    let _ = kill_process(getpid(), Signal::TSTP);
+}
+
+/// What was typed before a question was shown answers nothing.
+pub fn forget_typed() {
+    let _ = rustix::termios::tcflush(std::io::stdin(), QueueSelector::IFlush);
+}
+
+/// The name of this machine, for addresses of files.
+pub fn machine() -> String {
+    let names = rustix::system::uname();
+    names.nodename().to_string_lossy().into_owned()
 }
 
 pub fn restore_terminal() {

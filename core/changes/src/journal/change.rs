@@ -1,7 +1,7 @@
 //! What is to be changed, and what was there when that was decided.
 
 use crate::{Error, Result};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
 use redshank_files::{FileKind, Root};
 use redshank_worktree::Worktree;
 use serde::{Deserialize, Serialize};
@@ -178,16 +178,17 @@ impl Area {
                     .personal()
                     .filter(|own| !own.by_repository)
                     .ok_or_else(not_here)?;
-                if Vec::from_path_lossy(&own.path).as_ref() != path.as_bytes() {
+                if redshank_files::path_bytes(&own.path).as_ref() != path.as_bytes() {
                     return Err(not_here());
                 }
                 // Many people keep such files elsewhere and link to them: the file is theirs,
                 // wherever it is.
-                let file = own.path.canonicalize().unwrap_or_else(|_| own.path.clone());
+                let file =
+                    redshank_files::canonical(&own.path).unwrap_or_else(|_| own.path.clone());
                 let folder = file.parent().ok_or_else(not_here)?;
                 redshank_files::create_own_folder(folder)
                     .map_err(crate::disk::io_error_at(folder))?;
-                let name = Vec::from_path_lossy(std::path::Path::new(
+                let name = redshank_files::path_bytes(std::path::Path::new(
                     file.file_name().ok_or_else(not_here)?,
                 ));
                 Ok((

@@ -215,7 +215,7 @@ impl<'a> Journal<'a> {
         let meta = store
             .meta_if_there(path.as_ref())
             .map_err(self.disk(&shown_in_store(&path)))?;
-        let is_mine = meta.is_some_and(|meta| meta.owner == rustix::process::geteuid().as_raw());
+        let is_mine = meta.is_some_and(|meta| meta.is_mine);
         // Killed before the record was written: nothing had been changed yet.
         if meta.is_none() {
             return Ok(None);

@@ -20,7 +20,6 @@ use redshank_report::{
 use redshank_text::{Paint, files, shown};
 use redshank_watch::Recorder;
 use redshank_worktree::Worktree;
-use rustix::process::Pid;
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
@@ -53,9 +52,9 @@ static RUNNING: AtomicU32 = AtomicU32::new(0);
 
 /// Ends what runs in the clone, and deletes it.
 fn clear_up() {
-    let running = i32::try_from(RUNNING.load(Ordering::Relaxed));
-    if let Some(process) = running.ok().and_then(Pid::from_raw) {
-        let _ = rustix::process::kill_process(process, rustix::process::Signal::KILL);
+    match RUNNING.load(Ordering::Relaxed) {
+        0 => {}
+        running => signals::kill(running),
     }
     scratch::remove_all();
 }

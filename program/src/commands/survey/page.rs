@@ -13,9 +13,7 @@ use redshank_worktree::sums::FolderSum;
 use redshank_worktree::tree::Tree;
 use redshank_worktree::usage::rule_usage_in;
 use redshank_worktree::{Overlay, Verdicts};
-use std::fs::Permissions;
 use std::io::{ErrorKind, Read, Write};
-use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 
 /// Writes the page; `-` is the standard output.
@@ -91,11 +89,23 @@ fn put_down(top: &Path, file: &Path, html: &str) -> Result<()> {
         .filter(|folder| !folder.as_os_str().is_empty());
     let folder = folder.unwrap_or(Path::new("."));
     // Whole or not at all.
-    let mut new = tempfile::Builder::new()
-        .permissions(Permissions::from_mode(0o666))
-        .tempfile_in(folder)
+    let mut new = new_file_in(folder)
         .with_context(|| format!("{}\n  name a folder that exists", folder.display()))?;
     new.write_all(html.as_bytes())?;
     new.persist(file)?;
     Ok(())
+}
+
+/// A file that is made as everyone's others are: the person's mask takes from its permissions.
+#[cfg(unix)]
+fn new_file_in(folder: &Path) -> std::io::Result<tempfile::NamedTempFile> {
+    use std::os::unix::fs::PermissionsExt;
+    let mut new = tempfile::Builder::new();
+    new.permissions(PermissionsExt::from_mode(0o666))
+        .tempfile_in(folder)
+}
+
+#[cfg(windows)]
+fn new_file_in(folder: &Path) -> std::io::Result<tempfile::NamedTempFile> {
+    tempfile::NamedTempFile::new_in(folder)
 }

@@ -5,7 +5,7 @@ use super::found;
 use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::{Result, bail};
-use bstr::{BStr, BString, ByteSlice, ByteVec};
+use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
 use redshank_files::FileKind;
 use redshank_origin::Judgement;
@@ -19,6 +19,7 @@ use redshank_worktree::{Answer, Overlay, Verdicts};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::ffi::OsString;
+use std::path::Path;
 use std::process::ExitCode;
 
 /// Show which rule decides about a path, whether it exists or not
@@ -53,7 +54,11 @@ impl Why {
             } else {
                 let given = self.paths.iter();
                 given
-                    .map(|path| Vec::from_os_str_lossy(path).into_owned().into())
+                    .map(|path| {
+                        redshank_files::path_bytes(Path::new(path))
+                            .into_owned()
+                            .into()
+                    })
                     .collect()
             };
             return attributes::run(&context, self.format, paths);
@@ -65,7 +70,7 @@ impl Why {
         }
         let mut answers = Answers::new(&verdicts);
         for path in &self.paths {
-            let given = BString::from(Vec::from_os_str_lossy(path).into_owned());
+            let given = BString::from(redshank_files::path_bytes(Path::new(path)).into_owned());
             answers.ask(&context, given)?;
         }
         if self.origin {
