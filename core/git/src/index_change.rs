@@ -357,9 +357,9 @@ const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
 
 /// git wrote it beside and renamed it; it is to be durable before anything depends on it.
 fn durable(path: &Path) -> Result<()> {
-    std::fs::File::open(path)
-        .and_then(|file| file.sync_all())
-        .map_err(disk(path))
+    // Windows takes this of those only who may write.
+    let file = std::fs::File::options().write(true).open(path);
+    file.and_then(|file| file.sync_all()).map_err(disk(path))
 }
 
 fn set_modified(path: &Path, modified: std::time::SystemTime) -> Result<()> {

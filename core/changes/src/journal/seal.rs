@@ -10,7 +10,7 @@ use etcetera::BaseStrategy;
 use redshank_files::Root;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
-use std::io::{Read, Result, Write};
+use std::io::{Result, Write};
 use std::path::PathBuf;
 use std::sync::LazyLock;
 
@@ -62,7 +62,7 @@ impl Key {
                     .ok_or_else(|| std::io::Error::other("it is not a key of this person's"));
             }
             let mut key = [0; 32];
-            std::fs::File::open("/dev/urandom")?.read_exact(&mut key)?;
+            getrandom::fill(&mut key).map_err(std::io::Error::other)?;
             let scratch = format!("{FILE}.{}", std::process::id());
             let mut file = root.create(scratch.as_str().into(), 0o600)?;
             file.write_all(&key).and_then(|()| file.sync_all())?;

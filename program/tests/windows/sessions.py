@@ -1,0 +1,251 @@
+#!/usr/bin/env python3
+"""The program for Windows, under wine, in the order in which a person works: each command runs on a
+copy of the demo by the program for this system, and on another by that for Windows, and both must say
+and leave the same.
+
+    sessions.py PROGRAM PROGRAM.exe GIT.exe
+
+git is the real one of this system: GIT.exe (git.rs) hands each call over.
+"""
+
+import os
+import re
+import shutil
+import socket
+import struct
+import subprocess
+import sys
+import tempfile
+import threading
+from pathlib import Path
+
+HERE = Path(__file__).parent
+
+
+PREFIX = os.environ.get("WINEPREFIX", os.path.expanduser("~/.wine"))
+DRIVE_C = f"{PREFIX}/drive_c"
+
+
+def to_unix(text):
+    """A path on one of wine's drives as this system has it."""
+    if not re.search(r"(?i)\b[cz]:[\\/]", text):
+        return text
+    text = re.sub(r"(?i)(\\\\\?\\)?\bz:[\\/]+", "/", text)
+    text = re.sub(r"(?i)(\\\\\?\\)?\bc:[\\/]+", lambda _: f"{DRIVE_C}/", text)
+    return text.replace("\\", "/")
+
+
+def to_windows(data):
+    """Paths that git says where lines start, the other way round."""
+    data = re.sub(rb"(?m)^" + re.escape(DRIVE_C).encode(), b"C:", data)
+    return re.sub(rb"(?m)^/", b"Z:/", data)
+
+
+class Bridge:
+    """Runs git for everyone who asks."""
+
+    def __init__(self, env):
+        self.env = env
+        self.server = socket.create_server(("127.0.0.1", 0))
+        self.port = self.server.getsockname()[1]
+        threading.Thread(target=self.serve, daemon=True).start()
+
+    def serve(self):
+        while True:
+            asked, _ = self.server.accept()
+            threading.Thread(target=self.answer, args=(asked,), daemon=True).start()
+
+    def answer(self, asked):
+        stream = asked.makefile("rb")
+
+        def number():
+            return struct.unpack(">I", stream.read(4))[0]
+
+        def words():
+            return [stream.read(number()).decode() for _ in range(number())]
+
+        [folder], args, environment = words(), words(), words()
+        env = {**self.env, **{k: to_unix(v) for k, v in (one.split("=", 1) for one in environment)}}
+        git = subprocess.Popen(
+            ["git", *map(to_unix, args)],
+            cwd=to_unix(folder),
+            env=env,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
+        lock = threading.Lock()
+        # Only what asks where things are is answered with paths.
+        gives_paths = "rev-parse" in args or "var" in args
+
+        def send(kind, data):
+            with lock:
+                asked.sendall(struct.pack(">BI", kind, len(data)) + data)
+
+        def feed():
+            try:
+                while length := number():
+                    git.stdin.write(stream.read(length))
+                    git.stdin.flush()
+            except (OSError, ValueError, struct.error):
+                pass
+            try:
+                git.stdin.close()
+            except OSError:
+                pass
+
+        def pass_on(kind, pipe):
+            while data := pipe.read1(1 << 16):
+                if gives_paths:
+                    data = to_windows(data)
+                send(kind, data)
+
+        threading.Thread(target=feed, daemon=True).start()
+        readers = [
+            threading.Thread(target=pass_on, args=(1, git.stdout)),
+            threading.Thread(target=pass_on, args=(2, git.stderr)),
+        ]
+        for reader in readers:
+            reader.start()
+        for reader in readers:
+            reader.join()
+        send(100 + git.wait() % 156, b"")
+        asked.close()
+
+
+class Person:
+    """Somebody who types commands in a folder of their own."""
+
+    def __init__(self, work, command, env):
+        self.folder = work / "tidewatch"
+        self.command = command
+        self.env = env
+
+    def run(self, *words):
+        ended = subprocess.run(
+            [*self.command, *words],
+            cwd=self.folder,
+            env=self.env,
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            timeout=300,
+        )
+        return ended.returncode, self.plain(ended.stdout), self.plain(ended.stderr)
+
+    def plain(self, text):
+        text = text.decode(errors="replace").replace("\r\n", "\n")
+        # wine's own words.
+        text = re.sub(r"(?m)^0x[0-9a-f]+:.*\n", "", text)
+        text = re.sub(r"(?i)(\\\\\?\\)?z:[\\/]+", "/", text.replace("\\\\", "/"))
+        return text.replace(str(self.folder), "HERE").replace("\\", "/")
+
+    def git(self, *words):
+        done = subprocess.run(["git", *words], cwd=self.folder, capture_output=True, check=True, env=self.env)
+        return done.stdout.decode()
+
+    def state(self):
+        """What is on disk and staged, without git's own files."""
+        files = {}
+        for path in sorted(self.folder.rglob("*")):
+            below = path.relative_to(self.folder)
+            if below.parts[0] != ".git" and path.is_file() and not path.is_symlink():
+                files[str(below)] = hash(path.read_bytes())
+        return files, self.git("ls-files", "--stage")
+
+
+SESSIONS = [
+    ["survey", "--format", "json"],
+    ["survey"],
+    ["files", "--format", "json"],
+    ["why", "gateway/target/debug", "dashboard/node_modules/a.js", "--format", "json"],
+    ["try", "*.raw", "--format", "json"],
+    ["draft", "--format", "json"],
+    ["check", "--format", "json"],
+    ["draft", "--write", "--yes"],
+    ["check", "--format", "json"],
+    ["tidy", "--format", "json"],
+    ["tidy", "--apply", "--yes"],
+    ["files", "--tree", "2"],
+    ["rules", "--format", "json"],
+    ["undo", "--yes"],
+    ["undo", "--yes"],
+    ["undo", "--list"],
+    ["add", "--like", "soundings/2026-03-20.raw", "--width", "type", "--write", "--yes"],
+    ["drop", "*.raw", "--write", "--yes"],
+    ["untrack", "--ignored", "--yes"],
+    ["hook", "on", "--yes"],
+    ["hook", "status"],
+    ["hook", "off", "--yes"],
+    ["prove"],
+    ["outgoing"],
+    ["setup", "--yes", "--no-hook"],
+    ["why", "nowhere.log"],
+]
+
+
+def main():
+    program, windows, shim = (os.path.abspath(one) for one in sys.argv[1:4])
+    with tempfile.TemporaryDirectory() as folder:
+        work = Path(folder).resolve()
+        (work / "home").mkdir()
+        (work / "home/.gitconfig").write_text("[user]\n name = Nia\n email = nia@tidewatch.example\n")
+        tools = work / "tools"
+        tools.mkdir()
+        shutil.copy(shim, tools / "git.exe")
+        shutil.copy(windows, tools / "redshank.exe")
+        # Debian's wine lacks this library, of which one function is used (README.md).
+        library = os.environ.get("BCRYPTPRIMITIVES")
+        if library:
+            shutil.copy(library, tools / "bcryptprimitives.dll")
+        base = {
+            **os.environ,
+            "HOME": str(work / "home"),
+            "GIT_CONFIG_NOSYSTEM": "1",
+            "LC_ALL": "C.UTF-8",
+            "TZ": "UTC",
+        }
+        bridge = Bridge(base)
+        people = []
+        for name, command in [("here", [program]), ("there", ["wine", str(tools / "redshank.exe")])]:
+            place = work / name
+            place.mkdir()
+            env = {**base, "WINEDEBUG": "-all", "GIT_BRIDGE": str(bridge.port)}
+            env["WINEPREFIX"] = PREFIX
+            env["WINEPATH"] = str(tools)
+            people.append(Person(place, command, env))
+        here, there = people
+        subprocess.run([program, "demo", "--files-only", here.folder], check=True, capture_output=True, env=base)
+        shutil.copytree(here.folder, there.folder, symlinks=True)
+        wrong = 0
+        for words in SESSIONS:
+            ours, theirs = here.run(*words), there.run(*words)
+            line = "redshank " + " ".join(words)
+            same_files = here.state() == there.state()
+            if ours == theirs and same_files:
+                print(f"same  {line}")
+                continue
+            wrong += 1
+            print(f"OTHER {line}")
+            for what, a, b in zip(("exit", "out", "err"), ours, theirs):
+                if a != b:
+                    show(what, a, b)
+            if not same_files:
+                (a, ai), (b, bi) = here.state(), there.state()
+                print("  files:", sorted(set(a.items()) ^ set(b.items()))[:8])
+                print("  index:", sorted(set(ai.split("\n")) ^ set(bi.split("\n")))[:8])
+        print(f"{len(SESSIONS) - wrong} of {len(SESSIONS)} the same under wine")
+        sys.exit(wrong > 0)
+
+
+def show(what, a, b):
+    if not isinstance(a, str):
+        print(f"  {what}: {a} | {b}")
+        return
+    ours, theirs = a.split("\n"), b.split("\n")
+    for one, other in list(zip(ours + [""] * len(theirs), theirs + [""] * len(ours)))[: max(len(ours), len(theirs))]:
+        if one != other:
+            print(f"  {what}: {one[:150]}\n   not: {other[:150]}")
+            break
+
+
+main()
