@@ -31,7 +31,7 @@ fn escaped(path: &BStr) -> String {
     text
 }
 
-#[cfg(test)]
+#[cfg(all(test, unix))]
 mod tests {
     use super::*;
     use proptest::prelude::*;

@@ -11,106 +11,12 @@ git is the real one of this system: GIT.exe (git.rs) hands each call over.
 import os
 import re
 import shutil
-import socket
-import struct
 import subprocess
 import sys
 import tempfile
-import threading
 from pathlib import Path
 
-HERE = Path(__file__).parent
-
-
-PREFIX = os.environ.get("WINEPREFIX", os.path.expanduser("~/.wine"))
-DRIVE_C = f"{PREFIX}/drive_c"
-
-
-def to_unix(text):
-    """A path on one of wine's drives as this system has it."""
-    if not re.search(r"(?i)\b[cz]:[\\/]", text):
-        return text
-    text = re.sub(r"(?i)(\\\\\?\\)?\bz:[\\/]+", "/", text)
-    text = re.sub(r"(?i)(\\\\\?\\)?\bc:[\\/]+", lambda _: f"{DRIVE_C}/", text)
-    return text.replace("\\", "/")
-
-
-def to_windows(data):
-    """Paths that git says where lines start, the other way round."""
-    data = re.sub(rb"(?m)^" + re.escape(DRIVE_C).encode(), b"C:", data)
-    return re.sub(rb"(?m)^/", b"Z:/", data)
-
-
-class Bridge:
-    """Runs git for everyone who asks."""
-
-    def __init__(self, env):
-        self.env = env
-        self.server = socket.create_server(("127.0.0.1", 0))
-        self.port = self.server.getsockname()[1]
-        threading.Thread(target=self.serve, daemon=True).start()
-
-    def serve(self):
-        while True:
-            asked, _ = self.server.accept()
-            threading.Thread(target=self.answer, args=(asked,), daemon=True).start()
-
-    def answer(self, asked):
-        stream = asked.makefile("rb")
-
-        def number():
-            return struct.unpack(">I", stream.read(4))[0]
-
-        def words():
-            return [stream.read(number()).decode() for _ in range(number())]
-
-        [folder], args, environment = words(), words(), words()
-        env = {**self.env, **{k: to_unix(v) for k, v in (one.split("=", 1) for one in environment)}}
-        git = subprocess.Popen(
-            ["git", *map(to_unix, args)],
-            cwd=to_unix(folder),
-            env=env,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-        )
-        lock = threading.Lock()
-        # Only what asks where things are is answered with paths.
-        gives_paths = "rev-parse" in args or "var" in args
-
-        def send(kind, data):
-            with lock:
-                asked.sendall(struct.pack(">BI", kind, len(data)) + data)
-
-        def feed():
-            try:
-                while length := number():
-                    git.stdin.write(stream.read(length))
-                    git.stdin.flush()
-            except (OSError, ValueError, struct.error):
-                pass
-            try:
-                git.stdin.close()
-            except OSError:
-                pass
-
-        def pass_on(kind, pipe):
-            while data := pipe.read1(1 << 16):
-                if gives_paths:
-                    data = to_windows(data)
-                send(kind, data)
-
-        threading.Thread(target=feed, daemon=True).start()
-        readers = [
-            threading.Thread(target=pass_on, args=(1, git.stdout)),
-            threading.Thread(target=pass_on, args=(2, git.stderr)),
-        ]
-        for reader in readers:
-            reader.start()
-        for reader in readers:
-            reader.join()
-        send(100 + git.wait() % 156, b"")
-        asked.close()
+from bridge import tools
 
 
 class Person:
@@ -189,14 +95,6 @@ def main():
         work = Path(folder).resolve()
         (work / "home").mkdir()
         (work / "home/.gitconfig").write_text("[user]\n name = Nia\n email = nia@tidewatch.example\n")
-        tools = work / "tools"
-        tools.mkdir()
-        shutil.copy(shim, tools / "git.exe")
-        shutil.copy(windows, tools / "redshank.exe")
-        # Debian's wine lacks this library, of which one function is used (README.md).
-        library = os.environ.get("BCRYPTPRIMITIVES")
-        if library:
-            shutil.copy(library, tools / "bcryptprimitives.dll")
         base = {
             **os.environ,
             "HOME": str(work / "home"),
@@ -204,15 +102,15 @@ def main():
             "LC_ALL": "C.UTF-8",
             "TZ": "UTC",
         }
-        bridge = Bridge(base)
+        under_wine = tools(work / "tools", shim, base)
+        shutil.copy(windows, work / "tools/redshank.exe")
         people = []
-        for name, command in [("here", [program]), ("there", ["wine", str(tools / "redshank.exe")])]:
-            place = work / name
-            place.mkdir()
-            env = {**base, "WINEDEBUG": "-all", "GIT_BRIDGE": str(bridge.port)}
-            env["WINEPREFIX"] = PREFIX
-            env["WINEPATH"] = str(tools)
-            people.append(Person(place, command, env))
+        for name, command, env in [
+            ("here", [program], base),
+            ("there", ["wine", str(work / "tools/redshank.exe")], under_wine),
+        ]:
+            (work / name).mkdir()
+            people.append(Person(work / name, command, env))
         here, there = people
         subprocess.run([program, "demo", "--files-only", here.folder], check=True, capture_output=True, env=base)
         shutil.copytree(here.folder, there.folder, symlinks=True)

@@ -19,7 +19,7 @@ pub struct AtWork {
 /// What is learned of processes. This system isn't asked, so nothing is.
 #[cfg(not(target_os = "linux"))]
 #[derive(Default)]
-pub struct Programs;
+pub struct Programs {}
 
 #[cfg(not(target_os = "linux"))]
 impl Programs {
