@@ -10,6 +10,12 @@ use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::thread::Builder;
+
+/// A thread that only reads or writes a pipe.
+pub(crate) fn small_thread() -> Builder {
+    Builder::new().stack_size(64 << 10)
+}
 
 /// One call of git to be made.
 pub struct Git {
@@ -122,12 +128,18 @@ impl Git {
             .map_err(Error::NotStarted)?;
         let (stdin, stdout, stderr) =
             (child.stdin.take(), child.stdout.take(), child.stderr.take());
-        let (out, said) = std::thread::scope(|scope| {
-            let said = scope.spawn(|| drained(stderr));
-            // A git that ends early closes the pipe; its own message then says why.
-            scope.spawn(move || stdin.map(|mut pipe| pipe.write_all(input)));
-            (drained(stdout), said.join().unwrap_or_default())
+        let piped = std::thread::scope(|scope| {
+            let said = small_thread().spawn_scoped(scope, || drained(stderr))?;
+            if let Some(mut pipe) = stdin {
+                // A git that ends early closes the pipe; its own message then says why.
+                small_thread().spawn_scoped(scope, move || pipe.write_all(input))?;
+            }
+            Ok((drained(stdout), said.join().unwrap_or_default()))
         });
+        let (out, said) = piped.map_err(|error| {
+            let _ = child.kill();
+            Error::NotStarted(error)
+        })?;
         let status = child.wait().map_err(Error::NotStarted)?;
         asked.seen(1, out.len() as u64);
         if status.success() {

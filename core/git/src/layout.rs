@@ -11,6 +11,7 @@ use bstr::{BStr, BString, ByteSlice};
 use redshank_files::Root;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
+use std::thread::{Builder, ScopedJoinHandle};
 
 /// A repository with a working tree.
 #[derive(Debug, Clone)]
@@ -70,8 +71,8 @@ pub fn find(folder: &Path) -> Result<Discovered> {
     }
     // Both questions at once: each takes as long as starting git does.
     let (folders, config) = std::thread::scope(|scope| {
-        let config = scope.spawn(|| Config::read(folder));
-        (folders(folder), config.join())
+        let config = Builder::new().spawn_scoped(scope, || Config::read(folder));
+        (folders(folder), config.map(ScopedJoinHandle::join))
     });
     let [top, git_folder, common_folder] = match folders {
         Ok(folders) => folders,
@@ -93,7 +94,11 @@ pub fn find(folder: &Path) -> Result<Discovered> {
             return Err(Error::Endless(path));
         }
     }
-    let config = config.unwrap_or_else(|_| Config::read(&top))?;
+    let config = match config {
+        Ok(Ok(config)) => config?,
+        // Where there is no thread to be had, one after the other.
+        _ => Config::read(&top)?,
+    };
     Ok(Discovered::Repository(Box::new(Repository {
         ignores_case: config.is_set("core.ignorecase"),
         personal: config.personal(&top)?,
