@@ -1,5 +1,7 @@
 //! What a root promises on every system: nothing outside of it, through no link, and nothing lost.
 
+#![allow(clippy::unwrap_used, reason = "a test's ground")]
+
 use redshank_files::{FileKind, Put, Root, is_absence, is_link_on_the_way, path_bytes};
 use std::io::{ErrorKind, Write};
 use std::path::Path;
