@@ -1,6 +1,6 @@
 //! What a root promises on every system: nothing outside of it, through no link, and nothing lost.
 
-#![allow(clippy::unwrap_used, reason = "a test's ground")]
+#![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
 use redshank_files::{FileKind, Put, Root, is_absence, is_link_on_the_way, path_bytes};
 use std::io::{ErrorKind, Write};

@@ -10,13 +10,17 @@ use base64::Engine;
 use bstr::{BStr, ByteSlice};
 use maud::{DOCTYPE, Escaper, Markup, PreEscaped, Render, html};
 use redshank_findings::{Finding, Level, ScanResult, Summary};
+use redshank_origin::Origin;
+use redshank_rules::RepoPath;
 use redshank_templates::Project;
 use redshank_text::{self as text, count, files, shown};
 use redshank_worktree::FileStats;
 use redshank_worktree::expectations::Outcome;
 use redshank_worktree::sums::FolderSum;
+use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::usage::{RuleStatus, RuleUsage, UsageReport};
 use sha2::{Digest, Sha256};
+use std::collections::HashMap;
 use std::fmt::Write;
 use treemap::{Measure, Treemap};
 
@@ -29,6 +33,9 @@ const STYLE: &str = include_str!("style.css");
 /// At most this many of one level and class are listed one by one; more belong into a terminal.
 const MOST: usize = 200;
 
+/// So many of the largest files are listed.
+const LARGEST: usize = 20;
+
 /// What the page tells.
 pub struct Page<'a> {
     /// What is looked at: the name of the top folder, or of one in it.
@@ -39,6 +46,8 @@ pub struct Page<'a> {
     pub sums: FolderSum<'a>,
     /// The projects that were recognised.
     pub projects: &'a [Project<'a>],
+    /// Where the files come from that a commit would take.
+    pub origin_of: &'a dyn Fn(&RepoPath) -> Origin,
     /// The findings, and what was not scanned.
     pub result: &'a ScanResult,
     /// The rules in force.
@@ -137,15 +146,18 @@ impl Page<'_> {
     fn maps(&self) -> Markup {
         let serious = self.result.findings.iter();
         let serious = serious.filter(|finding| finding.level < Level::Note);
-        let worries = serious
-            .flat_map(Finding::places)
-            .map(|place| &*place.path)
-            .collect();
+        let mut worries = HashMap::new();
+        for finding in serious {
+            for place in finding.places() {
+                worries.entry(&*place.path).or_insert(&*finding.id);
+            }
+        }
         let map = |measure, is_kept_out| {
             let map = Treemap {
                 measure,
                 is_kept_out,
                 worries: &worries,
+                origin_of: self.origin_of,
             };
             map.svg(&self.sums)
         };
@@ -153,6 +165,9 @@ impl Page<'_> {
             html! {
                 figcaption {
                     "What a commit would hold"
+                    @for origin in Origin::ALL {
+                        span.quiet { span class=(format!("key {origin}")) {} (origin) }
+                    }
                     span.quiet { span.key.worry {} "a finding is about it" }
                 }
                 (map(measure, false))
@@ -172,8 +187,27 @@ impl Page<'_> {
                     figure.by-size { (maps(Measure::Size)) }
                     figure.by-count { (maps(Measure::Count)) }
                 }
+                (self.largest())
                 h3 { "By folder" }
                 (self.folders())
+            }
+        }
+    }
+
+    /// The largest files that a commit would hold, each with where it comes from.
+    fn largest(&self) -> Markup {
+        let mut files = Vec::new();
+        add_files(&self.sums, &mut files);
+        files.sort_by_key(|entry| std::cmp::Reverse(entry.size));
+        html! {
+            h3 { "The largest files" }
+            ol.largest {
+                @for entry in files.iter().take(LARGEST) {
+                    li {
+                        span.size { (entry.size) } " " (path(entry.path.as_bstr()))
+                        " " span.quiet { ((self.origin_of)(&entry.path)) }
+                    }
+                }
             }
         }
     }
@@ -332,6 +366,15 @@ impl Page<'_> {
     }
 }
 
+/// All files below a folder that a commit would hold.
+fn add_files<'t>(sum: &FolderSum<'t>, files: &mut Vec<&'t Entry>) {
+    let own = sum.files.iter();
+    files.extend(own.filter(|entry| entry.state != State::Ignored));
+    for inner in &sum.folders {
+        add_files(inner, files);
+    }
+}
+
 fn title(group: &[Finding]) -> Markup {
     let (level, class) = (group[0].level, group[0].class());
     html! {
@@ -360,7 +403,7 @@ fn item(finding: &Finding) -> Markup {
         .line
         .map_or(String::new(), |line| format!(":{line}"));
     html! {
-        li class=(format!("is-{}", finding.level)) {
+        li id=(format!("finding-{}", finding.id)) class=(format!("is-{}", finding.level)) {
             p {
                 (path(finding.path.as_bstr())) (line)
                 @if let Some(size) = finding.size { " " span.quiet { (size) } }

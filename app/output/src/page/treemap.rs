@@ -3,13 +3,14 @@
 
 use super::SafeText;
 use maud::{Markup, html};
+use redshank_origin::Origin;
 use redshank_rules::RepoPath;
 use redshank_text::{cut, files, shown};
 use redshank_worktree::FileStats;
 use redshank_worktree::sums::FolderSum;
 use redshank_worktree::tree::{Entry, State};
 use std::cmp::Reverse;
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashMap};
 use treemap::{MapItem, Mappable, Rect, TreemapLayout};
 
 /// What the area of a cell stands for.
@@ -25,8 +26,10 @@ pub struct Treemap<'a> {
     pub measure: Measure,
     /// Of what rules ignore, not of what a commit would hold.
     pub is_kept_out: bool,
-    /// The paths that findings are about.
-    pub worries: &'a HashSet<&'a RepoPath>,
+    /// The paths that findings are about, each with the first one's id.
+    pub worries: &'a HashMap<&'a RepoPath, &'a str>,
+    /// Where a file comes from.
+    pub origin_of: &'a dyn Fn(&RepoPath) -> Origin,
 }
 
 /// How large the picture is, in its own units.
@@ -73,7 +76,7 @@ impl Treemap<'_> {
             return html! { p.quiet { "Nothing." } };
         }
         html! {
-            svg viewBox=(format!("0 0 {WIDTH} {height}")) role="img"
+            svg viewBox=(format!("0 0 {WIDTH} {height}")) role=(if self.is_kept_out { "img" } else { "group" })
                 aria-label=(format!("Treemap of {side}, {what}; the table below says the same")) {
                 (self.inside(sum, whole))
             }
@@ -118,9 +121,14 @@ impl Treemap<'_> {
                 @match cell {
                     Cell::Folder(folder) => (self.of_folder(folder, *item.bounds())),
                     Cell::File(entry) => {
-                        (self.of_cell(&shown(entry.path.name()), entry.stats(), &entry.path, *item.bounds()))
+                        (self.of_cell(
+                            &shown(entry.path.name()), entry.stats(), &entry.path,
+                            Some((self.origin_of)(&entry.path)), *item.bounds(),
+                        ))
                     }
-                    Cell::Rest(stats) => (self.of_cell("…", *stats, RepoPath::top(), *item.bounds())),
+                    Cell::Rest(stats) => {
+                        (self.of_cell("…", *stats, RepoPath::top(), None, *item.bounds()))
+                    }
                 }
             }
         }
@@ -154,10 +162,11 @@ impl Treemap<'_> {
         let is_whole = if self.is_kept_out {
             folder.to_commit.files == 0
         } else {
-            self.worries.contains(&*folder.path)
+            self.worries.contains_key(&*folder.path)
         };
         if is_whole || area.w < OPEN.0 || area.h < OPEN.1 {
-            return self.of_cell(&name, self.stats_of(folder), &folder.path, area);
+            let origin = self.origin_of_most(folder);
+            return self.of_cell(&name, self.stats_of(folder), &folder.path, origin, area);
         }
         let inner = Rect::from_points(
             area.x + 2.0,
@@ -176,22 +185,63 @@ impl Treemap<'_> {
         }
     }
 
-    fn of_cell(&self, name: &str, stats: FileStats, path: &RepoPath, area: Rect) -> Markup {
-        let (class, what) = match (self.is_kept_out, self.worries.contains(path)) {
-            (true, _) => ("out", "ignored"),
-            (false, true) => ("worry", "to commit, and a finding is about it"),
-            (false, false) => ("commit", "to commit"),
+    /// The origin of the most of what a commit would hold of a folder.
+    fn origin_of_most(&self, folder: &FolderSum) -> Option<Origin> {
+        let mut weights = BTreeMap::new();
+        self.weigh_origins(folder, &mut weights);
+        let heaviest = weights.into_iter().max_by_key(|(_, weight)| *weight);
+        heaviest.map(|(origin, _)| origin)
+    }
+
+    fn weigh_origins(&self, folder: &FolderSum, weights: &mut BTreeMap<Origin, u64>) {
+        let own = folder.files.iter();
+        for entry in own.filter(|entry| entry.state != State::Ignored) {
+            *weights.entry((self.origin_of)(&entry.path)).or_default() +=
+                self.weight(entry.stats());
+        }
+        for inner in &folder.folders {
+            self.weigh_origins(inner, weights);
+        }
+    }
+
+    fn of_cell(
+        &self,
+        name: &str,
+        stats: FileStats,
+        path: &RepoPath,
+        origin: Option<Origin>,
+        area: Rect,
+    ) -> Markup {
+        let finding = self.worries.get(path).filter(|_| !self.is_kept_out);
+        let (class, mut what) = match origin {
+            _ if self.is_kept_out => ("out", "ignored".to_owned()),
+            Some(origin) => (origin.word(), format!("{origin}, to commit")),
+            None => (Origin::Unknown.word(), "to commit".to_owned()),
         };
+        if finding.is_some() {
+            what += "; a finding is about it";
+        }
         let is_named = area.w >= NAMED.0 && area.h >= NAMED.1;
         let (x, y, width, height) = (at(area.x), at(area.y), at(area.w), at(area.h));
-        html! {
+        let cell = html! {
             g {
                 title { (SafeText(name)) ": " (files(stats.files)) ", " (stats.size) ", " (what) }
                 rect class=(class) x=(x) y=(y) width=(width) height=(height) {}
+                @if finding.is_some() {
+                    // Along its edge, so that the colour stays that of the origin.
+                    rect.worry x=(at(area.x + 2.0)) y=(at(area.y + 2.0))
+                        width=(at(area.w - 4.0)) height=(at(area.h - 4.0)) {}
+                }
                 @if is_named {
                     text class=(class) x=(at(area.x + 5.0)) y=(at(area.y + 15.0)) { (SafeText(fitting(name, area.w))) }
                 }
             }
+        };
+        // From what is wrong in the picture to what is said of it.
+        html! {
+            @if let Some(id) = finding {
+                a href=(format!("#finding-{id}")) aria-label=(SafeText(format!("the finding on {}", shown(path)))) { (cell) }
+            } @else { (cell) }
         }
     }
 }

@@ -6,11 +6,12 @@ use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use jiff::Zoned;
 use output::page::{GENERATOR, Page};
+use redshank_origin::{Origin, Strength};
 use redshank_output::{self as output, putln, screen};
 use redshank_text::{self as text, Paint};
 use redshank_worktree::expectations::prove;
 use redshank_worktree::sums::FolderSum;
-use redshank_worktree::tree::Tree;
+use redshank_worktree::tree::{Entry, Tree};
 use redshank_worktree::usage::rule_usage_in;
 use redshank_worktree::{Overlay, Verdicts};
 use std::io::{ErrorKind, Read, Write};
@@ -21,11 +22,18 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
     let snapshot = picture.snapshot;
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let expected = &snapshot.settings()?.expect;
+    let entries: Vec<&Entry> = whole.to_commit().collect();
+    let judgements = picture.recognised.judge(&entries);
     let page = Page {
         name: picture.name(),
         standing: picture.standing(),
         sums: FolderSum::below(whole, picture.folder),
         projects: &picture.recognised.projects,
+        // A hint is no more than that.
+        origin_of: &|path| match judgements.on(path) {
+            Some(known) if known.strength > Some(Strength::Hint) => known.origin,
+            _ => Origin::Unknown,
+        },
         result: picture.result,
         usage: &rule_usage_in(snapshot, snapshot.whole_tree()?)?,
         outcomes: prove(snapshot, &verdicts, expected)?,
