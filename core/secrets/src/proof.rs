@@ -10,6 +10,7 @@ use super::value::{
 use aho_corasick::AhoCorasick;
 use base64::Engine;
 use base64::engine::general_purpose::{STANDARD, STANDARD_NO_PAD, URL_SAFE_NO_PAD};
+use bip39::{Language, Mnemonic};
 use bstr::ByteSlice;
 use serde::Deserialize;
 use std::collections::HashSet;
@@ -42,6 +43,8 @@ pub(super) enum Proof {
     Base64Login,
     /// It is a private key in its armour, in base64.
     Base64Key,
+    /// It holds twelve words or more whose last ones are the checksum of the others (BIP 39).
+    SeedPhrase,
     /// Its header and payload are JSON, in base64 (RFC 7519).
     JsonWebToken,
 }
@@ -85,10 +88,29 @@ impl Proof {
                 let key = STANDARD_NO_PAD.decode(&bare[..bare.len() / 4 * 4]);
                 key.is_ok_and(|key| key.contains_str("PRIVATE KEY"))
             }
+            Self::SeedPhrase => holds_seed_phrase(value),
             Self::JsonWebToken => is_json_web_token(value),
         };
         holds.then_some(Strength::Secret)
     }
+}
+
+/// Whether some of the words in a row are a seed phrase. Those of documentation repeat one word.
+fn holds_seed_phrase(value: &[u8]) -> bool {
+    let Ok(text) = value.to_str() else {
+        return false;
+    };
+    let words: Vec<&str> = text
+        .split([' ', ','])
+        .filter(|word| !word.is_empty())
+        .collect();
+    [12, 15, 18, 21, 24].iter().any(|many| {
+        words.windows(*many).any(|phrase| {
+            let different: HashSet<&&str> = phrase.iter().collect();
+            let is_valid = || Mnemonic::parse_in_normalized(Language::English, &phrase.join(" "));
+            different.len() > many / 2 && is_valid().is_ok()
+        })
+    })
 }
 
 /// Parts of words that stand for a value, so long that no random value holds them by accident.
@@ -202,4 +224,25 @@ fn is_json_web_token(value: &[u8]) -> bool {
         && value
             .rsplit_once_str(".")
             .is_some_and(|(_, signature)| is_random(signature))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_seed_phrase_is_told_by_its_checksum() {
+        let phrase = Mnemonic::from_entropy(b"sixteen gauges 7").unwrap();
+        let words: Vec<&str> = phrase.words().collect();
+        assert!(holds_seed_phrase(words.join(" ").as_bytes()));
+        // Among other words, and with commas.
+        let around = format!("the words are {} keep them", words.join(", "));
+        assert!(holds_seed_phrase(around.as_bytes()));
+        let mut other = words.clone();
+        other.swap(0, 11);
+        assert!(!holds_seed_phrase(other.join(" ").as_bytes()));
+        assert!(!holds_seed_phrase("abandon ".repeat(11).as_bytes()));
+        let example = format!("{}about", "abandon ".repeat(11));
+        assert!(!holds_seed_phrase(example.as_bytes()));
+    }
 }
