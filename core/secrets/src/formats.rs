@@ -767,10 +767,10 @@ mod tests {
 
     /// Whether random text of its form can't pass: it holds a sum, or a document.
     fn made_otherwise(format: &Format) -> bool {
-        use Proof::{Base64Key, Base64Login, Crc32Base62, JsonWebToken, KeyStart};
+        use Proof::{Base64Key, Base64Login, Crc32Base62, JsonWebToken, KeyStart, SeedPhrase};
         let is_made = matches!(
             format.proof,
-            Base64Key | Base64Login | Crc32Base62 | JsonWebToken | KeyStart
+            Base64Key | Base64Login | Crc32Base62 | JsonWebToken | KeyStart | SeedPhrase
         );
         is_made || format.by == By::Assignment
     }
