@@ -9,11 +9,13 @@ use super::text_edits::{FileText, LineChange, edit_of, workspace_edit};
 use super::worker::{EditorView, Here};
 use bstr::{BStr, ByteSlice};
 use lsp_types::{
-    CodeAction, CodeActionDisabled, CodeActionKind, CodeActionParams, Diagnostic,
-    DocumentChangeOperation, Range,
+    CodeAction, CodeActionDisabled, CodeActionKind, CodeActionParams, CodeActionTriggerKind,
+    Diagnostic, DocumentChangeOperation, Range,
 };
 use redshank_rules::{Breadth, RuleScope, exactly, fit};
 use redshank_worktree::settings;
+use redshank_worktree::tree::State;
+use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -28,6 +30,8 @@ pub struct Actions<'a> {
     pub known: &'a HashMap<String, Arc<Analysis>>,
     pub open: &'a Documents,
     pub view: &'a EditorView,
+    /// git's verdicts by the texts as they are, once they are asked for.
+    pub verdicts: OnceCell<Option<Vec<State>>>,
 }
 
 impl Actions<'_> {
@@ -46,7 +50,11 @@ impl Actions<'_> {
                     let fixes = self.fixes(document, file, rule).into_iter();
                     actions.extend(fixes.map(|fix| self.offered(document, fix, diagnostic)));
                     actions.extend(self.rewrites(document, file, rule));
-                    actions.extend(self.moves(document, file, rule));
+                    // Moves take as long as looking at the whole tree twice: only if somebody
+                    // asks, not for the sign that an editor shows wherever the cursor stands.
+                    if params.context.trigger_kind != Some(CodeActionTriggerKind::AUTOMATIC) {
+                        actions.extend(self.moves(document, file, rule));
+                    }
                     actions.extend(self.expectation(file, rule));
                 }
             }

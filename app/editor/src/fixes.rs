@@ -202,11 +202,11 @@ impl Actions<'_> {
         let tree = snapshot.whole_tree().ok()?;
         let states = |overlay: Overlay| Verdicts::new(snapshot, overlay).ok()?.states(tree).ok();
         let mut overlay = self.here.overlay(self.open);
-        let before = states(overlay.clone())?;
+        let before = self.verdicts.get_or_init(|| states(overlay.clone()));
         overlay.extend(texts);
         let after = states(overlay)?;
         let mut changes = VerdictChanges::default();
-        for ((entry, before), after) in tree.entries.iter().zip(before).zip(after) {
+        for ((entry, before), after) in tree.entries.iter().zip(before.as_ref()?).zip(after) {
             match (before, after) {
                 (State::Ignored, State::Candidate) => changes.included.push(entry.path.clone()),
                 (State::Candidate, State::Ignored) => changes.ignored.push(entry.path.clone()),

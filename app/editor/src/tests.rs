@@ -12,7 +12,7 @@ use proptest::prelude::*;
 use proptest::sample::select;
 use redshank_worktree::Snapshot;
 use serde_json::json;
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
 use std::process::Command;
@@ -133,6 +133,7 @@ impl Ground {
             known: &known,
             open: &self.documents,
             view: &view,
+            verdicts: OnceCell::new(),
         };
         actions.at(&params)
     }

@@ -19,7 +19,7 @@ use redshank_secrets::masked;
 use redshank_templates::{Collection, Survey, recognise};
 use redshank_worktree::Snapshot;
 use redshank_worktree::settings;
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -192,6 +192,7 @@ impl Desk<'_> {
                     known: &known,
                     open: &self.open,
                     view: self.view,
+                    verdicts: OnceCell::new(),
                 };
                 self.send(WorkerEvent::Actions(id, actions.at(&params)))?;
             }

@@ -266,11 +266,11 @@ impl Worker<'_> {
                     WorkerRequest::Explain(path) => explains = Some(path),
                     WorkerRequest::DiskChanged => is_disk_changed = true,
                     WorkerRequest::Write(new) => {
-                        let said = match written(&snapshot, &new) {
-                            Ok(()) => "written; Ctrl-R undoes it".to_owned(),
-                            Err(error) => format!("{error:#}"),
-                        };
+                        let said = written(&snapshot, &new);
+                        let said = said.unwrap_or_else(|error| format!("{error:#}"));
                         self.proposal.pattern.clear();
+                        // What was typed up to here is written now.
+                        tries = None;
                         self.news.send(WorkerEvent::Said(said)).ok()?;
                         is_disk_changed = true;
                     }
@@ -404,10 +404,16 @@ fn seen(
     })
 }
 
-fn written(snapshot: &Snapshot, proposal: &Proposal) -> Result<()> {
+/// Writes what is typed, and says so.
+fn written(snapshot: &Snapshot, proposal: &Proposal) -> Result<String> {
     let target = target(snapshot, proposal)?;
+    if target.holds(proposal.pattern.as_str().into()) {
+        let file = text::shown(target.source.shown.as_bstr());
+        return Ok(format!("`{}` is already in {file}", proposal.pattern));
+    }
     let after = target.with(&[proposal.pattern.as_str().into()]);
-    Ok(write(snapshot, "live", &[Edit::of_rules(target, after)])?)
+    write(snapshot, "live", &[Edit::of_rules(target, after)])?;
+    Ok("written; Ctrl-R undoes it".to_owned())
 }
 
 fn reason(snapshot: &Snapshot, proposal: &Proposal, path: &RepoPath) -> Result<Vec<String>> {

@@ -6,7 +6,10 @@ use super::window::{Next, Window};
 use anyhow::Result;
 use crossbeam_channel::{Receiver, Sender, select, unbounded};
 use ratatui::DefaultTerminal;
-use ratatui::crossterm::event::{self, DisableMouseCapture, EnableMouseCapture, Event};
+use ratatui::crossterm::event::{
+    self, DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture,
+    Event,
+};
 use ratatui::crossterm::execute;
 use redshank_output::signals;
 use std::io::stdout;
@@ -36,7 +39,7 @@ pub fn show(jobs: &Sender<WorkerRequest>, news: &Receiver<WorkerEvent>) -> Resul
 )]
 fn take() -> DefaultTerminal {
     let terminal = ratatui::init();
-    let _ = execute!(stdout(), EnableMouseCapture);
+    let _ = execute!(stdout(), EnableMouseCapture, EnableBracketedPaste);
     terminal
 }
 
@@ -55,7 +58,7 @@ fn give_back_before_a_crash() {
     reason = "the terminal itself, not what is printed"
 )]
 fn give_back() {
-    let _ = execute!(stdout(), DisableMouseCapture);
+    let _ = execute!(stdout(), DisableBracketedPaste, DisableMouseCapture);
     // Where the terminal is gone, there is nobody to tell.
     let _ = ratatui::try_restore();
 }

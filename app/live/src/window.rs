@@ -154,6 +154,10 @@ impl Window {
                 self.point(mouse, jobs);
                 Next::Stay
             }
+            Event::Paste(text) => {
+                self.paste(&text, jobs);
+                Next::Stay
+            }
             _ => Next::Stay,
         }
     }
@@ -175,6 +179,24 @@ impl Window {
             MouseEventKind::ScrollDown => self.choose(self.chosen + 3, jobs),
             MouseEventKind::ScrollUp => self.choose(self.chosen.saturating_sub(3), jobs),
             _ => {}
+        }
+    }
+
+    /// What is pasted is typed, and never an answer: a line end in it writes nothing.
+    fn paste(&mut self, text: &str, jobs: &Sender<WorkerRequest>) {
+        self.helps = false;
+        if self.asks.take().is_some() {
+            self.said = "left as it is".to_owned();
+            return;
+        }
+        let mut lines = text.lines().filter(|line| !line.trim().is_empty());
+        let Some(first) = lines.next() else {
+            return;
+        };
+        self.pattern.push_str(first);
+        self.tries(jobs);
+        if lines.next().is_some() {
+            self.said = "only the first line was taken: one pattern at a time".to_owned();
         }
     }
 

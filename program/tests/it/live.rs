@@ -317,3 +317,30 @@ fn it_needs_no_colour_and_the_terminal_is_whole_after_a_signal() {
         said.err
     );
 }
+
+/// What is pasted is typed, whatever line ends are in it; keys that come all at once count in their
+/// order, and the picture is that of what is on disk.
+#[test]
+fn what_is_pasted_is_no_answer_and_fast_keys_leave_a_true_picture() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (24, 80), "");
+    view.shows("> soundings/");
+    view.types("\x1b[200~*.raw\n*.log\n\x1b[201~");
+    view.shows("pattern: *.raw");
+    view.shows("only the first line");
+    assert!(!nia.here().join(".gitignore").exists());
+    view.types("\x1b");
+    view.shows("pattern:    for everyone");
+    view.types("*.raw\r\r");
+    view.shows("written; Ctrl-R undoes it");
+    assert_eq!(nia.reads(".gitignore"), b"*.raw\n");
+    view.types("*.raw\r\r");
+    view.shows("`*.raw` is already in .gitignore");
+    view.types("\x12\r");
+    view.shows("the last change is undone");
+    // 3 recordings and a source.
+    view.sees("all files as before", |text| text.contains("4 files"));
+    assert!(!nia.here().join(".gitignore").exists());
+    view.types("\x03");
+    view.is_left(0);
+}
