@@ -49,6 +49,11 @@ instructions:
     CARGO_PROFILE_RELEASE_STRIP=false cargo build --release
     benches/instructions.py
 
+# The program for Windows, under wine; for macOS, linked
+systems:
+    bash .ci/windows
+    bash .ci/macos
+
 # The pictures in docs/screenshots, made from the demo
 pictures:
     tools/pictures

@@ -7,14 +7,17 @@ use bstr::ByteSlice;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Position, Rect};
 use ratatui::style::{Color, Modifier, Style};
+use ratatui::symbols::border;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::{Clear, Paragraph, Wrap};
+use ratatui::widgets::{Block, Clear, Paragraph, Wrap};
 use redshank_findings::Finding;
 use redshank_output::screen;
 use redshank_rules::RepoPath;
 use redshank_text::{self as text, Paint, count, cut, files, shown};
 use redshank_worktree::size::Bytes;
+use redshank_worktree::sums::FolderChange;
 use redshank_worktree::tree::State;
+use std::cmp::Ordering;
 
 /// From this many columns on, what is known of a row is beside the tree.
 const WIDE: u16 = 110;
@@ -165,15 +168,15 @@ fn message(window: &Window, look: &View) -> Line<'static> {
     }
     let (was, is) = (all.before.files, all.after.files);
     match was.cmp(&is) {
-        std::cmp::Ordering::Greater => {
+        Ordering::Greater => {
             Line::styled(format!("- ignores {}", files(was - is)), style(Paint::Good))
         }
-        std::cmp::Ordering::Less => Line::styled(
+        Ordering::Less => Line::styled(
             format!("+ re-includes {}", files(is - was)),
             style(Paint::Warn),
         ),
-        std::cmp::Ordering::Equal if window.pattern.is_empty() => came(window),
-        std::cmp::Ordering::Equal => Line::raw(""),
+        Ordering::Equal if window.pattern.is_empty() => came(window),
+        Ordering::Equal => Line::raw(""),
     }
 }
 
@@ -217,8 +220,11 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
         RowKind::Folder(change, _) => {
             let (word, paint) = match (change.before.files, change.after.files) {
                 (0, 0) => ("ignored", Paint::Quiet),
-                (was, is) if was > is => ("ignored", Paint::Good),
-                (was, is) if was < is => ("re-included", Paint::Warn),
+                (_, 0) => ("ignored", Paint::Good),
+                (0, _) => ("re-included", Paint::Warn),
+                // What stays is counted; what changes is said behind the name.
+                (was, is) if was > is => ("to commit", Paint::Good),
+                (was, is) if was < is => ("to commit", Paint::Warn),
                 _ => ("to commit", Paint::Plain),
             };
             let (many, size) = match change.after.files {
@@ -238,11 +244,16 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
             (word, paint, String::new(), Bytes(*size))
         }
     };
-    let sign = match (row.is_new, word) {
-        (true, _) => '*',
+    let sign = match (&row.kind, word) {
+        _ if row.is_new => '*',
         (_, "ignored") => '-',
         (_, "re-included") => '+',
-        _ => ' ',
+        (RowKind::Folder(change, _), _) => match change.before.files.cmp(&change.after.files) {
+            Ordering::Greater => '-',
+            Ordering::Less => '+',
+            Ordering::Equal => ' ',
+        },
+        (RowKind::File(..), _) => ' ',
     };
     let fold = match row.kind {
         RowKind::Folder(_, true) => "v ",
@@ -252,14 +263,8 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
     let slash = if row.path.is_folder() { "/" } else { "" };
     let name = format!("{}{slash}", safe(&shown(row.path.name())));
     let of_it = match &row.kind {
-        RowKind::Folder(change, _) if change.before != change.after => {
-            format!(
-                "  (was {}, {})",
-                count(change.before.files),
-                change.before.size
-            )
-        }
-        _ => String::new(),
+        RowKind::Folder(change, _) => part_that_changes(change),
+        RowKind::File(..) => String::new(),
     };
     let start = format!(
         "{sign} {word:9} {many:>8} {:>10}  {}{fold}",
@@ -275,6 +280,18 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
         style
     };
     Line::styled(format!("{start}{text}"), style)
+}
+
+/// How much of a folder changes sides, where it isn't all of it.
+fn part_that_changes(change: &FolderChange) -> String {
+    let (was, is) = (change.before.files, change.after.files);
+    match was.cmp(&is) {
+        Ordering::Greater if is > 0 => {
+            format!("  (ignores {} of {})", count(was - is), count(was))
+        }
+        Ordering::Less if was > 0 => format!("  (re-includes {})", count(is - was)),
+        _ => String::new(),
+    }
 }
 
 /// What is known of the chosen row: why it is what it is, and what was found in it.
@@ -316,8 +333,9 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
     for finding in found.into_iter().take(usize::from(area.height)) {
         let place = text::place(finding);
         let message = text::message(finding);
-        let text = format!("{} {}: {place}: {message}", finding.level, finding.class());
-        lines.push(Line::styled(safe(&text), style(Paint::Warn)));
+        let said = format!("{} {}: {place}: {message}", finding.level, finding.class());
+        let paint = style(text::level_paint(finding.level));
+        lines.push(Line::styled(safe(&said), paint));
         let fix = format!("  fix: {}", text::remedy(finding));
         lines.push(Line::styled(safe(&fix), style(Paint::Quiet)));
     }
@@ -325,10 +343,22 @@ fn draw_about(window: &Window, frame: &mut Frame, area: Rect) {
     frame.render_widget(about, area);
 }
 
+/// The edge of a window in the window.
+const EDGE: border::Set = border::Set {
+    top_left: "+",
+    top_right: "+",
+    bottom_left: "+",
+    bottom_right: "+",
+    vertical_left: "|",
+    vertical_right: "|",
+    horizontal_top: "-",
+    horizontal_bottom: "-",
+};
+
 fn draw_help(frame: &mut Frame) {
     let all = frame.area();
-    let height = (HELP.len() as u16 + 2).min(all.height);
-    let width = 74.min(all.width);
+    let height = (HELP.len() as u16 + 4).min(all.height);
+    let width = 76.min(all.width);
     let area = Rect::new(
         (all.width - width) / 2,
         (all.height - height) / 2,
@@ -341,5 +371,8 @@ fn draw_help(frame: &mut Frame) {
         Line::raw(""),
     ];
     lines.extend(HELP.iter().map(|line| Line::raw(*line)));
-    frame.render_widget(Paragraph::new(lines), area);
+    frame.render_widget(
+        Paragraph::new(lines).block(Block::bordered().border_set(EDGE)),
+        area,
+    );
 }
