@@ -31,6 +31,7 @@ mod finders;
 mod finding;
 mod next_step;
 mod passes;
+mod since;
 mod summary;
 
 pub use credentials::secrets_of;
@@ -42,6 +43,7 @@ pub use finding::{
 };
 pub use next_step::NextStep;
 pub use passes::today;
+pub use since::SinceCommit;
 pub use summary::{ClassSummary, Summary};
 
 use finders::Finder;

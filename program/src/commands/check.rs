@@ -8,7 +8,7 @@ use clap::{Args, ValueEnum};
 use console::measure_text_width;
 use redshank_files::FileKind;
 use redshank_findings::{
-    Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, Summary,
+    Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, SinceCommit, Summary,
 };
 use redshank_output::{self as output, Align, Cell, Table, link, width};
 use redshank_report::{
@@ -39,6 +39,10 @@ pub struct Check {
     /// Look into every version that a commit holds, too: for secrets and files too large
     #[arg(long, conflicts_with = "staged")]
     history: bool,
+    /// Only what is new since a commit: since where this branch left it. For a branch in CI, or
+    /// a repository with old findings
+    #[arg(long, value_name = "REVISION", conflicts_with_all = ["history", "ignored"])]
+    new_since: Option<String>,
     /// Only findings of these classes
     #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
     classes: Vec<Class>,
@@ -72,6 +76,10 @@ impl Check {
         let context = Context::find(args, self.format)?;
         context.recover(false)?;
         let mut result = context.scan(&self.options(&context)?)?;
+        if let Some(revision) = &self.new_since {
+            let since = SinceCommit::compare(&context.snapshot, revision)?;
+            result.leave_out(&|finding| !since.is_new(finding));
+        }
         if let Some(hook) = self.hook {
             for_hook(&context, hook, &mut result)?;
         }

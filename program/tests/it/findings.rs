@@ -1,6 +1,6 @@
 //! What `check` finds, and what it leaves alone.
 
-use crate::common::{Person, made_up_of};
+use crate::common::{Person, made_up, made_up_of};
 use serde_json::Value;
 
 fn findings(person: &Person) -> Vec<Value> {
@@ -455,4 +455,45 @@ fn a_rule_for_what_tools_make_that_keeps_out_work_is_told() {
     assert_eq!(told, [("needed/work", "gauge/build/")], "{found}");
     let said = nia.redshank(&["check"]).out;
     assert!(said.contains("looks like source code"), "{said}");
+}
+
+#[test]
+fn a_branch_reports_what_it_adds_and_nothing_older() {
+    let nia = Person::with_repository();
+    let password = |seed| format!("password = \"{}\"\n", made_up(16, seed));
+    nia.writes("gauge.ini", password(1));
+    nia.writes("old.ini", password(2));
+    nia.writes("pack/__pycache__/a.cpython-311.pyc", "\0made");
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "-q", "-m", "old"]);
+    nia.git(&["branch", "-q", "-f", "first"]);
+    let paths = |words: &[&str]| -> Vec<String> {
+        let said = nia
+            .redshank(&[&["check", "--format", "json"], words].concat())
+            .json();
+        let found = said["findings"].as_array().unwrap().iter();
+        found
+            .map(|one| format!("{}:{}", one["path"].as_str().unwrap(), one["line"]))
+            .collect()
+    };
+    assert_eq!(paths(&[]).len(), 3);
+    assert_eq!(paths(&["--new-since", "first"]), [""; 0]);
+    let said = nia.redshank(&["check", "--new-since", "first"]);
+    assert_eq!(said.code, 0);
+    assert!(said.out.contains("redshank check"), "{}", said.out);
+    // A new line beside an old one, a new file, and a new folder.
+    nia.writes("gauge.ini", password(1) + &password(3));
+    nia.writes("new.log", "2026-03-22 level 3\n");
+    nia.git(&["add", "gauge.ini"]);
+    nia.git(&["commit", "-q", "-m", "new"]);
+    nia.writes("other/__pycache__/b.cpython-311.pyc", "\0made");
+    let new = paths(&["--new-since", "first"]);
+    assert!(new.contains(&"gauge.ini:2".to_owned()), "{new:?}");
+    assert!(new.contains(&"new.log:null".to_owned()), "{new:?}");
+    assert!(new.iter().any(|one| one.starts_with("other/")), "{new:?}");
+    assert!(!new.iter().any(|one| one.starts_with("old.ini")), "{new:?}");
+    assert!(!new.contains(&"gauge.ini:1".to_owned()), "{new:?}");
+    let refused = nia.redshank(&["check", "--new-since", "nowhere"]);
+    assert_eq!(refused.code, 2);
+    assert!(refused.err.contains("nowhere"), "{}", refused.err);
 }
