@@ -268,15 +268,19 @@ impl Worker<'_> {
                     WorkerRequest::Write(new) => {
                         let said = written(&snapshot, &new);
                         let said = said.unwrap_or_else(|error| format!("{error:#}"));
-                        self.proposal.pattern.clear();
-                        // What was typed up to here is written now.
-                        tries = None;
+                        // What was typed up to here is written now. What comes behind it is for
+                        // the disk as it is then.
+                        self.proposal = Proposal {
+                            pattern: String::new(),
+                            ..new
+                        };
                         self.news.send(WorkerEvent::Said(said)).ok()?;
-                        is_disk_changed = true;
+                        return Some(());
                     }
                     WorkerRequest::Undo => {
                         self.news.send(WorkerEvent::Said(undone(&snapshot))).ok()?;
-                        is_disk_changed = true;
+                        self.proposal = tries.unwrap_or_else(|| self.proposal.clone());
+                        return Some(());
                     }
                 }
             }
