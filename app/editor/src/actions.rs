@@ -5,7 +5,7 @@ use super::analysis::{Analysis, Kind, RuleFacts, RuleFile};
 use super::documents::{Document, Documents};
 use super::fixes::Fix;
 use super::picture::{DraftedText, WorkspaceIndex};
-use super::text_edits::{FileText, LineChange, edit_of, workspace_edit};
+use super::text_edits::{FileText, LineChange, changed_text, edit_of, workspace_edit};
 use super::worker::{EditorView, Here};
 use bstr::{BStr, ByteSlice};
 use lsp_types::{
@@ -47,8 +47,8 @@ impl Actions<'_> {
                 for rule in selected.filter(|rule| is_current(document, rule)) {
                     let mut here = given.iter().filter(|one| one.range.start.line == rule.line);
                     let diagnostic = here.next();
-                    let fixes = self.fixes(document, file, rule).into_iter();
-                    actions.extend(fixes.map(|fix| self.offered(document, fix, diagnostic)));
+                    let fix = self.fix(document, file, rule);
+                    actions.extend(fix.map(|fix| self.offered(document, fix, diagnostic)));
                     actions.extend(self.rewrites(document, file, rule));
                     // Moves take as long as looking at the whole tree twice: only if somebody
                     // asks, not for the sign that an editor shows wherever the cursor stands.
@@ -91,12 +91,7 @@ impl Actions<'_> {
     }
 
     /// The same rule, narrower or wider.
-    fn rewrites(
-        &self,
-        document: &Document,
-        file: &RuleFile,
-        rule: &RuleFacts,
-    ) -> impl Iterator<Item = CodeAction> {
+    fn rewrites(&self, document: &Document, file: &RuleFile, rule: &RuleFacts) -> Vec<CodeAction> {
         let text = written(rule.text.as_bstr());
         let (bang, body) = match text.strip_prefix('!') {
             Some(body) => ("!", body),
@@ -137,16 +132,11 @@ impl Actions<'_> {
                 ..CodeAction::default()
             }
         });
-        actions.collect::<Vec<_>>().into_iter()
+        actions.collect()
     }
 
     /// The rule for fewer people, in the file that holds theirs, as far as that ignores the same.
-    fn moves(
-        &self,
-        document: &Document,
-        file: &RuleFile,
-        rule: &RuleFacts,
-    ) -> impl Iterator<Item = CodeAction> {
+    fn moves(&self, document: &Document, file: &RuleFile, rule: &RuleFacts) -> Vec<CodeAction> {
         let elsewhere = self.picture.elsewhere.iter();
         let elsewhere = elsewhere.filter(|(_, path)| *path != document.path);
         let moves = elsewhere.filter_map(|(scope, path)| {
@@ -168,7 +158,7 @@ impl Actions<'_> {
             let removed = [LineChange::Remove(rule.line)];
             self.with_text(path, |target| {
                 let target_name = self.here.snapshot.source_of(path)?.shown;
-                let after = super::text_edits::changed_text(document, &removed);
+                let after = changed_text(document, &removed);
                 let texts = [
                     (file.source.shown.clone(), after.into_bytes()),
                     (target_name, target.appended(&text).into_bytes()),
@@ -186,7 +176,7 @@ impl Actions<'_> {
                 })
             })
         });
-        moves.collect::<Vec<_>>().into_iter()
+        moves.collect()
     }
 
     /// That what the rule decides today stays so.
@@ -307,7 +297,7 @@ fn is_of_kind(kind: &str, wanted: &str) -> bool {
         .is_some_and(|rest| wanted.is_empty() || rest.is_empty() || rest.starts_with('.'))
 }
 
-/// A pattern as an editor can have it in a line: bytes that no text holds, and line ends, become
+/// A pattern as an editor can have it in a line: bytes that no text holds, and line endings, become
 /// `?`, which matches them.
 pub fn written(pattern: &BStr) -> String {
     let chunks = pattern.utf8_chunks();

@@ -40,9 +40,9 @@ impl VerdictChanges {
 }
 
 impl Actions<'_> {
-    /// The fixes for a rule that does nothing, or not what it seems to.
-    pub fn fixes(&self, document: &Document, file: &RuleFile, rule: &RuleFacts) -> Vec<Fix> {
-        let fix = match &rule.status {
+    /// The fix for a rule that does nothing, or not what it seems to.
+    pub fn fix(&self, document: &Document, file: &RuleFile, rule: &RuleFacts) -> Option<Fix> {
+        match &rule.status {
             RuleStatus::Misread {
                 corrected, sure, ..
             } => Some(Fix {
@@ -76,8 +76,7 @@ impl Actions<'_> {
             RuleStatus::Works | RuleStatus::CannotWork { .. } | RuleStatus::Impossible { .. } => {
                 None
             }
-        };
-        fix.into_iter().collect()
+        }
     }
 
     /// The line goes, as far as that changes nothing.

@@ -62,6 +62,18 @@ impl SinceCommit {
         finding.places().any(|place| self.is_new_place(place))
     }
 
+    /// Leaves of a finding in several places those that are new, if any are.
+    pub fn keep_new_places(&self, finding: &mut Finding) {
+        finding.also.retain(|place| self.is_new_place(place));
+        if self.is_new_place(finding) || finding.also.is_empty() {
+            return;
+        }
+        let mut first = finding.also.remove(0);
+        first.also = std::mem::take(&mut finding.also);
+        first.is_gathered = finding.is_gathered;
+        *finding = first;
+    }
+
     fn is_new_place(&self, place: &Finding) -> bool {
         if place.class() == Class::Secret && self.known_secrets.contains(&place.id) {
             return false;

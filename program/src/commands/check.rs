@@ -78,6 +78,8 @@ impl Check {
         let mut result = context.scan(&self.options(&context)?)?;
         if let Some(revision) = &self.new_since {
             let since = SinceCommit::compare(&context.snapshot, revision)?;
+            let findings = result.findings.iter_mut();
+            findings.for_each(|finding| since.keep_new_places(finding));
             result.leave_out(&|finding| !since.is_new(finding));
         }
         if let Some(hook) = self.hook {

@@ -493,6 +493,8 @@ fn a_branch_reports_what_it_adds_and_nothing_older() {
     assert!(new.iter().any(|one| one.starts_with("other/")), "{new:?}");
     assert!(!new.iter().any(|one| one.starts_with("old.ini")), "{new:?}");
     assert!(!new.contains(&"gauge.ini:1".to_owned()), "{new:?}");
+    let said = nia.redshank(&["check", "--new-since", "first"]);
+    assert!(!said.out.contains("pack/"), "{}", said.out);
     let refused = nia.redshank(&["check", "--new-since", "nowhere"]);
     assert_eq!(refused.code, 2);
     assert!(refused.err.contains("nowhere"), "{}", refused.err);

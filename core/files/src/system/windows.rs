@@ -43,19 +43,22 @@ fn as_path(name: &[u8]) -> Result<PathBuf> {
     }
 }
 
-fn kind_of(found: &Metadata) -> FileKind {
-    match () {
-        () if found.is_symlink() => FileKind::Link,
-        () if found.is_dir() => FileKind::Folder,
-        () if found.is_file() => FileKind::File,
-        () => FileKind::Other,
+fn kind_of(kind: fs::FileType) -> FileKind {
+    if kind.is_symlink() {
+        FileKind::Link
+    } else if kind.is_dir() {
+        FileKind::Folder
+    } else if kind.is_file() {
+        FileKind::File
+    } else {
+        FileKind::Other
     }
 }
 
 fn meta(found: &Metadata) -> Meta {
     let disk = found.volume_serial_number().unwrap_or(0);
     Meta {
-        kind: kind_of(found),
+        kind: kind_of(found.file_type()),
         size: found.len(),
         modified: found.modified().map_or(
             SystemTime::UNIX_EPOCH,
@@ -174,12 +177,7 @@ pub(crate) fn names(folder: Handle) -> Result<Vec<(BString, Option<FileKind>)>> 
         let Ok(name) = entry.file_name().into_string() else {
             continue;
         };
-        let kind = entry.file_type().ok().map(|kind| match () {
-            () if kind.is_symlink() => FileKind::Link,
-            () if kind.is_dir() => FileKind::Folder,
-            () if kind.is_file() => FileKind::File,
-            () => FileKind::Other,
-        });
+        let kind = entry.file_type().ok().map(kind_of);
         names.push((name.into(), kind));
     }
     Ok(names)
