@@ -280,7 +280,8 @@ mod tests {
             documents.open(opened(&uri, &text), |_| None);
             for (line, column, more, end) in places {
                 let columns = Columns::Utf16;
-                let range = Range::new(Position::new(line, column), Position::new(line + more, end));
+                let start = Position::new(line, column);
+                let range = Range::new(start, Position::new(line + more, end));
                 let whole = |place: Position| {
                     let mut at = 0;
                     for (nth, line) in text.split('\n').enumerate() {

@@ -197,7 +197,10 @@ fn git(top: &Path, words: &[&str]) -> String {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: ProptestConfig::default().cases / 16, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig {
+        cases: ProptestConfig::default().cases / 16,
+        ..ProptestConfig::default()
+    })]
 
     #[test]
     fn a_fix_changes_what_its_title_says(
@@ -246,7 +249,8 @@ proptest! {
                     let folder = format!("{base}{}", folder.trim_end_matches("*`"));
                     let folder = folder.replace('\\', "");
                     let mut included = included.iter();
-                    prop_assert!(included.len() > 0 && included.all(|path| path.starts_with(&folder)), "{}", said);
+                    prop_assert!(included.len() > 0, "{}", said);
+                    prop_assert!(included.all(|path| path.starts_with(&folder)), "{}", said);
                 } else {
                     prop_assert!(included.is_empty(), "{}", said);
                 }

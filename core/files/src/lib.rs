@@ -172,8 +172,8 @@ pub fn is_absence(error: &Error) -> bool {
     kinds.contains(&error.kind()) && !is_link_on_the_way(error)
 }
 
-/// A path as git has it: bytes, with `/` between the parts. Where paths are not bytes, one that is no
-/// text loses what can't be written as such.
+/// A path as git has it: bytes, with `/` between the parts. Where paths are not bytes, one that is
+/// no text loses what can't be written as such.
 pub fn path_bytes(path: &Path) -> Cow<'_, [u8]> {
     system::path_bytes(path)
 }

@@ -11,7 +11,8 @@ fn main() {
     let folder = std::env::current_dir().expect("a folder");
     let args: Vec<String> = std::env::args().skip(1).collect();
     let environment = std::env::vars().filter(|(name, _)| name.starts_with("GIT_"));
-    let environment: Vec<String> = environment.map(|(name, value)| format!("{name}={value}")).collect();
+    let environment = environment.map(|(name, value)| format!("{name}={value}"));
+    let environment: Vec<String> = environment.collect();
     for words in [&[folder.to_string_lossy().into_owned()], &args[..], &environment[..]] {
         send(&mut to, &(words.len() as u32).to_be_bytes());
         for word in words {
