@@ -3,7 +3,8 @@
 use super::{Align, Cell, Table};
 use bstr::ByteSlice;
 use redshank_rules::RepoPath;
-use redshank_text::{Paint, count, files, shown};
+use redshank_text::{Paint, attribute_value, count, files, shown};
+use redshank_worktree::attributes::AttributeEffect;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::grouped;
 use redshank_worktree::tree::Entry;
@@ -81,6 +82,32 @@ fn sides(title: &str, paint: Paint, entries: &[Entry]) -> String {
         text += &format!("  and {} more {folders}\n", count(more as u64));
     }
     text
+}
+
+/// Which attributes change, for how many files.
+pub fn attribute_effect(effect: &AttributeEffect) -> String {
+    if effect.changes.is_empty() {
+        return String::new();
+    }
+    let mut table = Table::new(&[Align::Right, Align::Whole, Align::Whole, Align::Left]);
+    for change in &effect.changes {
+        let values = format!(
+            "{} {} {}",
+            attribute_value(change.before.as_ref()),
+            Paint::Head.on("→"),
+            attribute_value(change.after.as_ref())
+        );
+        let (first, more) = (change.paths.first(), change.paths.len().saturating_sub(1));
+        let first = first.map(|path| shown(path)).unwrap_or_default();
+        let more = if more == 0 { "" } else { ", …" };
+        table.row([
+            files(change.paths.len() as u64).into(),
+            Cell::painted(Paint::Type, shown(change.name.as_bstr())),
+            values.into(),
+            Cell::painted(Paint::Quiet, format!("{first}{more}")),
+        ]);
+    }
+    format!("{}\n{}", Paint::Head.on("attributes:"), table.text())
 }
 
 /// A folder's name, or a word for the top.

@@ -14,7 +14,7 @@ pub mod screen;
 pub mod signals;
 mod table;
 
-pub use effect::{diff, diff_sums, effect, folder_name, sums};
+pub use effect::{attribute_effect, diff, diff_sums, effect, folder_name, sums};
 pub use junit::{Case as JunitCase, junit};
 pub use links::link;
 pub use progress::{hide_progress, listen};

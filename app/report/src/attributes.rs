@@ -1,10 +1,16 @@
 //! The attributes of a path.
 
-use super::PathOut;
+use super::{PathOut, root};
 use bstr::{BStr, ByteSlice};
-use redshank_worktree::attributes::PathAttributes;
+use redshank_rules::attribute_file::Value;
+use redshank_text as text;
+use redshank_worktree::FileStats;
+use redshank_worktree::attributes::{
+    AttributeChange, AttributeEffect, AttributeStatus, AttributeUsage, PathAttributes,
+};
 use serde::Serialize;
 use std::collections::BTreeMap;
+use std::path::Path;
 
 /// One row of `why --attributes`.
 #[derive(Serialize)]
@@ -49,6 +55,132 @@ impl AttributesOut {
             path: PathOut::new(path),
             attributes: attributes.iter().map(value).collect(),
             decided_by: decided.collect(),
+        }
+    }
+}
+
+/// `rules --attributes --format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.attribute-lines/1"))]
+pub struct AttributeLinesOut {
+    /// Always `redshank.attribute-lines/1`.
+    pub schema: &'static str,
+    /// The repository's top folder, an absolute path.
+    pub root: String,
+    /// All lines, file by file.
+    pub lines: Vec<AttributeLineOut>,
+}
+
+/// A line of an attribute file, with what it does.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct AttributeLineOut {
+    /// The file that holds it.
+    pub source: String,
+    /// Its line, from 1.
+    pub line: u32,
+    /// The line as it is written there.
+    pub text: String,
+    /// What it decides about now.
+    #[serde(flatten)]
+    pub decides: FileStats,
+    /// In a word: `works`, `matches-nothing`, `overridden`, `dropped`, `misspelt`, `bad-value`,
+    /// `no-driver`.
+    pub standing: &'static str,
+    /// The same in a sentence; empty where it works.
+    pub message: String,
+}
+
+impl From<&AttributeUsage> for AttributeLineOut {
+    fn from(usage: &AttributeUsage) -> Self {
+        Self {
+            source: usage.line.source.to_str_lossy().into_owned(),
+            line: usage.line.line,
+            text: usage.line.text.to_str_lossy().into_owned(),
+            decides: usage.decides,
+            standing: match usage.status {
+                AttributeStatus::Works => "works",
+                AttributeStatus::MatchesNothing => "matches-nothing",
+                AttributeStatus::Overridden { .. } => "overridden",
+                AttributeStatus::Faulty(_) => "dropped",
+                AttributeStatus::Misspelt { .. } => "misspelt",
+                AttributeStatus::BadValue { .. } => "bad-value",
+                AttributeStatus::NoDriver { .. } => "no-driver",
+            },
+            message: text::attribute_status(usage),
+        }
+    }
+}
+
+/// `try --attributes`, `add --attributes` and `drop --attributes`, with `--format json`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+#[cfg_attr(test, schemars(rename = "redshank.attribute-effect/1"))]
+pub struct AttributeEffectOut {
+    /// Always `redshank.attribute-effect/1`.
+    pub schema: &'static str,
+    /// The repository's top folder, an absolute path.
+    pub root: String,
+    /// The lines that it is about.
+    pub lines: Vec<String>,
+    /// Whether something was written.
+    pub written: bool,
+    /// What changes for the files that are tracked or would be.
+    pub changes: Vec<AttributeChangeOut>,
+    /// What else there is to know, each in a sentence.
+    pub notes: Vec<String>,
+}
+
+/// An attribute that changes in the same way for several files.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct AttributeChangeOut {
+    /// The attribute.
+    pub attribute: String,
+    /// Its value in git's words; null where nothing says anything of it.
+    pub before: Option<String>,
+    /// What it would be, or is now.
+    pub after: Option<String>,
+    /// The files.
+    pub files: Vec<PathOut>,
+}
+
+impl From<&AttributeChange> for AttributeChangeOut {
+    fn from(change: &AttributeChange) -> Self {
+        let value = |value: &Option<Value>| {
+            let value = value.as_ref()?;
+            Some(value.as_printed().to_str_lossy().into_owned())
+        };
+        Self {
+            attribute: change.name.to_str_lossy().into_owned(),
+            before: value(&change.before),
+            after: value(&change.after),
+            files: change.paths.iter().map(|path| PathOut::new(path)).collect(),
+        }
+    }
+}
+
+impl AttributeEffectOut {
+    /// What a change does, as it is written.
+    pub fn new(
+        top: &Path,
+        lines: Vec<String>,
+        written: bool,
+        effect: &AttributeEffect,
+        notes: Vec<String>,
+    ) -> Self {
+        Self {
+            schema: "redshank.attribute-effect/1",
+            root: root(top),
+            lines,
+            written,
+            changes: effect
+                .changes
+                .iter()
+                .map(AttributeChangeOut::from)
+                .collect(),
+            notes,
         }
     }
 }

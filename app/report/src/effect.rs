@@ -3,6 +3,7 @@
 use super::{PathOut, root};
 
 use redshank_worktree::FileStats;
+use redshank_worktree::attributes::AttributeEffect;
 use redshank_worktree::effect::Effect;
 use redshank_worktree::tree::Entry;
 use serde::Serialize;
@@ -39,7 +40,9 @@ pub struct Outcome {
     pub written: bool,
     /// What the edits do to the next commit.
     pub effect: Effect,
-    /// Number of findings at level `note`.
+    /// What they do to attributes.
+    pub attributes: AttributeEffect,
+    /// What else there is to know, each in a sentence.
     pub notes: Vec<String>,
 }
 

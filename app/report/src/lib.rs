@@ -25,7 +25,10 @@ mod untrack;
 mod why;
 
 pub use accept::AcceptOut;
-pub use attributes::{AttributesOut, DecidedOut};
+pub use attributes::{
+    AttributeChangeOut, AttributeEffectOut, AttributeLineOut, AttributeLinesOut, AttributesOut,
+    DecidedOut,
+};
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
 pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
@@ -125,6 +128,8 @@ mod tests {
             ("undo", schema_for!(JournalOut)),
             ("untrack", schema_for!(UntrackOut)),
             ("attributes", schema_for!(Vec<AttributesOut>)),
+            ("attribute-lines", schema_for!(AttributeLinesOut)),
+            ("attribute-effect", schema_for!(AttributeEffectOut)),
             ("outgoing", schema_for!(OutgoingOut)),
             ("review", schema_for!(ReviewOut)),
             ("rehearse", schema_for!(RehearseOut)),

@@ -237,6 +237,7 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
                 .to_owned()
         }
         Error::NoPersonalFile => "set core.excludesFile with `git config --global`".to_owned(),
+        Error::PersonalAttributes => "use --for team, folder or clone".to_owned(),
         Error::NotYourFile(_) => "take that setting out of the repository first".to_owned(),
         Error::BadJournal { .. } => "no record that this version wrote; the copies beside it are \
                                      as they were, and nothing was changed"

@@ -4,6 +4,7 @@
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
 mod answer;
+mod attributes;
 mod errors;
 mod escape;
 mod findings;
@@ -17,6 +18,7 @@ mod steps;
 mod style;
 
 pub use answer::{answer, difference, marked_line, whole};
+pub use attributes::{attribute_status, attribute_value};
 pub use errors::{describe, example};
 pub use escape::{cut, escaped, is_invisible, shortened, shown};
 pub use findings::{

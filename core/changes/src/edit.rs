@@ -21,9 +21,20 @@ pub struct Edit {
     pub after: Vec<u8>,
     /// Whether people are shown what changes in it.
     pub is_for_people: bool,
-    is_rules: bool,
+    kind: EditKind,
     area: Area,
     path: BString,
+}
+
+/// What an edited file says something about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum EditKind {
+    /// What is ignored.
+    Rules,
+    /// Attributes of files.
+    Attributes,
+    /// Neither.
+    Other,
 }
 
 impl Edit {
@@ -33,10 +44,18 @@ impl Edit {
             shown: target.source.shown,
             before: target.contents,
             after,
-            is_rules: true,
+            kind: EditKind::Rules,
             is_for_people: true,
             area: target.area,
             path: target.path,
+        }
+    }
+
+    /// An edit of a file of attributes.
+    pub fn of_attributes(target: RuleTarget, after: Vec<u8>) -> Self {
+        Self {
+            kind: EditKind::Attributes,
+            ..Self::of_rules(target, after)
         }
     }
 
@@ -46,7 +65,7 @@ impl Edit {
             shown: path.into(),
             before,
             after,
-            is_rules: false,
+            kind: EditKind::Other,
             is_for_people: false,
             area: Area::Worktree,
             path: path.into(),
@@ -59,7 +78,7 @@ impl Edit {
             shown: settings::FILE.into(),
             before: settings.text().map(|text| text.as_bytes().to_vec()),
             after: after.into_bytes(),
-            is_rules: false,
+            kind: EditKind::Other,
             is_for_people: true,
             area: Area::Worktree,
             path: settings::FILE.into(),
@@ -86,10 +105,18 @@ impl Edit {
 
 /// The files of rules among edits, as they would be.
 pub fn overlay_of(edits: &[Edit]) -> Overlay {
-    let rules = edits
-        .iter()
-        .filter(|edit| edit.is_rules && edit.is_change());
-    rules
+    changed(edits, EditKind::Rules)
+}
+
+/// The files of attributes among edits, as they would be.
+pub fn attributes_overlay_of(edits: &[Edit]) -> Overlay {
+    changed(edits, EditKind::Attributes)
+}
+
+fn changed(edits: &[Edit], kind: EditKind) -> Overlay {
+    let edits = edits.iter();
+    let edits = edits.filter(|edit| edit.kind == kind && edit.is_change());
+    edits
         .map(|edit| (edit.shown.clone(), edit.after.clone()))
         .collect()
 }

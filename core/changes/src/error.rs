@@ -52,6 +52,9 @@ pub enum Error {
         "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty"
     )]
     NoPersonalFile,
+    /// A person's own attributes aren't written.
+    #[error("your own attributes (core.attributesFile) are not edited here")]
+    PersonalAttributes,
     /// A repository's configuration names a file as the person's own.
     #[error(
         "this repository's own configuration says that {0} holds your rules (core.excludesFile), \

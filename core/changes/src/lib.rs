@@ -38,7 +38,7 @@ pub mod rehearse;
 pub mod sample;
 pub mod untrack;
 
-pub use edit::{Edit, effect_of, overlay_of, write};
+pub use edit::{Edit, attributes_overlay_of, effect_of, overlay_of, write};
 pub use error::{EditedSince, Error, Result};
 pub use removable::Obstacle;
 pub use rule_target::RuleTarget;

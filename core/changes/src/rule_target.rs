@@ -5,7 +5,7 @@ use crate::{Error, Result};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use redshank_rules::RepoPath;
 use redshank_rules::ignore_file::{is_utf16, line_end, lines_of};
-use redshank_rules::{RuleScope, Source};
+use redshank_rules::{ATTRIBUTE_FILE, RuleScope, Source};
 use redshank_worktree::{Purpose, Snapshot};
 
 /// A file that rules are to be written to or taken from.
@@ -38,6 +38,47 @@ impl RuleTarget {
             return Err(redshank_worktree::Error::Utf16(path).into());
         }
         Ok(target)
+    }
+
+    /// The file of attributes for that scope; a person's own isn't written.
+    ///
+    /// # Errors
+    /// If there is no such file, it can't be read, or git would not read it.
+    pub fn find_attributes(
+        snapshot: &Snapshot,
+        scope: RuleScope,
+        folder: &RepoPath,
+    ) -> Result<Self> {
+        let (area, path, base) = match scope {
+            RuleScope::Team => (Area::Worktree, ATTRIBUTE_FILE.into(), RepoPath::top()),
+            RuleScope::Folder => (
+                Area::Worktree,
+                BString::from(folder.join(ATTRIBUTE_FILE)),
+                folder,
+            ),
+            RuleScope::Clone => (Area::Git, "info/attributes".into(), RepoPath::top()),
+            RuleScope::Personal => return Err(Error::PersonalAttributes),
+        };
+        let contents = area.read(snapshot, path.as_bstr())?;
+        let shown = match area {
+            Area::Git => {
+                let repository = snapshot.needs_repository(Purpose::CloneRules)?;
+                let file = repository.common_folder.join("info/attributes");
+                let file = file.strip_prefix(&snapshot.top).unwrap_or(&file);
+                redshank_files::path_bytes(file).into_owned().into()
+            }
+            _ => path.clone(),
+        };
+        Ok(Self {
+            source: Source {
+                shown,
+                base: base.to_owned(),
+                scope,
+            },
+            area,
+            path,
+            contents,
+        })
     }
 
     fn in_tree(snapshot: &Snapshot, folder: &RepoPath) -> Result<Self> {

@@ -2,10 +2,45 @@
 
 use crate::{Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::path::PathBuf;
 
+/// The drivers that git's configuration has: what `diff=`, `merge=` and `filter=` may name.
+#[derive(Debug, Default)]
+pub struct Drivers {
+    /// `diff.NAME`, `merge.NAME`, `filter.NAME`; the kind in lower case.
+    names: BTreeSet<BString>,
+}
+
+impl Drivers {
+    /// Whether there is a driver of that kind and name.
+    pub fn has(&self, kind: &str, name: &BStr) -> bool {
+        let mut known = BString::from(kind);
+        known.push(b'.');
+        known.extend_from_slice(name);
+        self.names.contains(&known)
+    }
+}
+
 impl Repository {
+    /// The drivers that are configured.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn drivers(&self) -> Result<Drivers> {
+        let ask = ["config", "--null", "--name-only", "--list"];
+        let said = self.git().args(ask).output()?;
+        let names = said.split(|byte| *byte == 0).filter_map(|name| {
+            let (driver, _) = name.rsplit_once_str(".")?;
+            let kinds = [&b"diff."[..], b"merge.", b"filter."];
+            let is_driver = kinds.iter().any(|kind| driver.starts_with(kind));
+            is_driver.then(|| driver.into())
+        });
+        Ok(Drivers {
+            names: names.collect(),
+        })
+    }
+
     /// The text files of the next commit of everything whose lines end in CR LF on disk, or some of
     /// them, by what git takes for text.
     ///

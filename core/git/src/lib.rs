@@ -35,6 +35,7 @@ mod staged;
 mod trees;
 mod versions;
 
+pub use attributes::Drivers;
 pub use command::Git;
 pub use error::Error;
 pub use history::Past;

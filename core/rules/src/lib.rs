@@ -24,6 +24,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+pub mod attribute_file;
 mod chain;
 mod class;
 mod fit;
@@ -40,6 +41,7 @@ mod probe;
 mod rule;
 mod source;
 
+pub use attribute_file::ATTRIBUTE_FILE;
 pub use chain::Chain;
 pub use fit::{Breadth, exactly, fit};
 pub use glob::{Glob, Key};

@@ -117,6 +117,12 @@ impl Tree {
             .filter(|entry| entry.state != State::Ignored)
     }
 
+    /// The regular files of it.
+    pub fn to_commit_files(&self) -> impl Iterator<Item = &Entry> {
+        self.to_commit()
+            .filter(|entry| entry.kind == EntryKind::File)
+    }
+
     /// The entry of that path.
     pub fn get(&self, path: &RepoPath) -> Option<&Entry> {
         self.entries.get(self.position(path)?)

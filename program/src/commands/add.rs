@@ -1,3 +1,4 @@
+use super::attribute_lines;
 use super::proposal::Proposal;
 use super::rule_args::{RuleArgs, as_pattern, in_vain, losses};
 use crate::ask;
@@ -16,6 +17,7 @@ use redshank_rules::{RuleScope, Source};
 use redshank_templates::is_keep_file;
 use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::Overlay;
+use redshank_worktree::attributes::AttributeEffect;
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
 use std::ffi::OsString;
@@ -42,6 +44,9 @@ pub struct Add {
     contents_of: Option<OsString>,
     #[command(flatten)]
     rules: RuleArgs,
+    /// What is given are lines of an attribute file, such as `*.png -text`
+    #[arg(long, conflicts_with_all = ["like", "contents_of"])]
+    attributes: bool,
     /// Write what is shown
     #[arg(long)]
     write: bool,
@@ -77,6 +82,10 @@ impl Add {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(self.write || context.is_interactive())?;
+        if self.attributes {
+            let target = self.rules.attributes_target(&context)?;
+            return attribute_lines::add(&context, self.format, target, &self.patterns, self.write);
+        }
         if let Some(folder) = &self.contents_of {
             let folder = context.resolve_folder(folder)?;
             if folder.is_top() {
@@ -138,6 +147,7 @@ impl Add {
                 let nothing = Outcome {
                     written: false,
                     effect: Effect::compute(snapshot, snapshot.tree()?, Overlay::new(), &[])?,
+                    attributes: AttributeEffect::default(),
                     notes: Vec::new(),
                 };
                 output::json(&EffectOut::new(&snapshot.top, Vec::new(), nothing))?;

@@ -1,3 +1,4 @@
+use super::attribute_lines;
 use super::proposal::Proposal;
 use super::rule_args::RuleArgs;
 use crate::cli::GlobalArgs;
@@ -20,6 +21,9 @@ pub struct Drop {
     patterns: Vec<String>,
     #[command(flatten)]
     rules: RuleArgs,
+    /// What is given are lines of an attribute file, or their patterns
+    #[arg(long)]
+    attributes: bool,
     /// Write what is shown
     #[arg(long)]
     write: bool,
@@ -32,6 +36,16 @@ impl Drop {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(self.write || context.is_interactive())?;
+        if self.attributes {
+            let target = self.rules.attributes_target(&context)?;
+            return attribute_lines::drop(
+                &context,
+                self.format,
+                target,
+                &self.patterns,
+                self.write,
+            );
+        }
         let before = self.rules.target(&context)?;
         let mut target = before.clone();
         for pattern in &self.patterns {

@@ -2,6 +2,7 @@
 
 mod accept;
 mod add;
+mod attribute_lines;
 mod check;
 pub mod completions;
 mod demo;

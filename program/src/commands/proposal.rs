@@ -5,10 +5,11 @@ use crate::ask;
 use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
-use redshank_changes::{Edit, effect_of, write};
+use redshank_changes::{Edit, attributes_overlay_of, effect_of, write};
 use redshank_output::{self as output, pager, put, putln, screen, wrapped};
 use redshank_report::Outcome;
 use redshank_text::{Paint, shown};
+use redshank_worktree::attributes::AttributeEffect;
 use redshank_worktree::effect::Effect;
 
 /// Edits to be shown, and made if the person says so.
@@ -41,6 +42,12 @@ impl Proposal<'_> {
         } else {
             Effect::default()
         };
+        let overlay = attributes_overlay_of(&self.edits);
+        let attributes = if overlay.is_empty() || snapshot.repository.is_none() {
+            AttributeEffect::default()
+        } else {
+            AttributeEffect::compute(snapshot, overlay)?
+        };
         let is_change = self.edits.iter().any(Edit::is_change);
         let told = self.write || context.is_interactive() && !context.args.yes;
         let asks = is_change && told && context.asks();
@@ -50,7 +57,7 @@ impl Proposal<'_> {
         if context.speaks() {
             let summary = self.summary.clone().unwrap_or_else(|| self.sums());
             let change = if is_summed_up { &summary } else { &difference };
-            self.show(is_change, change, &effect)?;
+            self.show(is_change, change, &effect, &attributes)?;
         } else if context.for_people && self.on_rules && is_change {
             put!("{}", output::sums(&effect))?;
         }
@@ -68,6 +75,7 @@ impl Proposal<'_> {
         Ok(Outcome {
             written,
             effect,
+            attributes,
             notes: self.notes,
         })
     }
@@ -96,12 +104,19 @@ impl Proposal<'_> {
         sums.collect()
     }
 
-    fn show(&self, is_change: bool, difference: &str, effect: &Effect) -> Result<()> {
+    fn show(
+        &self,
+        is_change: bool,
+        difference: &str,
+        effect: &Effect,
+        attributes: &AttributeEffect,
+    ) -> Result<()> {
         if is_change {
             put!("{difference}")?;
             if self.on_rules {
                 put!("{}", output::effect(effect))?;
             }
+            put!("{}", output::attribute_effect(attributes))?;
         }
         for note in &self.notes {
             putln!("{}", Paint::Quiet.on(wrapped(note)))?;

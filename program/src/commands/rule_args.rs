@@ -93,6 +93,26 @@ pub fn losses(context: &Context, effect: &Effect) -> Result<Vec<String>> {
 }
 
 impl RuleArgs {
+    /// The file of attributes that is meant.
+    pub fn attributes_target(&self, context: &Context) -> Result<RuleTarget> {
+        let scope = match self.reach.unwrap_or(ReachArg::Team) {
+            _ if self.folder.is_some() => RuleScope::Folder,
+            ReachArg::Team => RuleScope::Team,
+            ReachArg::Folder => RuleScope::Folder,
+            ReachArg::Clone => RuleScope::Clone,
+            ReachArg::Personal => RuleScope::Personal,
+        };
+        let folder = match &self.folder {
+            Some(folder) => context.resolve_folder(folder)?,
+            None => context.prefix.clone(),
+        };
+        Ok(RuleTarget::find_attributes(
+            &context.snapshot,
+            scope,
+            &folder,
+        )?)
+    }
+
     /// The file that is meant.
     pub fn target(&self, context: &Context) -> Result<RuleTarget> {
         let preferred = context.args.preferences.add.reach;

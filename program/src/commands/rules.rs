@@ -1,4 +1,4 @@
-use super::found;
+use super::{attribute_lines, found};
 use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::Result;
@@ -19,6 +19,9 @@ pub struct Rules {
     /// Only the rules that don't do what they seem to
     #[arg(long)]
     idle: bool,
+    /// The lines of attribute files instead
+    #[arg(long)]
+    attributes: bool,
     /// How the answer is written
     #[arg(long, value_parser = LIST.parser(), default_value = "text")]
     format: OutputFormat,
@@ -27,6 +30,9 @@ pub struct Rules {
 impl Rules {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
+        if self.attributes {
+            return attribute_lines::list(&context, self.format, self.idle);
+        }
         let mut usage = rule_usage(&context.snapshot)?;
         if self.idle {
             usage.rules.retain(|rule| rule.status != RuleStatus::Works);

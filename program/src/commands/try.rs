@@ -1,3 +1,4 @@
+use super::attribute_lines;
 use super::found;
 use super::rule_args::{as_pattern, in_vain, losses};
 use super::why::Answers;
@@ -6,10 +7,11 @@ use crate::context::Context;
 use anyhow::Result;
 use bstr::BString;
 use clap::Args;
+use redshank_changes::RuleTarget;
 use redshank_output::{self as output, wrapped};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;
-use redshank_rules::Source;
+use redshank_rules::{RuleScope, Source};
 use redshank_text::{self as text, Paint, files};
 use redshank_worktree::coverage::Proposed;
 use redshank_worktree::effect::Effect;
@@ -31,6 +33,9 @@ pub struct Try {
     /// The folder whose ignore file they would be in; without it, the top
     #[arg(long = "in", value_name = "FOLDER")]
     folder: Option<OsString>,
+    /// Try lines of an attribute file, such as `*.png -text`
+    #[arg(long, conflicts_with = "on")]
+    attributes: bool,
     /// How the answer is written
     #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]
     format: OutputFormat,
@@ -44,6 +49,14 @@ impl Try {
             Some(folder) => context.resolve_folder(folder)?,
             None => RepoPathBuf::default(),
         };
+        if self.attributes {
+            let scope = match folder.is_top() {
+                true => RuleScope::Team,
+                false => RuleScope::Folder,
+            };
+            let target = RuleTarget::find_attributes(snapshot, scope, &folder)?;
+            return attribute_lines::attempt(&context, self.format, target, &self.typed()?);
+        }
         let patterns = self.patterns()?;
         let added = patterns.join("\n");
         let file = snapshot.ignore_file(&folder)?;
@@ -76,12 +89,17 @@ impl Try {
     }
 
     fn patterns(&self) -> Result<Vec<String>> {
+        let typed = self.typed()?;
+        if self.patterns == ["-"] {
+            return Ok(typed);
+        }
+        typed.iter().map(|typed| as_pattern(typed)).collect()
+    }
+
+    /// The arguments, or the lines of the standard input.
+    fn typed(&self) -> Result<Vec<String>> {
         if self.patterns != ["-"] {
-            return self
-                .patterns
-                .iter()
-                .map(|typed| as_pattern(typed))
-                .collect();
+            return Ok(self.patterns.clone());
         }
         let text = std::io::read_to_string(std::io::stdin())?;
         Ok(text.lines().map(str::to_owned).collect())

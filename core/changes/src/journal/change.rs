@@ -164,7 +164,8 @@ impl Area {
                 let hook = path
                     .strip_prefix(b"hooks/")
                     .is_some_and(|name| !name.contains(&b'/'));
-                if path != "info/exclude" && !hook {
+                let is_of_clone = path == "info/exclude" || path == "info/attributes";
+                if !is_of_clone && !hook {
                     return Err(not_here());
                 }
                 let folder = &repository.common_folder;

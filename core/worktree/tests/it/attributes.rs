@@ -4,9 +4,10 @@
 use bstr::{BString, ByteSlice};
 use proptest::prelude::*;
 use redshank_git::Git;
+use redshank_rules::attribute_file::Value;
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_worktree::Snapshot;
 use redshank_worktree::attributes::Attributes;
+use redshank_worktree::{Overlay, Snapshot};
 use std::path::Path;
 
 const FILES: &[&str] = &[
@@ -116,13 +117,19 @@ proptest! {
         }
         let snapshot = Snapshot::open(&top).unwrap();
         let paths: Vec<RepoPathBuf> = FILES.iter().map(|path| RepoPath::new(path).to_owned()).collect();
-        let answers = Attributes::new(&snapshot).unwrap().of(&paths).unwrap();
+        let answers = Attributes::new(&snapshot, Overlay::new()).unwrap().of(&paths).unwrap();
+        let mut attributes = Attributes::new(&snapshot, Overlay::new()).unwrap();
         for (path, answer) in FILES.iter().zip(&answers) {
             let theirs = said(&top, path);
             let ours: Vec<(BString, BString)> = answer.iter().map(|(name, (value, _))| (name.clone(), value.clone())).collect();
             let mut sorted = theirs.clone();
             sorted.sort();
             prop_assert_eq!(&ours, &sorted);
+            // Without git, by the lines alone, it is the same.
+            let read: Vec<(BString, BString)> = attributes.given(RepoPath::new(path)).iter()
+                .filter(|(_, (value, _))| *value != &Value::Unspecified)
+                .map(|(name, (value, _))| ((*name).to_owned(), value.as_printed().to_owned())).collect();
+            prop_assert_eq!(&read, &sorted);
             for (name, (value, line)) in answer {
                 let Some(line) = line else {
                     return Err(TestCaseError::fail(format!("no line gives {path} {name}={value}")));

@@ -7,6 +7,7 @@ use redshank_output::{Align, Cell, Table};
 use redshank_report::{AttributesOut, Listing, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;
 use redshank_text::{Paint, shown};
+use redshank_worktree::Overlay;
 use redshank_worktree::attributes::{Attributes, PathAttributes};
 use std::fmt::Write;
 use std::io::Read;
@@ -28,7 +29,7 @@ pub fn run(context: &Context, format: OutputFormat, given: Vec<BString>) -> Resu
     for path in &given {
         paths.push(context.resolve_bytes(path.as_bstr())?.into_owned());
     }
-    let answers = Attributes::new(&context.snapshot)?.of(&paths)?;
+    let answers = Attributes::new(&context.snapshot, Overlay::new())?.of(&paths)?;
     let answers = Answers {
         answers: given.into_iter().zip(answers).collect(),
     };
