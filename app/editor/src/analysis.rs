@@ -9,6 +9,7 @@ use redshank_rules::{RepoPath, RepoPathBuf, Source};
 use redshank_templates::{Failure, Template, ignores_sources, prove};
 use redshank_text as text;
 use redshank_worktree::expectations;
+use redshank_worktree::expectations::Actual;
 use redshank_worktree::settings::{self, Settings};
 use redshank_worktree::tree::State;
 use redshank_worktree::usage::{FileUsage, RuleStatus, RuleUsage};
@@ -224,19 +225,25 @@ impl Here<'_> {
                 1 => String::new(),
                 many => format!(" (and {} more)", many - 1),
             };
-            let is = match answer.state {
-                State::Ignored => "ignored",
-                State::Tracked => "tracked",
-                State::Candidate => "a candidate",
+            let is = match answer {
+                Actual::Verdict(answer) => {
+                    let is = match answer.state {
+                        State::Ignored => "ignored",
+                        State::Tracked => "tracked",
+                        State::Candidate => "a candidate",
+                    };
+                    let by = answer.ruling.as_ref().map_or(String::new(), |ruling| {
+                        format!(", by {}", text::ruling(ruling))
+                    });
+                    format!("{path} is {is}{by}")
+                }
+                Actual::Attribute(found) => text::attribute_given(path, found.as_ref()),
             };
-            let by = answer.ruling.as_ref().map_or(String::new(), |ruling| {
-                format!(", by {}", text::ruling(ruling))
-            });
             faults.push(Fault {
                 line: heads("[[expect]]", nth),
                 said: format!(
-                    "expected to be {}, but {path} is {is}{by}{more}",
-                    outcome.expected.state.word()
+                    "expected to be {}, but {is}{more}",
+                    outcome.expected.expected()
                 ),
             });
         }

@@ -2,7 +2,7 @@
 
 use super::{PathOut, root};
 use bstr::{BStr, ByteSlice};
-use redshank_rules::attribute_file::Value;
+use redshank_rules::attribute_file::{AttributeLine, Value};
 use redshank_text as text;
 use redshank_worktree::FileStats;
 use redshank_worktree::attributes::{
@@ -24,6 +24,10 @@ pub struct AttributesOut {
     pub attributes: BTreeMap<String, String>,
     /// The line that decides about each.
     pub decided_by: BTreeMap<String, DecidedOut>,
+    /// The lines that match, too, and say something else of it; the one that would be next comes
+    /// first.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub overridden: BTreeMap<String, Vec<DecidedOut>>,
 }
 
 /// A line of an attribute file.
@@ -40,22 +44,28 @@ impl AttributesOut {
     /// Builds the row of a path.
     pub fn new(path: &BStr, attributes: &PathAttributes) -> Self {
         let text = |bytes: &BStr| bytes.to_str_lossy().into_owned();
-        let value = |(name, (value, _)): (&bstr::BString, &(bstr::BString, _))| {
-            (text(name.as_bstr()), text(value.as_bstr()))
+        let place = |line: &AttributeLine| DecidedOut {
+            source: text(line.source.as_bstr()),
+            line: line.line,
         };
-        let decided = attributes.iter().filter_map(|(name, (_, line))| {
-            let line = line.as_ref()?;
-            let by = DecidedOut {
-                source: text(line.source.as_bstr()),
-                line: line.line,
-            };
-            Some((text(name.as_bstr()), by))
-        });
-        Self {
+        let mut row = Self {
             path: PathOut::new(path),
-            attributes: attributes.iter().map(value).collect(),
-            decided_by: decided.collect(),
+            attributes: BTreeMap::new(),
+            decided_by: BTreeMap::new(),
+            overridden: BTreeMap::new(),
+        };
+        for (name, given) in attributes {
+            let name = text(name.as_bstr());
+            if let Some(line) = &given.line {
+                row.decided_by.insert(name.clone(), place(line));
+            }
+            if !given.overridden.is_empty() {
+                let lines = given.overridden.iter().map(place);
+                row.overridden.insert(name.clone(), lines.collect());
+            }
+            row.attributes.insert(name, text(given.value.as_bstr()));
         }
+        row
     }
 }
 

@@ -4,7 +4,7 @@ use super::PathOut;
 use bstr::ByteSlice;
 use redshank_secrets::masked;
 use redshank_worktree::expectations::Outcome;
-use redshank_worktree::settings::Expectation;
+use redshank_worktree::settings::{Expectation, Expected};
 use serde::Serialize;
 
 /// `prove --format json`.
@@ -32,8 +32,11 @@ pub struct ExpectationOut {
     pub path: Option<String>,
     /// Or the pattern of paths.
     pub pattern: Option<String>,
-    /// The state that is expected.
+    /// The state that is expected; `attribute` where an attribute is.
     pub state: &'static str,
+    /// The attribute that is expected, as an attribute file writes it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub attribute: Option<String>,
     /// The reason; `app/text` has its sentence.
     pub because: Option<String>,
     /// Whether it holds.
@@ -77,7 +80,7 @@ impl From<&Expectation> for ProposedOut {
     fn from(expected: &Expectation) -> Self {
         Self {
             path: expected.path.clone(),
-            state: expected.state.word(),
+            state: expected.state.map_or("attribute", Expected::word),
             because: expected.because.as_deref().map(masked),
         }
     }
@@ -90,7 +93,8 @@ impl From<&Outcome<'_>> for ExpectationOut {
         Self {
             path: expected.path.clone(),
             pattern: expected.pattern.clone(),
-            state: expected.state.word(),
+            state: expected.state.map_or("attribute", Expected::word),
+            attribute: expected.attribute.clone(),
             because: expected.because.as_deref().map(masked),
             holds: outcome.wrong.is_empty(),
             only_here: outcome.only_here.is_some(),

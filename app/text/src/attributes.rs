@@ -1,13 +1,29 @@
 //! What is said of lines of attribute files.
 
 use crate::shown;
-use bstr::ByteSlice;
-use redshank_rules::attribute_file::{AttributeFault, Value};
+use bstr::{BStr, ByteSlice};
+use redshank_rules::attribute_file::{AttributeFault, AttributeLine, Value};
+use redshank_templates::WhyLeftOut;
 use redshank_worktree::attributes::{AttributeStatus, AttributeUsage};
 
 /// A value, as git's own query prints it.
 pub fn attribute_value(value: Option<&Value>) -> String {
     value.map_or_else(|| "none".to_owned(), |value| shown(value.as_printed()))
+}
+
+/// What a path has of an attribute, and the line that gives it.
+pub fn attribute_given(path: &BStr, found: Option<&(Value, AttributeLine)>) -> String {
+    let path = shown(path);
+    match found {
+        None => format!("{path}: no line sets it"),
+        Some((value, line)) => format!(
+            "{path}: {} by {}, line {}: `{}`",
+            attribute_value(Some(value)),
+            shown(line.source.as_bstr()),
+            line.line,
+            shown(line.text.trim().as_bstr())
+        ),
+    }
 }
 
 /// What a line amounts to, in a sentence; nothing where it works.
@@ -36,6 +52,20 @@ pub fn attribute_status(usage: &AttributeUsage) -> String {
                 without_driver(kind)
             )
         }
+    }
+}
+
+/// Why a template's line isn't written.
+pub fn why_left_out(because: WhyLeftOut) -> &'static str {
+    match because {
+        WhyLeftOut::NoStorage => {
+            "Git LFS is not set up here: install git-lfs, run `git lfs install`, and draft again"
+        }
+        WhyLeftOut::TrackedWhole => {
+            "git holds such files whole already; `git lfs migrate` rewrites history"
+        }
+        WhyLeftOut::NoDriver => "git's configuration here has no such driver",
+        WhyLeftOut::TakenOut => "you took these out of the block",
     }
 }
 

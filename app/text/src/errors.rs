@@ -163,6 +163,10 @@ fn invalid(path: &Path, line: usize, fault: &Fault) -> Lines {
             format!("variant `{variant}` drops `{pattern}`, which the template doesn't have"),
             None,
         ),
+        Fault::NotAnAttribute { pattern } => (
+            format!("git would not take the attributes of `{pattern}`, or they match no file"),
+            Some("write a file pattern, and `set` such as [\"text\", \"eol=lf\"]".to_owned()),
+        ),
         Fault::LaterThanTemplate { pattern } => (
             format!("`{pattern}` has a `since` that is higher than the template's revision"),
             Some("raise `revision`, or lower `since`".to_owned()),

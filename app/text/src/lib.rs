@@ -18,7 +18,7 @@ mod steps;
 mod style;
 
 pub use answer::{answer, difference, marked_line, whole};
-pub use attributes::{attribute_status, attribute_value};
+pub use attributes::{attribute_given, attribute_status, attribute_value, why_left_out};
 pub use errors::{describe, example};
 pub use escape::{cut, escaped, is_invisible, shortened, shown};
 pub use findings::{

@@ -52,6 +52,11 @@ pub struct Setting {
 }
 
 impl Setting {
+    /// Reads one, as it is written in a line; nothing if git would not take it.
+    pub fn parse(word: &[u8]) -> Option<Self> {
+        setting(word).ok()
+    }
+
     /// `name=text`
     pub fn text(name: &str, text: &str) -> Self {
         Self {

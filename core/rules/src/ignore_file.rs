@@ -145,7 +145,8 @@ impl Mark {
         })
     }
 
-    fn text(&self) -> String {
+    /// The mark as it is written.
+    pub fn text(&self) -> String {
         let noun = if self.revisions.len() == 1 {
             "revision"
         } else {

@@ -38,6 +38,10 @@ pub struct Template {
     /// Patterns that earlier revisions had and this one no longer has.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub retired: Vec<String>,
+    /// Lines for git's attribute file, relative to the project's folder, in the order they are to be
+    /// written.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub attribute: Vec<TemplateAttribute>,
     /// Files and folders whose place is named in the project's own settings.
     #[serde(default)]
     pub output: Vec<Output>,
@@ -302,6 +306,42 @@ impl TemplateRule {
     pub fn is_certain(&self) -> bool {
         self.certain || is_tools_name(&self.pattern)
     }
+}
+
+/// A line of a template for git's attribute file (gitattributes(5)).
+#[derive(Debug, Clone, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct TemplateAttribute {
+    /// The pattern, relative to the project's folder; none for a folder, which has no attributes.
+    pub pattern: String,
+    /// What it gives, as it is written there: `text`, `-diff`, `eol=lf`.
+    pub set: Vec<String>,
+    /// Why, in one sentence.
+    pub reason: String,
+    /// What it is about.
+    pub class: AttributeClass,
+    /// The revision of the template that brought it; the first one if it isn't said.
+    pub since: Option<u32>,
+}
+
+/// What a line of attributes is about; the order is that in which they are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Deserialize, Serialize)]
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum AttributeClass {
+    /// How lines end, here and in the repository.
+    LineEndings,
+    /// Contents that are no text.
+    Binary,
+    /// How differences are shown.
+    Diff,
+    /// How two versions are brought together.
+    Merge,
+    /// What an exported archive holds.
+    Export,
+    /// Contents that large-file storage holds; written only where it is set up.
+    Large,
 }
 
 /// What most rules are about.

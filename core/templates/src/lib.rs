@@ -19,6 +19,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod attributes;
 mod build;
 mod collection;
 mod convention;
@@ -40,6 +41,7 @@ mod taken;
 mod tools_names;
 mod validity;
 
+pub use attributes::{AttributeDraft, LeftOutAttribute, WhyLeftOut};
 pub use build::builds;
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
 pub use declined::Declined;
@@ -51,8 +53,9 @@ pub use draft::{
 pub use error::{Error, Result};
 pub use examples::{Failure, prove, prove_beside};
 pub use format::{
-    Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed, Output,
-    SettingFormat, Sign, Template, TemplateRule, TemplateSource, Variant,
+    AttributeClass, Companion, Confidence, FolderMark, FolderPart, Group, Heading, Marker, Needed,
+    Output, SettingFormat, Sign, Template, TemplateAttribute, TemplateRule, TemplateSource,
+    Variant,
 };
 pub use ignored_sources::{
     ignored_sources, ignores_sources, is_authored, is_keep_file, would_ignore_sources,

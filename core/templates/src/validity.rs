@@ -2,6 +2,7 @@
 //! project's folder, and are proven by its own examples.
 
 use super::{Failure, SettingFormat, Template, prove};
+use redshank_rules::attribute_file::AttributeFile;
 use redshank_rules::{Case, Key, Line, lines};
 use redshank_rules::{NearReason, misreadings};
 
@@ -54,6 +55,11 @@ pub enum Fault {
         /// The pattern, as it is written in the file.
         pattern: String,
     },
+    /// A line of attributes that git would not take, or that matches no file.
+    NotAnAttribute {
+        /// The pattern, as it is written in the file.
+        pattern: String,
+    },
     /// A regular expression must have one group, which is the value.
     NotOneGroup {
         /// The expression, as it is written.
@@ -82,6 +88,7 @@ impl Fault {
             | Self::Misread { pattern: text, .. }
             | Self::DropsUnknown { pattern: text, .. }
             | Self::LaterThanTemplate { pattern: text }
+            | Self::NotAnAttribute { pattern: text }
             | Self::NotOneGroup { expression: text }
             | Self::BadExpression {
                 expression: text, ..
@@ -98,6 +105,7 @@ pub fn check(template: &Template) -> Vec<Fault> {
     faults.extend(patterns(template).filter_map(|pattern| pattern_fault(pattern)));
     faults.extend(drops(template));
     faults.extend(later_rules(template));
+    faults.extend(attributes(template));
     faults.extend(markers(template));
     faults.extend(expressions(template));
     faults.extend(prove(template).0.into_iter().map(Fault::Example));
@@ -149,6 +157,21 @@ fn later_rules(template: &Template) -> impl Iterator<Item = Fault> {
     let later = rules.filter(|rule| rule.since.is_some_and(|since| since > template.revision));
     later.map(|rule| Fault::LaterThanTemplate {
         pattern: rule.pattern.clone(),
+    })
+}
+
+fn attributes(template: &Template) -> impl Iterator<Item = Fault> {
+    let bad = template.attribute.iter().filter(|attribute| {
+        let line = attribute.line(attribute.pattern.as_bytes().into());
+        let file = AttributeFile::parse(&line, "".into(), true, Case::Sensitive);
+        let is_one = file.rules.len() == 1 && file.faulty.is_empty();
+        let is_later = attribute
+            .since
+            .is_some_and(|since| since > template.revision);
+        !is_one || is_later || leads_out(&attribute.pattern)
+    });
+    bad.map(|attribute| Fault::NotAnAttribute {
+        pattern: attribute.pattern.clone(),
     })
 }
 

@@ -1,12 +1,14 @@
 //! Expectations: what must stay ignored, what must stay tracked, kept beside the rules and proven
 //! by anyone.
 
+use crate::attributes::Attributes;
 use crate::settings::{self, Expectation, Expected};
 use crate::tree::State;
 use crate::usage::rule_usage;
 use crate::{Answer, Result, Snapshot, Verdicts};
 use bstr::ByteSlice;
 use redshank_rules::Rule;
+use redshank_rules::attribute_file::{AttributeLine, Setting, Value};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Ruling};
 use std::collections::BTreeMap;
@@ -22,14 +24,22 @@ impl Expected {
     }
 }
 
+/// What a path is, where something else was expected.
+pub enum Actual {
+    /// The verdict on it.
+    Verdict(Answer),
+    /// The attribute's value for everybody, and the line that gives it; `None` where none does.
+    Attribute(Option<(Value, AttributeLine)>),
+}
+
 /// How an expectation came out.
 pub struct Outcome<'a> {
     /// The expectation, as redshank.toml has it.
     pub expected: &'a Expectation,
     /// How many paths were looked at.
     pub paths: usize,
-    /// The paths that are not as expected, with the answer on each.
-    pub wrong: Vec<(RepoPathBuf, Answer)>,
+    /// The paths that are not as expected, with what each is instead.
+    pub wrong: Vec<(RepoPathBuf, Actual)>,
     /// A path that is as expected by a rule that only this person or this clone has, with it: for
     /// everybody else the expectation fails.
     pub only_here: Option<(RepoPathBuf, Ruling)>,
@@ -44,16 +54,24 @@ pub fn prove<'a>(
     verdicts: &Verdicts,
     expectations: &'a [Expectation],
 ) -> Result<Vec<Outcome<'a>>> {
+    let mut attributes = None;
     expectations
         .iter()
         .map(|expected| {
+            if let Some(attribute) = &expected.attribute {
+                let known = match &mut attributes {
+                    Some(known) => known,
+                    None => attributes.insert(Attributes::of_everyone(snapshot)?),
+                };
+                return prove_attribute(snapshot, known, expected, attribute);
+            }
             let paths = paths_of(snapshot, expected)?;
             let mut wrong = Vec::new();
             let mut only_here = None;
             for path in &paths {
                 let answer = verdicts.query(path)?;
-                if !expected.state.is(answer.state) {
-                    wrong.push((path.clone(), answer));
+                if !expected.state.is_some_and(|state| state.is(answer.state)) {
+                    wrong.push((path.clone(), Actual::Verdict(answer)));
                 } else if let Some(ruling) =
                     answer.ruling.filter(|_| answer.state != State::Tracked)
                     && is_of_one(&ruling)
@@ -69,6 +87,35 @@ pub fn prove<'a>(
             })
         })
         .collect()
+}
+
+/// Proves that paths have an attribute, by the lines that everybody has.
+fn prove_attribute<'a>(
+    snapshot: &Snapshot,
+    attributes: &mut Attributes,
+    expected: &'a Expectation,
+    attribute: &str,
+) -> Result<Outcome<'a>> {
+    let paths = paths_of(snapshot, expected)?;
+    let wanted = Setting::parse(attribute.as_bytes());
+    let mut wrong = Vec::new();
+    for path in &paths {
+        let given = attributes.given(path);
+        let found = wanted
+            .as_ref()
+            .and_then(|wanted| given.get(wanted.name.as_bstr()));
+        let value = found.map_or(&Value::Unspecified, |(value, _)| value);
+        if !wanted.as_ref().is_some_and(|wanted| wanted.value == *value) {
+            let found = found.map(|(value, line)| ((*value).clone(), (*line).clone()));
+            wrong.push((path.clone(), Actual::Attribute(found)));
+        }
+    }
+    Ok(Outcome {
+        expected,
+        paths: paths.len(),
+        wrong,
+        only_here: None,
+    })
 }
 
 /// Whether a rule is only this clone's or this person's.
@@ -139,7 +186,8 @@ pub fn recorded(
         Some(Expectation {
             path: Some(path.to_owned()),
             pattern: None,
-            state,
+            state: Some(state),
+            attribute: None,
             because: Some(because),
         })
     });

@@ -5,6 +5,7 @@ use crate::{Error, Result, Worktree, io_error_at, toml_file};
 use jiff::civil::Date;
 use redshank_rules::PatternSet;
 use redshank_rules::RepoPath;
+use redshank_rules::attribute_file::Setting;
 use serde::Deserialize;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -123,7 +124,9 @@ pub struct Expectation {
     /// A pattern as in an ignore file at the top: every path that it matches must be in that state.
     pub pattern: Option<String>,
     /// The state that is expected.
-    pub state: Expected,
+    pub state: Option<Expected>,
+    /// Or the attribute that it must have, as an attribute file writes it: `eol=lf`, `-text`.
+    pub attribute: Option<String>,
     /// The reason; `app/text` has its sentence.
     pub because: Option<String>,
 }
@@ -153,11 +156,37 @@ impl Expectation {
                 table[key] = value(text);
             }
         }
-        table["state"] = value(self.state.word());
+        if let Some(state) = self.state {
+            table["state"] = value(state.word());
+        }
+        if let Some(attribute) = &self.attribute {
+            table["attribute"] = value(attribute);
+        }
         if let Some(because) = &self.because {
             table["because"] = value(because);
         }
         table
+    }
+
+    /// What is expected, in a word or as an attribute is written.
+    pub fn expected(&self) -> &str {
+        match (self.state, &self.attribute) {
+            (Some(state), _) => state.word(),
+            (None, attribute) => attribute.as_deref().unwrap_or_default(),
+        }
+    }
+
+    /// What is wrong with its form.
+    fn fault(&self) -> Option<&'static str> {
+        if self.path.is_some() == self.pattern.is_some() {
+            return Some("an expectation has either a `path` or a `pattern`");
+        }
+        if self.state.is_some() == self.attribute.is_some() {
+            return Some("an expectation has either a `state` or an `attribute`");
+        }
+        let attribute = self.attribute.as_deref()?;
+        let is_one = Setting::parse(attribute.as_bytes()).is_some();
+        (!is_one).then_some("an attribute is written as in an attribute file, such as `eol=lf`")
     }
 }
 
@@ -289,14 +318,14 @@ impl Settings {
     /// If it is not in the format; the error names the line and what was expected.
     pub fn parse(text: &str, path: &Path) -> Result<Self> {
         let settings: Self = toml_file::read(text, path)?;
-        let is_whole =
-            |expected: &Expectation| expected.path.is_some() != expected.pattern.is_some();
-        if let Some(nth) = settings.expect.iter().position(|one| !is_whole(one)) {
+        let mut faults = settings.expect.iter().map(Expectation::fault);
+        if let Some((nth, Some(fault))) = faults.by_ref().enumerate().find(|(_, one)| one.is_some())
+        {
             let head = text.match_indices("[[expect]]").nth(nth);
             return Err(Error::Malformed {
                 path: path.to_owned(),
                 line: head.map_or(1, |(at, _)| toml_file::line_at(text, at)),
-                said: "an expectation has either a `path` or a `pattern`".to_owned(),
+                said: fault.to_owned(),
                 near: None,
             });
         }

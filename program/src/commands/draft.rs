@@ -8,11 +8,12 @@ use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_output::{self as output, Align, Cell, Table};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
-use redshank_rules::{IGNORE_FILE, RuleScope};
+use redshank_rules::{ATTRIBUTE_FILE, IGNORE_FILE, RepoPath, RuleScope};
 use redshank_templates::{
-    self as templates, Collection, DraftOptions, MEMORY_FILE, TemplateRequest, recognise,
+    self as templates, AttributeDraft, Collection, DraftOptions, MEMORY_FILE, TemplateRequest,
+    WhyLeftOut, recognise,
 };
-use redshank_text::{Paint, count, shown};
+use redshank_text::{self as text, Paint, count, shown};
 use redshank_worktree::settings::{Choices, Explain, Layout};
 use std::process::ExitCode;
 
@@ -44,6 +45,9 @@ pub struct Draft {
     /// Leave out a project type that was found, this time
     #[arg(long, value_name = "NAME", conflicts_with = "names", add = values::templates())]
     except: Vec<String>,
+    /// Write git's attributes for them, too: line endings, differences, large files
+    #[arg(long)]
+    attributes: bool,
     /// Write what is shown
     #[arg(long)]
     write: bool,
@@ -78,13 +82,20 @@ impl Draft {
         let settings = snapshot.settings()?;
         let all = Collection::load(snapshot)?;
         let choices = self.choices(&settings.draft, &all)?;
+        let attributes = self.attributes(&context, &all)?;
         let draft = self.compose(&context, all, &choices)?;
-        let notes = self.notes(&draft);
-        let summary = summary(&draft);
+        let mut notes = self.notes(&draft);
+        let mut summary = summary(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {
             let target = RuleTarget::find(snapshot, RuleScope::Folder, &folder)?;
             edits.push(Edit::of_rules(target, file.after));
+        }
+        if let Some(attributes) = attributes {
+            notes.extend(attribute_notes(&attributes));
+            summary += &attribute_summary(&attributes);
+            let target = RuleTarget::find_attributes(snapshot, RuleScope::Team, RepoPath::top())?;
+            edits.push(Edit::of_attributes(target, attributes.after));
         }
         if let Some((before, after)) = draft.memory {
             edits.push(Edit::of_memory(MEMORY_FILE, before, after));
@@ -112,6 +123,30 @@ impl Draft {
             output::json(&EffectOut::new(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
+    }
+
+    /// The attribute file, where that is asked for, or is to be brought up to date.
+    fn attributes(&self, context: &Context, all: &Collection) -> Result<Option<AttributeDraft>> {
+        let snapshot = &context.snapshot;
+        let has_block = || -> Result<bool> {
+            let target = RuleTarget::find_attributes(snapshot, RuleScope::Team, RepoPath::top())?;
+            Ok(AttributeDraft::has_block(
+                &target.contents.unwrap_or_default(),
+            ))
+        };
+        if !self.attributes && !(self.refresh && has_block()?) {
+            return Ok(None);
+        }
+        let mut survey = recognise(snapshot, snapshot.tree()?, all);
+        for name in &self.except {
+            survey.leave_out(&all.find(name)?.name);
+        }
+        let mut requests = Vec::new();
+        for text in &self.names {
+            requests.extend(request(context, all, text)?);
+        }
+        let draft = AttributeDraft::compose(snapshot, all, &survey, &requests)?;
+        Ok(Some(draft))
     }
 
     /// How many rules it would write.
@@ -249,6 +284,38 @@ impl Draft {
         }
         notes
     }
+}
+
+/// How many lines of attributes there are to be.
+fn attribute_summary(draft: &AttributeDraft) -> String {
+    let lines = count(draft.lines.len() as u64);
+    format!(
+        "  {} in {ATTRIBUTE_FILE}\n",
+        Paint::Good.on(format!("{lines} lines of attributes"))
+    )
+}
+
+/// The templates' lines of attributes that aren't written, by the reason.
+fn attribute_notes(draft: &AttributeDraft) -> Vec<String> {
+    let reasons = [
+        WhyLeftOut::NoStorage,
+        WhyLeftOut::TrackedWhole,
+        WhyLeftOut::NoDriver,
+        WhyLeftOut::TakenOut,
+    ];
+    let notes = reasons.into_iter().filter_map(|because| {
+        let left_out = draft.left_out.iter();
+        let left_out = left_out.filter(|left| left.because == because);
+        let patterns: Vec<String> = left_out
+            .map(|left| {
+                let pattern = left.line.split(|byte| *byte == b' ').next();
+                shown(pattern.unwrap_or_default().as_bstr())
+            })
+            .collect();
+        let because = text::why_left_out(because);
+        (!patterns.is_empty()).then(|| format!("left out ({because}): {}", patterns.join(" ")))
+    });
+    notes.collect()
 }
 
 /// How many rules come and go, for each block.

@@ -8,9 +8,11 @@ use bstr::ByteSlice;
 use redshank_changes::{Edit, attributes_overlay_of, effect_of, write};
 use redshank_output::{self as output, pager, put, putln, screen, wrapped};
 use redshank_report::Outcome;
-use redshank_text::{Paint, shown};
-use redshank_worktree::attributes::AttributeEffect;
+use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_text::{Paint, count, shown};
+use redshank_worktree::attributes::{AttributeChange, AttributeEffect};
 use redshank_worktree::effect::Effect;
+use std::collections::HashSet;
 
 /// Edits to be shown, and made if the person says so.
 pub struct Proposal<'a> {
@@ -32,7 +34,7 @@ pub struct Proposal<'a> {
 impl Proposal<'_> {
     /// Shows the edits and their effect; writes them if told, after asking on a terminal. For
     /// programs nothing is said here.
-    pub fn carry_out(self, context: &Context) -> Result<Outcome> {
+    pub fn carry_out(mut self, context: &Context) -> Result<Outcome> {
         let snapshot = &context.snapshot;
         if self.write {
             screen::ignore_broken_pipe();
@@ -48,6 +50,7 @@ impl Proposal<'_> {
         } else {
             AttributeEffect::compute(snapshot, overlay)?
         };
+        self.notes.extend(renormalized(context, &attributes)?);
         let is_change = self.edits.iter().any(Edit::is_change);
         let told = self.write || context.is_interactive() && !context.args.yes;
         let asks = is_change && told && context.asks();
@@ -123,6 +126,37 @@ impl Proposal<'_> {
         }
         Ok(())
     }
+}
+
+/// The tracked files that git would write again because their line endings are to be others.
+fn renormalized(context: &Context, effect: &AttributeEffect) -> Result<Option<String>> {
+    let is_text =
+        |change: &&AttributeChange| change.name == "text" && change.after != change.before;
+    let changed = effect.changes.iter().filter(is_text);
+    let changed: HashSet<&RepoPathBuf> = changed.flat_map(|change| &change.paths).collect();
+    let Some(repository) = context.snapshot.repository.as_ref() else {
+        return Ok(None);
+    };
+    if changed.is_empty() {
+        return Ok(None);
+    }
+    let index = context.snapshot.index()?;
+    let crlf = repository.with_crlf()?.into_iter().filter(|path| {
+        let path = RepoPath::new(path);
+        changed.contains(&path.to_owned()) && index.get(path.as_bstr()).is_some()
+    });
+    let many = crlf.count() as u64;
+    Ok((many > 0).then(|| {
+        format!(
+            "{} with CRLF line endings: `git add --renormalize .` stores them with LF",
+            files_tracked(many)
+        )
+    }))
+}
+
+fn files_tracked(many: u64) -> String {
+    let noun = if many == 1 { "file is" } else { "files are" };
+    format!("{} {noun} tracked", count(many))
 }
 
 /// What an answer is where the difference was summed up.

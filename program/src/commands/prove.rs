@@ -14,7 +14,7 @@ use redshank_report::{
 use redshank_rules::RepoPath;
 use redshank_secrets::masked;
 use redshank_text::{self as text, Paint, shortened, shown};
-use redshank_worktree::expectations::{Outcome, prove, recorded};
+use redshank_worktree::expectations::{Actual, Outcome, prove, recorded};
 use redshank_worktree::settings;
 use redshank_worktree::{Overlay, Verdicts};
 use std::path::Path;
@@ -127,7 +127,11 @@ impl Proof<'_> {
         let mut text = String::new();
         for (path, answer) in &outcome.wrong {
             let path = path.as_bstr();
-            for line in text::answer(self.verdicts, path, path.into(), answer)?.lines() {
+            let answer = match answer {
+                Actual::Verdict(answer) => text::answer(self.verdicts, path, path.into(), answer)?,
+                Actual::Attribute(found) => text::attribute_given(path, found.as_ref()),
+            };
+            for line in answer.lines() {
                 text += &format!("        {line}\n");
             }
         }
@@ -180,7 +184,7 @@ impl Report for Proof<'_> {
                 } else {
                     Cell::painted(Paint::Bad, "failed")
                 },
-                outcome.expected.state.word().to_owned().into(),
+                shown(outcome.expected.expected().as_bytes().as_bstr()).into(),
                 narrowed(&subject(outcome)).into(),
                 Cell::painted(Paint::Quiet, because),
             ]);
@@ -229,7 +233,7 @@ impl Listing for Proof<'_> {
 
 /// What an expectation is about, in words.
 fn title(outcome: &Outcome) -> String {
-    format!("{} {}", subject(outcome), outcome.expected.state.word())
+    format!("{} {}", subject(outcome), outcome.expected.expected())
 }
 
 /// On a terminal half of a row is left for the reason.

@@ -6,6 +6,7 @@ mod all_clear;
 mod attacks_foreign;
 mod attacks_lost_work;
 mod attacks_outside;
+mod attribute_lines;
 mod attributes;
 mod bad_input;
 mod check;

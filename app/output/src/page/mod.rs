@@ -451,7 +451,7 @@ fn row_of(outcome: &Outcome) -> Markup {
                 @if outcome.wrong.is_empty() { span.good.word { "holds" } }
                 @else { span.error.word { "failed" } }
             }
-            td { (expected.state.word()) }
+            td { (expected.expected()) }
             th scope="row" { code { (SafeText(what.map_or("", |text| text.as_str()))) } }
             td { (SafeText(expected.because.as_deref().unwrap_or_default())) }
         }

@@ -13,6 +13,7 @@ mod section;
 
 pub use drafted_file::Edited;
 pub use memory::MEMORY_FILE;
+pub(crate) use places::{fit_to, places};
 
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;

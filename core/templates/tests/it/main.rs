@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that can't go on has failed")]
 
+mod attributes;
 mod convention;
 mod examples;
 mod form;

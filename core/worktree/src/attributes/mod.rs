@@ -11,14 +11,27 @@ pub use usage::{AttributeStatus, AttributeUsage, attribute_usage};
 
 use crate::{Overlay, Purpose, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
+use once_cell::unsync::OnceCell;
+use redshank_git::Drivers;
 use redshank_rules::attribute_file::{AttributeFile, AttributeLine, AttributeRule, Setting, Value};
 use redshank_rules::{ATTRIBUTE_FILE, RepoPath, RepoPathBuf};
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
-/// The attributes of a path, each with its value in git's words and the line that gives it, as far as
-/// that was found.
-pub type PathAttributes = BTreeMap<BString, (BString, Option<AttributeLine>)>;
+/// The attributes of a path, by name.
+pub type PathAttributes = BTreeMap<BString, PathAttribute>;
+
+/// An attribute of a path.
+#[derive(Debug, Clone)]
+pub struct PathAttribute {
+    /// Its value, in git's words.
+    pub value: BString,
+    /// The line that gives it, as far as that was found.
+    pub line: Option<AttributeLine>,
+    /// The lines that say something else of it and don't decide; the one that would be next comes
+    /// first.
+    pub overridden: Vec<AttributeLine>,
+}
 
 /// What lines give a path: for each attribute its value and the line. [`Value::Unspecified`] is
 /// among them where a line says so.
@@ -36,6 +49,7 @@ pub struct Attributes<'a> {
     outside: Vec<AttributeFile>,
     folders: HashMap<RepoPathBuf, AttributeFile>,
     macros: HashMap<BString, Vec<Setting>>,
+    drivers: OnceCell<Drivers>,
 }
 
 impl<'a> Attributes<'a> {
@@ -62,6 +76,7 @@ impl<'a> Attributes<'a> {
             overlay,
             folders: HashMap::new(),
             macros: HashMap::new(),
+            drivers: OnceCell::new(),
         };
         all.load(RepoPath::top());
         let binary = ["diff", "merge", "text"].map(|name| Setting {
@@ -78,6 +93,33 @@ impl<'a> Attributes<'a> {
             .collect();
         all.macros.extend(defined);
         Ok(all)
+    }
+
+    /// The same without what only this clone or this person has.
+    ///
+    /// # Errors
+    /// As [`Self::new`].
+    pub fn of_everyone(snapshot: &'a Snapshot) -> Result<Self> {
+        let mut all = Self::new(snapshot, Overlay::new())?;
+        all.clone = AttributeFile::default();
+        all.outside.clear();
+        Ok(all)
+    }
+
+    /// The kind and the name of the driver that a setting names, if neither git itself nor its
+    /// configuration here has it.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn unknown_driver<'s>(
+        &self,
+        setting: &'s Setting,
+    ) -> Result<Option<(&'static str, &'s BStr)>> {
+        let drivers = self.drivers.get_or_try_init(|| {
+            let repository = self.snapshot.needs_repository(Purpose::Attributes)?;
+            Ok::<_, crate::Error>(repository.drivers()?)
+        })?;
+        Ok(usage::unknown_driver(setting, drivers))
     }
 
     /// Whether a name stands for several attributes.
@@ -115,15 +157,44 @@ impl<'a> Attributes<'a> {
         let mut answers = Vec::new();
         for (path, values) in paths.iter().zip(values) {
             let given = self.given(path);
-            let answer = values.into_iter().map(|(name, value)| {
-                let line = given
-                    .get(name.as_bstr())
-                    .map(|(_, line)| (*line).to_owned());
-                (name, (value, line))
+            let lines = values.into_iter().map(|(name, value)| {
+                let line = given.get(name.as_bstr());
+                let line = line.map(|(_, line)| (*line).to_owned());
+                (name, value, line)
+            });
+            let lines: Vec<_> = lines.collect();
+            let answer = lines.into_iter().map(|(name, value, line)| {
+                let attribute = PathAttribute {
+                    overridden: self.overridden(path, name.as_bstr(), line.as_ref()),
+                    value,
+                    line,
+                };
+                (name, attribute)
             });
             answers.push(answer.collect());
         }
         Ok(answers)
+    }
+
+    /// The lines that match a path, say something of an attribute, and don't decide about it.
+    fn overridden(
+        &self,
+        path: &RepoPath,
+        name: &BStr,
+        decides: Option<&AttributeLine>,
+    ) -> Vec<AttributeLine> {
+        let mut found = Vec::new();
+        self.visit(path, &mut |rule| {
+            let says = |setting: &Setting| {
+                let stands_for = self.macros.get(&setting.name);
+                let mut others = stands_for.into_iter().flatten();
+                setting.name == name || others.any(|other| other.name == name)
+            };
+            if Some(&rule.line) != decides && rule.settings.iter().any(says) {
+                found.push(rule.line.clone());
+            }
+        });
+        found
     }
 
     /// What lines give a path.

@@ -1,7 +1,7 @@
 //! Every line of the attribute files: what it decides, and what is wrong with it.
 
 use super::Attributes;
-use crate::{FileStats, Overlay, Purpose, Result, Snapshot};
+use crate::{FileStats, Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::Drivers;
 use redshank_rules::attribute_file::{
@@ -98,13 +98,11 @@ const MERGE_DRIVERS: &[&str] = &["text", "binary", "union"];
 /// # Errors
 /// If there is no repository, the tree can't be walked, or git refuses.
 pub fn attribute_usage(snapshot: &Snapshot, overlay: Overlay) -> Result<Vec<AttributeUsage>> {
-    let repository = snapshot.needs_repository(Purpose::Attributes)?;
-    let drivers = repository.drivers()?;
     let mut attributes = Attributes::new(snapshot, overlay)?;
     let counts = Counts::take(snapshot, &mut attributes)?;
     let mut rows = Vec::new();
     for file in attributes.files() {
-        let mut of_file = rows_of(file, &attributes, &counts, &drivers);
+        let mut of_file = rows_of(file, &attributes, &counts)?;
         of_file.sort_by_key(|row: &AttributeUsage| row.line.line);
         rows.append(&mut of_file);
     }
@@ -158,8 +156,7 @@ fn rows_of(
     file: &AttributeFile,
     attributes: &Attributes,
     counts: &Counts,
-    drivers: &Drivers,
-) -> Vec<AttributeUsage> {
+) -> Result<Vec<AttributeUsage>> {
     let mut rows = Vec::new();
     let faulty: HashMap<u32, &AttributeFault> = file
         .faulty
@@ -170,7 +167,7 @@ fn rows_of(
         let decides = counts.decides.get(&id(&rule.line)).copied();
         let status = match faulty.get(&rule.line.line) {
             Some(fault) => AttributeStatus::Faulty((*fault).clone()),
-            None => status(&rule.settings, attributes, drivers).unwrap_or_else(|| {
+            None => status(&rule.settings, attributes)?.unwrap_or_else(|| {
                 match (decides, counts.overridden.get(&id(&rule.line))) {
                     (Some(_), _) => AttributeStatus::Works,
                     (None, Some(by)) => AttributeStatus::Overridden { by: by.clone() },
@@ -188,8 +185,7 @@ fn rows_of(
         rows.push(AttributeUsage {
             line: defined.line.clone(),
             decides: FileStats::default(),
-            status: status(&defined.settings, attributes, drivers)
-                .unwrap_or(AttributeStatus::Works),
+            status: status(&defined.settings, attributes)?.unwrap_or(AttributeStatus::Works),
         });
     }
     let dropped = file.faulty.iter();
@@ -202,32 +198,28 @@ fn rows_of(
                 status: AttributeStatus::Faulty(faulty.fault.clone()),
             }),
     );
-    rows
+    Ok(rows)
 }
 
 /// What is wrong with what a line says, whatever it matches.
-fn status(
-    settings: &[Setting],
-    attributes: &Attributes,
-    drivers: &Drivers,
-) -> Option<AttributeStatus> {
-    settings.iter().find_map(|setting| {
+fn status(settings: &[Setting], attributes: &Attributes) -> Result<Option<AttributeStatus>> {
+    for setting in settings {
         let name = setting.name.as_bstr();
         if let Some(expected) = refused_value(setting) {
             let setting = setting.clone();
-            return Some(AttributeStatus::BadValue { setting, expected });
+            return Ok(Some(AttributeStatus::BadValue { setting, expected }));
         }
-        if let Some((kind, driver)) = unknown_driver(setting, drivers) {
+        if let Some((kind, driver)) = attributes.unknown_driver(setting)? {
             let name = driver.to_owned();
-            return Some(AttributeStatus::NoDriver { kind, name });
+            return Ok(Some(AttributeStatus::NoDriver { kind, name }));
         }
         let is_own = KNOWN.iter().any(|known| *known == name) || attributes.is_macro(name);
-        let meant = (!is_own).then(|| near_name(name)).flatten()?;
-        Some(AttributeStatus::Misspelt {
-            name: name.to_owned(),
-            meant,
-        })
-    })
+        if let Some(meant) = near_name(name).filter(|_| !is_own) {
+            let name = name.to_owned();
+            return Ok(Some(AttributeStatus::Misspelt { name, meant }));
+        }
+    }
+    Ok(None)
 }
 
 /// A name of git's that is a slip away.
@@ -270,7 +262,10 @@ fn refused_value(setting: &Setting) -> Option<&'static str> {
 }
 
 /// The driver that a setting names, if neither git nor its configuration here has it.
-fn unknown_driver<'s>(setting: &'s Setting, drivers: &Drivers) -> Option<(&'static str, &'s BStr)> {
+pub(super) fn unknown_driver<'s>(
+    setting: &'s Setting,
+    drivers: &Drivers,
+) -> Option<(&'static str, &'s BStr)> {
     let Value::Text(name) = &setting.value else {
         return None;
     };

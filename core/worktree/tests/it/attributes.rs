@@ -121,7 +121,7 @@ proptest! {
         let mut attributes = Attributes::new(&snapshot, Overlay::new()).unwrap();
         for (path, answer) in FILES.iter().zip(&answers) {
             let theirs = said(&top, path);
-            let ours: Vec<(BString, BString)> = answer.iter().map(|(name, (value, _))| (name.clone(), value.clone())).collect();
+            let ours: Vec<(BString, BString)> = answer.iter().map(|(name, given)| (name.clone(), given.value.clone())).collect();
             let mut sorted = theirs.clone();
             sorted.sort();
             prop_assert_eq!(&ours, &sorted);
@@ -130,8 +130,9 @@ proptest! {
                 .filter(|(_, (value, _))| *value != &Value::Unspecified)
                 .map(|(name, (value, _))| ((*name).to_owned(), value.as_printed().to_owned())).collect();
             prop_assert_eq!(&read, &sorted);
-            for (name, (value, line)) in answer {
-                let Some(line) = line else {
+            for (name, given) in answer {
+                let value = &given.value;
+                let Some(line) = &given.line else {
                     return Err(TestCaseError::fail(format!("no line gives {path} {name}={value}")));
                 };
                 // A line right behind it takes the attribute away: nothing that comes later gives it.

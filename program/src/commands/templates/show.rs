@@ -26,6 +26,7 @@ impl Report for Shown {
         write_head(&self.0, &mut text)?;
         write_rules(&self.0.rule, "", &mut text)?;
         write_places(&self.0, &mut text)?;
+        write_attributes(&self.0, &mut text)?;
         write_variants(&self.0, &mut text)?;
         Ok(text)
     }
@@ -99,6 +100,20 @@ fn write_places(template: &Template, text: &mut String) -> Result<()> {
     for needed in &template.needed {
         writeln!(text, "\n  {}  {}", Paint::Warn.on("needed"), needed.reason)?;
         writeln!(text, "    {}", Paint::Head.on(&needed.pattern))?;
+    }
+    Ok(())
+}
+
+fn write_attributes(template: &Template, text: &mut String) -> Result<()> {
+    let mut above = None;
+    for attribute in &template.attribute {
+        if above != Some(&attribute.reason) {
+            let class = Paint::Good.on("attributes");
+            writeln!(text, "\n  {class}  {}", attribute.reason)?;
+            above = Some(&attribute.reason);
+        }
+        let pattern = Paint::Head.on(&attribute.pattern);
+        writeln!(text, "    {pattern} {}", attribute.set.join(" "))?;
     }
     Ok(())
 }

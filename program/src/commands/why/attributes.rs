@@ -6,6 +6,7 @@ use bstr::{BString, ByteSlice};
 use redshank_output::{Align, Cell, Table};
 use redshank_report::{AttributesOut, Listing, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;
+use redshank_rules::attribute_file::AttributeLine;
 use redshank_text::{Paint, shown};
 use redshank_worktree::Overlay;
 use redshank_worktree::attributes::{Attributes, PathAttributes};
@@ -39,6 +40,16 @@ pub fn run(context: &Context, format: OutputFormat, given: Vec<BString>) -> Resu
     Ok(ExitCode::SUCCESS)
 }
 
+/// Where a line is, and what it says.
+fn place(line: &AttributeLine) -> String {
+    let text = shown(line.text.trim().as_bstr());
+    format!(
+        "{}, line {}: `{text}`",
+        shown(line.source.as_bstr()),
+        line.line
+    )
+}
+
 /// The attributes of each path.
 struct Answers {
     answers: Vec<(BString, PathAttributes)>,
@@ -55,20 +66,22 @@ impl Report for Answers {
                 writeln!(text, "  {}", Paint::Quiet.on("no attributes"))?;
             }
             let mut table = Table::new(&[Align::Left, Align::Left, Align::Whole]);
-            for (name, (value, line)) in attributes {
-                let by = match line {
-                    Some(line) => {
-                        let place = format!("{}, line {}", shown(line.source.as_bstr()), line.line);
-                        format!("{place}: `{}`", shown(line.text.trim().as_bstr()))
-                    }
-                    None => String::new(),
-                };
-                let value = Cell::painted(Paint::Type, shown(value.as_bstr()));
+            for (name, given) in attributes {
+                let by = given.line.as_ref().map(place).unwrap_or_default();
+                let value = Cell::painted(Paint::Type, shown(given.value.as_bstr()));
                 table.row([
                     shown(name.as_bstr()).into(),
                     value,
                     Cell::painted(Paint::Quiet, by),
                 ]);
+                for line in &given.overridden {
+                    let over = format!("not {}", place(line));
+                    table.row([
+                        String::new().into(),
+                        String::new().into(),
+                        Cell::painted(Paint::Quiet, over),
+                    ]);
+                }
             }
             text += &table.text();
         }
