@@ -219,7 +219,7 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::Findings(error) => return of_findings(error),
         Error::Git(error) => return of_git(error),
         Error::NoStorage => {
-            "`git lfs install` sets it up (Git LFS); or choose --large keep-out".to_owned()
+            "`git lfs install` sets it up (Git LFS); or choose --large ignore".to_owned()
         }
         Error::Table(_)
         | Error::NothingToUndo

@@ -151,6 +151,27 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::ManyFiles { limit } => {
             format!("heavy in sum: over the limit of {limit} files for a folder")
         }
+        Cause::HeavyTotal {
+            pattern,
+            stats,
+            limit,
+        } => {
+            let what = match pattern {
+                Some(pattern) => format!("all that `{pattern}` matches"),
+                None => "the whole repository".to_owned(),
+            };
+            let many = crate::files(stats.files);
+            format!(
+                "{what} comes to {} in {many}; the limit is {limit}",
+                stats.size
+            )
+        }
+        Cause::HeavyPush { size, limit } => {
+            format!("the push comes to {size}; the limit is {limit}")
+        }
+        Cause::StoredCode => "source code in large-file storage: git shows no differences of it \
+                              and can't merge it"
+            .to_owned(),
         Cause::PointerAlone => {
             "a pointer into large-file storage; its contents are not here".to_owned()
         }
@@ -479,12 +500,19 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             "look at what it holds; ignore it with a rule, or put media and measurements into \
              large-file storage"
         }
+        ByHand::ThinOut => {
+            "ignore what others don't need, put media into large-file storage, or raise the limit \
+             in redshank.toml"
+        }
+        ByHand::NarrowAttribute => {
+            "narrow the line that stores it; `redshank why --attributes` shows it"
+        }
         ByHand::FetchContents => "`git lfs pull` fetches them",
         ByHand::DeclareStored => "add it to .gitattributes: `git lfs track`",
         ByHand::Renormalize => "`git add --renormalize` it with the large-file program installed",
         ByHand::StoreOrIgnore => {
             "set up large-file storage (`git lfs install`), then `redshank tidy` sends it there; \
-             `redshank tidy --large keep-out` ignores it, and then no clone has it"
+             `redshank tidy --large ignore` ignores it, and then no clone has it"
         }
         ByHand::StoreElsewhere => {
             "set up large-file storage (`git lfs install`), remove the rule, then `redshank tidy`; \

@@ -7,10 +7,10 @@ use redshank_rules::Ruling;
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_secrets::Downgrade;
-use redshank_worktree::Class;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::usage::{RuleStatus, StrayReason};
+use redshank_worktree::{Class, FileStats};
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
@@ -156,6 +156,24 @@ pub enum Cause {
         /// The limit that is exceeded.
         limit: u64,
     },
+    /// What a pattern of the settings matches, or everything, is over a limit in sum.
+    HeavyTotal {
+        /// The pattern; `None` for everything.
+        pattern: Option<String>,
+        /// What it comes to.
+        stats: FileStats,
+        /// The limit that is exceeded.
+        limit: Bytes,
+    },
+    /// A push over the limit.
+    HeavyPush {
+        /// The size of the push.
+        size: Bytes,
+        /// The limit that is exceeded.
+        limit: Bytes,
+    },
+    /// A source that large-file storage holds.
+    StoredCode,
     /// A pointer into large-file storage, whose contents are not here.
     PointerAlone,
     /// A pointer into large-file storage that no attribute covers.
@@ -304,6 +322,10 @@ pub struct KeepOut {
 /// What only a person can do.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ByHand {
+    /// Fewer or smaller files, large-file storage, or another limit.
+    ThinOut,
+    /// The line of the attributes covers too much.
+    NarrowAttribute,
     /// What a row of a table says.
     Said(String),
     /// Ignore it, unless it is kept on purpose.

@@ -263,7 +263,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
 }
 
 /// What a push to a remote would show: findings on the files that it changes, by what is on disk, and
-/// on every version of them on the way. `files` are those files.
+/// on every version of them on the way. `files` are those files, `bytes` the size of the push.
 ///
 /// # Errors
 /// If the tree, the settings, the index or the versions can't be read.
@@ -273,6 +273,7 @@ pub fn scan_outgoing(
     options: &ScanOptions,
     remote: &str,
     files: &HashSet<&RepoPath>,
+    bytes: Bytes,
 ) -> Result<ScanResult> {
     let scan = ScanContext {
         snapshot,
@@ -292,6 +293,10 @@ pub fn scan_outgoing(
     result.findings.retain(|found| {
         found.class() != Class::Secret && found.places().any(|one| is_sent(&one.path))
     });
+    let limit = scan.limits.push.filter(|limit| bytes > *limit);
+    result
+        .findings
+        .extend(limit.map(|limit| finders::heavy_push(bytes, limit)));
     let versions = passes::Versions::Outgoing(remote.to_owned());
     result.history_cut = passes::search_history(&scan, &versions, &mut result.findings)?;
     passes::leave_out_accepted(&scan, &mut result);

@@ -39,6 +39,7 @@ pub use claims::Share;
 pub use evidence::{Detail, Evidence, Judgement, Origin, Strength, Weight, Witness};
 pub use judgements::Judgements;
 pub use places::MadePlace;
+pub use witnesses::language::is_source_name;
 pub use witnesses::place::{
     is_aside, is_in_hidden, is_output_name, is_peoples_name, is_shared_name,
 };

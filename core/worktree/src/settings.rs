@@ -20,6 +20,8 @@ pub const FILE: &str = "redshank.toml";
 pub struct Settings {
     /// From which sizes on a file is reported.
     pub limits: GivenLimits,
+    /// Sizes for what a pattern matches.
+    pub limit: Vec<PatternLimit>,
     /// What must stay ignored, tracked or a candidate.
     pub expect: Vec<Expectation>,
     /// How template rules are written here.
@@ -82,6 +84,18 @@ pub struct Reserved {
     pub pattern: String,
     /// The reason, in one sentence.
     pub because: String,
+}
+
+/// Sizes from which on files are reported that a pattern matches, in the place of the general ones.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct PatternLimit {
+    /// Which: a pattern as in an ignore file at the top.
+    pub pattern: String,
+    /// A file larger than this is a warning.
+    pub file: Option<Bytes>,
+    /// All of them together over this are a warning.
+    pub total: Option<Bytes>,
 }
 
 /// How template rules are written in a repository.
@@ -259,6 +273,10 @@ pub struct GivenLimits {
     pub folder_warning: Option<Bytes>,
     /// A folder with more files than this is a warning.
     pub folder_files: Option<u64>,
+    /// All files of a commit together over this are a warning; no limit without it.
+    pub repository: Option<Bytes>,
+    /// A push of more than this is a warning; no limit without it.
+    pub push: Option<Bytes>,
 }
 
 /// Sizes from which on a file is reported.
@@ -272,6 +290,10 @@ pub struct Limits {
     pub folder_warning: Bytes,
     /// A folder with more files than this is a warning.
     pub folder_files: u64,
+    /// All files of a commit together over this are a warning.
+    pub repository: Option<Bytes>,
+    /// A push of more than this is a warning.
+    pub push: Option<Bytes>,
 }
 
 impl Default for Limits {
@@ -281,6 +303,8 @@ impl Default for Limits {
             file_error: Bytes(100 << 20),
             folder_warning: Bytes(200 << 20),
             folder_files: 5_000,
+            repository: None,
+            push: None,
         }
     }
 }
@@ -298,6 +322,8 @@ impl GivenLimits {
             file_error: size(|given| given.file_error, usual.file_error),
             folder_warning: size(|given| given.folder_warning, usual.folder_warning),
             folder_files: files.unwrap_or(usual.folder_files),
+            repository: self.repository.or(personal.repository),
+            push: self.push.or(personal.push),
         }
     }
 }

@@ -53,7 +53,8 @@ impl OutgoingArgs {
         let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
         let options = context.scan_options();
         let remote = &destination.remote;
-        let scanned = scan_outgoing(snapshot, &context.survey()?, &options, remote, &sent)?;
+        let (survey, size) = (context.survey()?, Bytes(outgoing.bytes));
+        let scanned = scan_outgoing(snapshot, &survey, &options, remote, &sent, size)?;
         let published = match (self.compare, &destination.known) {
             (true, Some(known)) => Some(Published::compare(snapshot, known)?),
             _ => None,

@@ -13,6 +13,7 @@ use redshank_report::{DOCUMENT, OutputFormat, Report, SettingOut, SettingsOut, r
 use redshank_text::Paint;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
+use redshank_worktree::size::Bytes;
 use std::path::Path;
 use std::process::ExitCode;
 
@@ -75,6 +76,8 @@ const OF_REPOSITORY: &[&str] = &[
     "limits.file_error",
     "limits.folder_warning",
     "limits.folder_files",
+    "limits.repository",
+    "limits.push",
 ];
 
 impl Settings {
@@ -223,7 +226,21 @@ fn of_limits(team: &SettingsFile, args: &GlobalArgs) -> Vec<Row> {
             limits.folder_files,
             from(|given| given.folder_files.is_some()),
         ),
+        Row::new(
+            "limits.repository",
+            none_or(limits.repository),
+            from(|given| given.repository.is_some()),
+        ),
+        Row::new(
+            "limits.push",
+            none_or(limits.push),
+            from(|given| given.push.is_some()),
+        ),
     ]
+}
+
+fn none_or(limit: Option<Bytes>) -> String {
+    limit.map_or_else(|| "none".to_owned(), |limit| limit.to_string())
 }
 
 fn of_repository(team: &SettingsFile) -> Vec<Row> {
@@ -272,6 +289,7 @@ fn of_repository(team: &SettingsFile) -> Vec<Row> {
             team.hook.level.word(),
             from(team.hook != settings::HookSettings::default()),
         ),
+        many("limit", team.limit.len()),
         many("expect", team.expect.len()),
         many("accept", team.accept.len()),
         many("reserved", team.reserved.len()),

@@ -1,6 +1,7 @@
 //! What each kind of step of a tidying does, and when it refuses.
 
 use crate::common::Person;
+use bstr::ByteSlice;
 
 const APPLY: [&str; 3] = ["tidy", "--apply", "--yes"];
 
@@ -415,4 +416,69 @@ fn large_files_go_where_somebody_wants_them() {
     assert_eq!(lines("store-folder"), stored("/film/**"));
     let kept_out = (0, [String::new(), "/film/spring tide.mov".to_owned()]);
     assert_eq!(lines("keep-out"), kept_out);
+}
+
+#[test]
+fn limits_hold_for_a_pattern_for_everything_and_for_a_heavy_folder() {
+    let nia = Person::with_repository();
+    let settings = "[limits]\nfolder_warning = 1000\nrepository = 2000\n\n[[limit]]\npattern = \
+                    \"*.psd\"\nfile = 500\n\n[[limit]]\npattern = \"*.png\"\ntotal = 900\n";
+    nia.writes("redshank.toml", settings);
+    for number in 0..10 {
+        nia.writes(&format!("art/{number}.png"), vec![b'x'; 150]);
+    }
+    nia.writes("art/boat.psd", vec![b'y'; 600]);
+    nia.writes("art/paint.c", "int main;\n");
+    let found = |nia: &Person| {
+        let said = nia.redshank(&["check", "--class", "oversized", "--format", "json"]);
+        let said = said.json();
+        let findings = said["findings"].as_array().unwrap().iter();
+        let each = findings.map(|one| {
+            let text = |key: &str| one[key].as_str().unwrap().to_owned();
+            (text("rule"), text("path"), one["size"].as_u64().unwrap())
+        });
+        let mut each: Vec<_> = each.collect();
+        each.sort();
+        each
+    };
+    let of = |rule: &str, path: &str, size| (rule.to_owned(), path.to_owned(), size);
+    let whole = 10 * 150 + 600 + 10 + settings.len() as u64;
+    let folder = of("oversized/folder", "art/", 1510);
+    let psd = of("oversized/file", "art/boat.psd", 600);
+    let png = of("oversized/total", "redshank.toml", 1500);
+    let everything = of("oversized/total", "redshank.toml", whole);
+    assert_eq!(found(&nia), [psd, folder, png, everything]);
+
+    nia.git(&["config", "filter.lfs.clean", "cat"]);
+    let stored = [
+        "tidy",
+        "--large",
+        "store-type",
+        "--apply",
+        "--yes",
+        "--format",
+        "json",
+    ];
+    let plan = nia.redshank(&stored).fine().json();
+    let steps = plan["steps"].as_array().unwrap().iter();
+    let mut sizes: Vec<u64> = steps.map(|step| step["size"].as_u64().unwrap()).collect();
+    sizes.sort_unstable();
+    assert_eq!(
+        sizes,
+        [600, 1500],
+        "each file counts once, the source not at all: {plan}"
+    );
+    assert_eq!(found(&nia), []);
+    // Sources don't belong there.
+    nia.writes(
+        ".gitattributes",
+        "*.c filter=lfs diff=lfs merge=lfs -text\n",
+    );
+    assert!(found(&nia).contains(&of("oversized/stored-code", "art/paint.c", 10)));
+    nia.redshank(&["tidy", "--large", "keep", "--apply", "--yes"])
+        .fine();
+    assert!(!nia.here().join(".gitignore").exists(), "kept as it is");
+    nia.redshank(&["tidy", "--large", "ignore", "--apply", "--yes"])
+        .fine();
+    assert!(nia.reads(".gitignore").find(b"\n/art/\n").is_some());
 }

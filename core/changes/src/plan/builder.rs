@@ -7,9 +7,11 @@ use crate::journal::{Area, Changes, Content};
 use crate::{Error, Result, sample};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
-use redshank_findings::{Cause, Exposure, Finding, KeepOut, Remedy, storage_line};
+use redshank_findings::{ByHand, Cause, Exposure, Finding, KeepOut, Remedy, storage_line};
+use redshank_origin::is_source_name;
+use redshank_rules::attribute_file::split_line;
 use redshank_rules::ignore_file::NewRule;
-use redshank_rules::{Breadth, exactly};
+use redshank_rules::{Breadth, Rule, exactly};
 use redshank_rules::{IGNORE_FILE, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_secrets::is_environment;
@@ -18,10 +20,13 @@ use redshank_worktree::effect::Effect;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use redshank_worktree::{Answer, Class, FileStats, Overlay, Snapshot, Verdicts};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
+
+/// A type of files counts that makes up one in so many of a folder's bytes.
+const HEAVY_PART: u64 = 10;
 
 /// The environment file, whose keys others need.
 const ENVIRONMENT: &str = ".env";
@@ -75,8 +80,18 @@ impl<'a> PlanBuilder<'a> {
     /// Adds the steps that fix a finding; `false` if only a person can fix it.
     pub(super) fn fix(&mut self, finding: &Finding) -> Result<bool> {
         self.claims.add(finding);
-        let remedy = self.chosen(finding);
-        match remedy.as_ref().unwrap_or(&finding.remedy) {
+        let Some(remedies) = self.chosen(finding) else {
+            return self.apply(finding, &finding.remedy);
+        };
+        let mut is_fixed = !remedies.is_empty();
+        for remedy in &remedies {
+            is_fixed &= self.apply(finding, remedy)?;
+        }
+        Ok(is_fixed)
+    }
+
+    fn apply(&mut self, finding: &Finding, remedy: &Remedy) -> Result<bool> {
+        match remedy {
             Remedy::KeepOut(keep_out) => self.keep_out(finding, keep_out)?,
             Remedy::LetIn { folder, rule } => self.let_in(finding, folder, rule)?,
             Remedy::Fix {
@@ -98,10 +113,14 @@ impl<'a> PlanBuilder<'a> {
         Ok(true)
     }
 
-    /// What somebody chose to do about a file too large, where that is not what its remedy says.
-    fn chosen(&self, finding: &Finding) -> Option<Remedy> {
+    /// What somebody chose to do about what is too large, where that is not what its remedy says.
+    fn chosen(&self, finding: &Finding) -> Option<Vec<Remedy>> {
         let large = self.large?;
-        if !matches!(finding.cause, Cause::TooLarge { .. }) {
+        let is_folder = matches!(
+            finding.cause,
+            Cause::HeavyFolder { .. } | Cause::ManyFiles { .. }
+        );
+        if !is_folder && !matches!(finding.cause, Cause::TooLarge { .. }) {
             return None;
         }
         let store = |pattern: BString| Remedy::Attribute {
@@ -109,25 +128,69 @@ impl<'a> PlanBuilder<'a> {
             is_storage: true,
         };
         let path = &finding.path;
-        Some(match large {
-            LargeFiles::KeepOut => Remedy::KeepOut(KeepOut {
+        let inside = |folder: BString| store([folder.as_slice(), b"**"].concat().into());
+        Some(match (large, is_folder) {
+            (LargeFiles::Keep, _) => vec![Remedy::ByHand(ByHand::NothingIfMeant)],
+            (LargeFiles::Ignore, _) => vec![Remedy::KeepOut(KeepOut {
                 rule: NewRule {
                     pattern: exactly(path),
                     reason: "too large for git".to_owned(),
                     remake: None,
                 },
                 is_for_storage: false,
-            }),
-            LargeFiles::StoreType => {
-                let of_type = Breadth::Type.pattern(path);
-                store(of_type.unwrap_or_else(|| exactly(path)))
+            })],
+            (LargeFiles::StoreType, true) => {
+                self.heavy_types(path).into_iter().map(store).collect()
             }
-            LargeFiles::StoreFolder => {
+            (LargeFiles::StoreType, false) => {
+                let of_type = Breadth::Type.pattern(path);
+                vec![store(of_type.unwrap_or_else(|| exactly(path)))]
+            }
+            (LargeFiles::StoreFolder, true) => vec![inside(exactly(path))],
+            (LargeFiles::StoreFolder, false) => {
                 let folder = Breadth::Folder.pattern(path);
-                let inside = folder.map(|folder| [folder.as_slice(), b"**"].concat().into());
-                store(inside.unwrap_or_else(|| exactly(path)))
+                vec![folder.map_or_else(|| store(exactly(path)), inside)]
             }
         })
+    }
+
+    /// Counts the files of steps that store them: each once, for the first step that matches it.
+    pub(super) fn count_stored(&mut self) {
+        let case = self.snapshot.case();
+        let mut stored: Vec<(Rule, &mut FileStats)> = Vec::new();
+        for step in &mut self.steps {
+            if let StepKind::Attribute {
+                line,
+                is_storage: true,
+            } = &step.kind
+                && let Some((pattern, _)) = split_line(line)
+            {
+                step.stats = FileStats::default();
+                stored.push((Rule::parse(&pattern, 1, case), &mut step.stats));
+            }
+        }
+        for entry in self.tree.to_commit_files() {
+            let mut steps = stored.iter_mut();
+            if let Some((_, stats)) = steps.find(|(rule, _)| rule.matches(&entry.path, false)) {
+                **stats += entry.stats();
+            }
+        }
+    }
+
+    /// The types of files that make up most of a folder, as patterns; sources aren't among them.
+    fn heavy_types(&self, folder: &RepoPath) -> Vec<BString> {
+        let mut types: BTreeMap<BString, Bytes> = BTreeMap::new();
+        let mut whole = Bytes(0);
+        for entry in self.tree.to_commit_files() {
+            if entry.path.is_within(folder) && !is_source_name(&entry.path) {
+                whole.0 += entry.size.0;
+                if let Some(pattern) = Breadth::Type.pattern(&entry.path) {
+                    types.entry(pattern).or_default().0 += entry.size.0;
+                }
+            }
+        }
+        types.retain(|_, size| size.0.saturating_mul(HEAVY_PART) >= whole.0);
+        types.into_keys().collect()
     }
 
     /// A line of the attributes by which git keeps line endings as LF in the repository, unless one

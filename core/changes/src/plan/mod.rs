@@ -123,15 +123,17 @@ pub struct PlanOptions<'a> {
     pub line_ends: bool,
 }
 
-/// How files too large for git are dealt with.
+/// How files and folders too large for git are dealt with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LargeFiles {
     /// Rules ignore them.
-    KeepOut,
+    Ignore,
     /// All files of their types go to large-file storage.
     StoreType,
     /// All files of their folders do.
     StoreFolder,
+    /// They stay in git as they are.
+    Keep,
 }
 
 impl Plan {
@@ -203,6 +205,7 @@ impl Plan {
         if options.line_ends {
             builder.keep_line_ends()?;
         }
+        builder.count_stored();
         builder.finish(left)
     }
 }

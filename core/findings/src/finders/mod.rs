@@ -11,6 +11,7 @@ mod misleading_rules;
 mod needed;
 mod nested;
 mod oversized;
+mod pattern_limits;
 mod portability;
 mod reserved;
 mod script_ends;
@@ -20,6 +21,7 @@ mod work;
 
 pub(crate) use oversized::{POINTER, over_limit};
 pub use oversized::{only_here, storage_line};
+pub(crate) use pattern_limits::{PatternLimits, heavy_push};
 pub(crate) use reserved::of_file as reserved;
 pub(crate) use script_ends::Script;
 
@@ -48,8 +50,12 @@ pub(crate) const ON_DISK: &[Finder] = &[
 pub(crate) const BY_NAME: &[Finder] = &[by_name::find];
 
 /// Those that need to know what was seen inside files.
-pub(crate) const WITH_CONTENT: &[Finder] =
-    &[oversized::find, script_ends::find, tracked_anyway::find];
+pub(crate) const WITH_CONTENT: &[Finder] = &[
+    oversized::find,
+    pattern_limits::find,
+    script_ends::find,
+    tracked_anyway::find,
+];
 
 /// The finding on a file that starts so, if it is secret by nature.
 pub(crate) fn by_nature(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {

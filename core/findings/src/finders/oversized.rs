@@ -1,7 +1,9 @@
 //! What is too large for git: single files, and folders that are heavy in sum.
 
+use super::PatternLimits;
 use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
+use redshank_origin::is_source_name;
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{Breadth, Case, Rule, exactly};
 use redshank_rules::{PatternSet, RuleScope, Ruling};
@@ -46,15 +48,20 @@ const LONGEST_POINTER: u64 = 1024;
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let stored = stored_by_attributes(scan)?;
     let is_stored = |entry: &Entry| stored.contains(&*entry.path);
+    let own = PatternLimits::new(scan.settings);
     // Somebody may draw the line for errors below the one for warnings.
-    let limit = scan.limits.file_warning.min(scan.limits.file_error);
+    let limit_of = |entry: &Entry| {
+        let warning = own.of_file(&entry.path).unwrap_or(scan.limits.file_warning);
+        warning.min(scan.limits.file_error)
+    };
     let mut findings = Vec::new();
     let mut heavy = HashSet::new();
     // What git keeps a pointer of only, is not too large for it.
-    let is_open =
-        |entry: &&Entry| entry.size > limit && !known.templates.has(entry) && !is_stored(entry);
+    let is_open = |entry: &&Entry| {
+        entry.size > limit_of(entry) && !known.templates.has(entry) && !is_stored(entry)
+    };
     for entry in scan.tree.to_commit().filter(is_open) {
-        findings.push(over_limit(scan, entry)?);
+        findings.push(over_limit(scan, entry, &own)?);
         heavy.insert(&*entry.path);
     }
     let is_counted_elsewhere = |entry: &Entry| {
@@ -64,17 +71,23 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     if !scan.options.staged {
         findings.extend(ignored_for_size(scan));
     }
+    findings.extend(stored_code(scan, &stored));
     findings.extend(pointers(scan, &stored, &known.content.pointers)?);
     Ok(findings)
 }
 
 /// The finding on a file that is over the limit.
-pub(crate) fn over_limit(scan: &ScanContext, entry: &Entry) -> Result<Finding> {
+pub(crate) fn over_limit(
+    scan: &ScanContext,
+    entry: &Entry,
+    own: &PatternLimits,
+) -> Result<Finding> {
     let limits = &scan.limits;
     let (level, limit) = if entry.size > limits.file_error {
         (Level::Error, limits.file_error)
     } else {
-        (Level::Warning, limits.file_warning)
+        let warning = own.of_file(&entry.path);
+        (Level::Warning, warning.unwrap_or(limits.file_warning))
     };
     let kind = type_of(entry)?;
     let is_for_storage = kind.is_some_and(|row| row.store);
@@ -316,7 +329,7 @@ const LARGEST_ATTRIBUTES: u64 = 100 << 20;
 
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some
 /// file covers it.
-fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
+pub(super) fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
     let (snapshot, tree) = (scan.snapshot, scan.tree);
     let repository = snapshot.repository.as_ref();
     let Some(repository) = repository.filter(|_| tree.endless_attributes(snapshot).is_none())
@@ -348,6 +361,19 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPa
                 .is_some_and(|value| value == STORED)
         })
         .collect())
+}
+
+/// Sources that large-file storage holds: git shows no differences of them and merges none.
+fn stored_code(scan: &ScanContext, stored: &HashSet<&RepoPath>) -> Vec<Finding> {
+    let files = scan.tree.to_commit_files();
+    let found = files
+        .filter(|entry| stored.contains(&*entry.path) && is_source_name(&entry.path))
+        .map(|entry| {
+            let (level, cause) = (Level::Warning, Cause::StoredCode);
+            Finding::on(entry, Class::Oversized, "stored-code", level, cause)
+                .by_hand(ByHand::NarrowAttribute)
+        });
+    found.collect()
 }
 
 /// Files that their attributes send to large-file storage and that git would hold whole, pointers

@@ -2,7 +2,7 @@
 //! that git keeps.
 
 use crate::credentials::{self, SecretFinding};
-use crate::finders::{over_limit, reserved};
+use crate::finders::{PatternLimits, over_limit, reserved};
 use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use rayon::prelude::*;
@@ -187,9 +187,11 @@ fn look_into(
     // git has the contents already; that they can't be read is a broken repository, which git says
     // itself.
     let (mut hits, _) = credentials::scan_file(&entry, contents)?.unwrap_or_default();
-    if entry.size > scan.limits.file_warning.min(scan.limits.file_error) {
+    let own = PatternLimits::new(scan.settings);
+    let warning = own.of_file(&entry.path).unwrap_or(scan.limits.file_warning);
+    if entry.size > warning.min(scan.limits.file_error) {
         hits.push(SecretFinding {
-            finding: over_limit(scan, &entry)?,
+            finding: over_limit(scan, &entry, &own)?,
             value: None,
         });
     }

@@ -194,6 +194,11 @@ pub(super) fn is_source_in_d(head: &[u8]) -> bool {
     head.lines().any(|line| line.trim_end().ends_with(b";"))
 }
 
+/// Whether a file's name is that of a source in a programming language.
+pub fn is_source_name(path: &RepoPath) -> bool {
+    matches!(language(path), Some((_, Group::Code)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -181,7 +181,7 @@ impl Walk<'_> {
                     continue;
                 }
                 'y' => apply(&[]),
-                'k' => apply(&["--large", "keep-out"]),
+                'k' => apply(&["--large", "ignore"]),
                 't' => apply(&["--large", "store-type"]),
                 'f' => apply(&["--large", "store-folder"]),
                 'a' => self.accept(fixed),

@@ -44,7 +44,7 @@ pub struct Setup {
     #[arg(long, value_name = "WHO", value_parser = ["private", "public"])]
     visibility: Option<String>,
     /// What to do about files too large for git
-    #[arg(long, value_name = "WAY", value_parser = ["keep-out", "store-type", "store-folder"])]
+    #[arg(long, value_name = "WAY", value_parser = ["ignore", "store-type", "store-folder", "keep", "keep-out"])]
     large: Option<String>,
     /// Normalize line endings in .gitattributes
     #[arg(long = "line-endings", alias = "line-ends")]

@@ -33,7 +33,7 @@ pub struct Tidy {
     /// back
     #[arg(long)]
     remove: bool,
-    /// What to do about files too large for git; without it, large-file storage where it is set up
+    /// What to do about files and folders too large for git; without it, large-file storage where it is set up
     /// and fits, else a rule
     #[arg(long, value_enum, value_name = "WAY")]
     large: Option<LargeArg>,
@@ -52,19 +52,23 @@ pub struct Tidy {
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum LargeArg {
     /// Rules ignore them
-    KeepOut,
+    #[value(alias = "keep-out")]
+    Ignore,
     /// All files of their types go to large-file storage
     StoreType,
     /// All files of their folders go to large-file storage
     StoreFolder,
+    /// They stay in git
+    Keep,
 }
 
 impl From<LargeArg> for LargeFiles {
     fn from(large: LargeArg) -> Self {
         match large {
-            LargeArg::KeepOut => Self::KeepOut,
+            LargeArg::Ignore => Self::Ignore,
             LargeArg::StoreType => Self::StoreType,
             LargeArg::StoreFolder => Self::StoreFolder,
+            LargeArg::Keep => Self::Keep,
         }
     }
 }

@@ -7,6 +7,7 @@ use redshank_changes::plan::{Plan, Step, StepKind};
 use redshank_output::{self as output, Align, Cell, Table, width};
 use redshank_text::{self as text, Paint, files, level_paint, shown};
 use redshank_worktree::FileStats;
+use redshank_worktree::size::Bytes;
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
@@ -101,6 +102,15 @@ fn storage(plan: &Plan) -> Result<String> {
         writeln!(
             text,
             "{many}, {} of it go to large-file storage",
+            stored.size
+        )?;
+        let (before, after) = (plan.effect.before.size, plan.effect.after.size);
+        let rest = Bytes(after.0.saturating_sub(stored.size.0));
+        writeln!(
+            text,
+            "{} a clone grows by {rest} instead of {before}; large-file storage by {}, and hosts \
+             set a quota for it",
+            Paint::Head.on("weights:"),
             stored.size
         )?;
     }
