@@ -3,7 +3,7 @@
 use crate::versions::OURS;
 use crate::{Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// How many paths one command line may name.
 const PATHS_A_CALL: usize = 500;
@@ -53,6 +53,34 @@ impl Repository {
         }
         let list = ["ls-tree", "-z", "--name-only", "--full-tree", "HEAD", "--"];
         self.named(&list, paths)
+    }
+
+    /// Every path that a commit of any branch, tag or the current one ever held.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn paths_ever(&self) -> Result<BTreeSet<BString>> {
+        if !self.has_commit() {
+            return Ok(BTreeSet::new());
+        }
+        let ask = [
+            "log",
+            "-z",
+            "--format=",
+            "--name-only",
+            "--no-renames",
+            "-m",
+            "--root",
+        ];
+        let said = self
+            .git()
+            .args(ask)
+            .args([OURS, "--all", "HEAD", "--"])
+            .output()?;
+        let paths = said.split(|byte| *byte == 0);
+        let paths = paths.map(|path| path.trim_start_with(|sign| sign == '\n'));
+        let paths = paths.filter(|path| !path.is_empty());
+        Ok(paths.map(BString::from).collect())
     }
 
     /// What became of these paths so far, in every commit that a branch, a tag or the current

@@ -23,6 +23,7 @@ mod rule_args;
 mod rules;
 mod settings;
 mod setup;
+mod shorten;
 mod survey;
 mod templates;
 mod tidy;

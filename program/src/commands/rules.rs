@@ -1,4 +1,4 @@
-use super::{attribute_lines, found};
+use super::{attribute_lines, found, shorten};
 use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::Result;
@@ -22,6 +22,12 @@ pub struct Rules {
     /// The lines of attribute files instead
     #[arg(long)]
     attributes: bool,
+    /// Show the lines that could go without changing a verdict, and the proof
+    #[arg(long, conflicts_with_all = ["idle", "attributes"])]
+    shorten: bool,
+    /// Take them out
+    #[arg(long, requires = "shorten")]
+    write: bool,
     /// How the answer is written
     #[arg(long, value_parser = LIST.parser(), default_value = "text")]
     format: OutputFormat,
@@ -32,6 +38,10 @@ impl Rules {
         let context = Context::find(args, self.format)?;
         if self.attributes {
             return attribute_lines::list(&context, self.format, self.idle);
+        }
+        if self.shorten {
+            context.recover(self.write || context.is_interactive())?;
+            return shorten::run(&context, self.format, self.write);
         }
         let mut usage = rule_usage(&context.snapshot)?;
         if self.idle {

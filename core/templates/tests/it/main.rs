@@ -9,3 +9,4 @@ mod form;
 mod ground;
 mod guard;
 mod projects;
+mod shorten;

@@ -1,0 +1,105 @@
+//! `rules --shorten`: ignore files without the lines that do nothing of their own.
+
+use super::proposal::Proposal;
+use crate::context::Context;
+use anyhow::Result;
+use bstr::ByteSlice;
+use redshank_changes::{Edit, RuleTarget};
+use redshank_output as output;
+use redshank_report::{EffectOut, OutputFormat};
+use redshank_rules::{RepoPath, RepoPathBuf, RuleScope};
+use redshank_templates::{Collection, ShorterFile, WhyRemoved, shorten};
+use redshank_text::{count, shown};
+use std::process::ExitCode;
+
+/// Shows what can go, and takes it out if told.
+pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitCode> {
+    let snapshot = &context.snapshot;
+    let collection = Collection::load(snapshot)?;
+    let survey = context.survey()?;
+    let history = match &snapshot.repository {
+        Some(repository) => repository.paths_ever()?,
+        None => Default::default(),
+    };
+    let history: Vec<RepoPathBuf> = history
+        .iter()
+        .map(|path| RepoPath::new(path).to_owned())
+        .collect();
+    let shorter = shorten(snapshot, &collection, &survey, &history)?;
+    let mut edits = Vec::new();
+    let mut notes: Vec<String> = shorter.files.iter().flat_map(reasons).collect();
+    if !shorter.files.is_empty() {
+        notes.push(format!(
+            "proven: the verdict stays the same on {} paths, those here, those of the history, \
+             and the examples of this project's templates",
+            count(shorter.paths as u64)
+        ));
+    }
+    if shorter.unproven > 0 {
+        notes.push(match shorter.unproven {
+            1 => "1 more line seemed to do nothing and stays: a verdict would change".to_owned(),
+            many => {
+                format!("{many} more lines seemed to do nothing and stay: a verdict would change")
+            }
+        });
+    }
+    let mut patterns = Vec::new();
+    for file in shorter.files {
+        let target = RuleTarget::find(snapshot, RuleScope::Folder, &file.folder)?;
+        let removed = file.removed.iter();
+        patterns.extend(removed.map(|line| line.pattern.to_str_lossy().into_owned()));
+        edits.push(Edit::of_rules(target, file.after));
+    }
+    let outcome = Proposal {
+        command: "rules --shorten",
+        write,
+        on_rules: true,
+        edits,
+        notes,
+        summary: None,
+    }
+    .carry_out(context)?;
+    if !format.is_text() {
+        output::json(&EffectOut::new(&snapshot.top, patterns, outcome))?;
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+/// Why the lines of a file go, a sentence for each reason.
+fn reasons(file: &ShorterFile) -> Vec<String> {
+    let kinds: [(fn(&WhyRemoved) -> bool, &str); 4] = [
+        (
+            |why| matches!(why, WhyRemoved::Repeated { .. }),
+            "repeated further down",
+        ),
+        (
+            |why| matches!(why, WhyRemoved::Covered { .. }),
+            "covered by another line",
+        ),
+        (
+            |why| matches!(why, WhyRemoved::NoEffect),
+            "without effect: the folder is ignored",
+        ),
+        (
+            |why| matches!(why, WhyRemoved::Foreign { .. }),
+            "of project types that aren't here",
+        ),
+    ];
+    let sentences = kinds.into_iter().filter_map(|(is_it, words)| {
+        let lines = file.removed.iter().filter(|line| is_it(&line.because));
+        let each: Vec<String> = lines
+            .map(|line| {
+                let by = match &line.because {
+                    WhyRemoved::Repeated { line } | WhyRemoved::Covered { line } => {
+                        format!(" (line {line})")
+                    }
+                    WhyRemoved::NoEffect => String::new(),
+                    WhyRemoved::Foreign { template } => format!(" ({template})"),
+                };
+                format!("`{}`{by}", shown(line.pattern.as_bstr()))
+            })
+            .collect();
+        (!each.is_empty()).then(|| format!("{words}: {}", each.join(", ")))
+    });
+    sentences.collect()
+}
