@@ -26,7 +26,6 @@ pub struct AttributesOut {
     pub decided_by: BTreeMap<String, DecidedOut>,
     /// The lines that match, too, and say something else of it; the one that would be next comes
     /// first.
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub overridden: BTreeMap<String, Vec<DecidedOut>>,
 }
 

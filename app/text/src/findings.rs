@@ -126,6 +126,20 @@ pub(super) fn cause(cause: &Cause) -> String {
             "the same name as {first} where upper and lower case are the same; one of them is \
              lost there"
         ),
+        Cause::FormClash { first } => format!(
+            "the same name as {first} in another form of Unicode; on macOS one of them is lost"
+        ),
+        Cause::LongPath(length) => {
+            format!("the path has {length} characters; Windows takes 260 with the clone's folder")
+        }
+        Cause::MarkBeforeScript => {
+            "a byte-order mark is before its `#!`, so the system doesn't find its interpreter"
+                .to_owned()
+        }
+        Cause::NotExecutable { by } => {
+            format!("{by} runs it, but it isn't executable; on another machine it fails")
+        }
+        Cause::NeedlesslyExecutable => "executable, but there is nothing to run".to_owned(),
         Cause::Swallowed { reason } => format!("ignored by a rule, but needed: {reason}"),
         Cause::WorkKeptOut => "a rule ignores it, but it looks like source code".to_owned(),
         Cause::NestedRepository => "a repository of its own; git would record the name of its \
@@ -477,6 +491,15 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::TakeAcceptanceOut => {
             return format!("take its [[accept]] entry out of {}", settings::FILE);
         }
+        ByHand::MakeExecutable => {
+            let path = quoted(&finding.path);
+            return format!("chmod +x {path}, and `git update-index --chmod=+x` if it is tracked");
+        }
+        ByHand::MakePlain => {
+            let path = quoted(&finding.path);
+            return format!("chmod -x {path}, and `git update-index --chmod=-x` if it is tracked");
+        }
+        ByHand::DropMark => "save it without a byte-order mark (UTF-8 without BOM)",
         ByHand::IgnoreIfMadeHere => "if it is built here, ignore it; a build makes it again",
         ByHand::MakePathRelative => "make it relative, or read it from the environment",
         ByHand::OpenInEditor => {

@@ -126,6 +126,22 @@ pub enum Cause {
         /// Path relative to the repository's top.
         first: RepoPathBuf,
     },
+    /// A path that is the same as another one in Unicode's composed form.
+    FormClash {
+        /// Path relative to the repository's top.
+        first: RepoPathBuf,
+    },
+    /// A path longer than some systems take, in characters.
+    LongPath(usize),
+    /// A byte-order mark before the `#!` of a script.
+    MarkBeforeScript,
+    /// A script that another file runs by its path, and that may not be run.
+    NotExecutable {
+        /// The file that runs it.
+        by: RepoPathBuf,
+    },
+    /// Nothing that could be run, and it may be.
+    NeedlesslyExecutable,
     /// A rule ignores it, but it's needed.
     Swallowed {
         /// What breaks without it.
@@ -324,6 +340,12 @@ pub struct KeepOut {
 pub enum ByHand {
     /// Fewer or smaller files, large-file storage, or another limit.
     ThinOut,
+    /// It must be allowed to run.
+    MakeExecutable,
+    /// It must not be.
+    MakePlain,
+    /// The mark before the script goes.
+    DropMark,
     /// The line of the attributes covers too much.
     NarrowAttribute,
     /// What a row of a table says.

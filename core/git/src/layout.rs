@@ -28,6 +28,9 @@ pub struct Repository {
     pub personal: Option<Personal>,
     /// A program for large files is set up (`filter.lfs.clean` or `filter.lfs.process`).
     pub stores_large_files: bool,
+    /// git records whether a file may be run (`core.fileMode`, which is off where the disk doesn't
+    /// keep it).
+    pub keeps_modes: bool,
     /// Only a part of the tree is laid out (`core.sparseCheckout`).
     pub is_sparse: bool,
     /// The keys by which its own configuration, not the person's, names programs that `git add` and
@@ -105,6 +108,7 @@ pub fn find(folder: &Path) -> Result<Discovered> {
         stores_large_files: ["filter.lfs.clean", "filter.lfs.process"]
             .iter()
             .any(|key| config.value(key).is_some()),
+        keeps_modes: config.value("core.filemode").is_none() || config.is_set("core.filemode"),
         is_sparse: config.is_set("core.sparsecheckout"),
         object_format: config
             .value("extensions.objectformat")

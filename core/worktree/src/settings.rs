@@ -110,6 +110,8 @@ pub struct Choices {
     pub variants: Vec<String>,
     /// Patterns of templates that are not wanted here.
     pub without: Vec<String>,
+    /// Folders that rules were written for before they are there.
+    pub coming: Vec<String>,
 }
 
 /// A finding that is accepted. The secret itself is in none of it.
@@ -512,10 +514,18 @@ impl SettingsFile {
         for (key, values) in [
             ("variants", &choices.variants),
             ("without", &choices.without),
+            ("coming", &choices.coming),
         ] {
+            if values.is_empty() && key == "coming" {
+                draft.remove(key);
+            }
             if !values.is_empty() {
                 draft.insert(key, value(values.iter().collect::<Array>()));
             }
+        }
+        let is_empty = draft.is_empty();
+        if is_empty && !is_new {
+            document.remove("draft");
         }
         self.readable(
             if is_new {

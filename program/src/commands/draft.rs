@@ -81,10 +81,21 @@ impl Draft {
         let snapshot = &context.snapshot;
         let settings = snapshot.settings()?;
         let all = Collection::load(snapshot)?;
-        let choices = self.choices(&settings.draft, &all)?;
+        let mut choices = self.choices(&settings.draft, &all)?;
+        let coming = self.coming(&context)?;
+        choices.coming.retain(|folder| is_missing(&context, folder));
+        for folder in &coming {
+            if !choices.coming.contains(folder) {
+                choices.coming.push(folder.clone());
+            }
+        }
         let attributes = self.attributes(&context, &all)?;
         let draft = self.compose(&context, all, &choices)?;
         let mut notes = self.notes(&draft);
+        notes.extend(coming.iter().map(|folder| {
+            let folder = shown(folder.as_bytes().as_bstr());
+            format!("{folder} isn't there yet; its rules are ready for it")
+        }));
         let mut summary = summary(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {
@@ -123,6 +134,19 @@ impl Draft {
             output::json(&EffectOut::new(&snapshot.top, rules.collect(), outcome))?;
         }
         Ok(ExitCode::SUCCESS)
+    }
+
+    /// The folders that are asked for and aren't there yet.
+    fn coming(&self, context: &Context) -> Result<Vec<String>> {
+        let mut coming = Vec::new();
+        for text in &self.names {
+            if let Some((_, folder)) = text.split_once('@') {
+                let folder = context.resolve(folder.as_ref())?.as_folder();
+                coming.extend(folder.to_str().ok().map(str::to_owned));
+            }
+        }
+        coming.retain(|folder| is_missing(context, folder));
+        Ok(coming)
     }
 
     /// The attribute file, where that is asked for, or is to be brought up to date.
@@ -174,7 +198,12 @@ impl Draft {
             requests.extend(request(context, &collection, text)?);
         }
         // What is asked for now holds for the blocks that are there, too.
-        let is_changed = *choices != snapshot.settings()?.draft;
+        let known = &snapshot.settings()?.draft;
+        let is_changed = *known
+            != Choices {
+                coming: known.coming.clone(),
+                ..choices.clone()
+            };
         let options = DraftOptions {
             layout: choices.layout,
             refresh: self.refresh || is_changed,
@@ -284,6 +313,12 @@ impl Draft {
         }
         notes
     }
+}
+
+/// Whether nothing is at a folder's place.
+fn is_missing(context: &Context, folder: &str) -> bool {
+    let bare = RepoPath::new(folder).bare();
+    context.snapshot.root.kind(bare).is_none()
 }
 
 /// How many lines of attributes there are to be.

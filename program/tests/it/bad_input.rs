@@ -71,7 +71,7 @@ fn what_can_not_be_done_ends_with_code_2_and_a_way_out() {
         (&["why", "../outside"], "name a path inside"),
         (&["try", "x", "--in", "nowhere"], "is not a folder"),
         (&["draft", "rsut"], "did you mean `rust`"),
-        (&["draft", "rust@nowhere"], "nowhere is not a folder of"),
+        (&["draft", "rust@a/b"], "a/b is not a folder of"),
         (&["templates", "show", "pyhton"], "did you mean `python`"),
         (&["undo", "--yes"], "nothing to undo"),
         (&["check", "--format", "yaml"], "possible values"),

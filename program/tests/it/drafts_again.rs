@@ -131,3 +131,61 @@ fn templates_have_other_names_and_few_letters_are_a_word() {
         assert!(rules(&nia).contains(name), "{typed}: {}", said.out);
     }
 }
+
+#[test]
+fn rules_wait_for_a_folder_to_come() {
+    let nia = Person::with_repository();
+    nia.writes("tools/a.txt", "x");
+    let text = |path: &str| String::from_utf8(nia.reads(path)).unwrap();
+    let said = nia
+        .redshank(&["draft", "unity@Game", "--write", "--yes"])
+        .fine();
+    assert!(said.out.contains("Game/ isn't there yet"), "{}", said.out);
+    assert!(text(".gitignore").contains("/Game/[Ll]ibrary/"));
+    // Not there, and not left behind.
+    let again = nia
+        .redshank(&["draft", "--refresh", "--write", "--yes"])
+        .fine();
+    assert!(again.out.contains("nothing to write"), "{}", again.out);
+    let mistyped = nia.redshank(&["draft", "unity@tool", "--write", "--yes"]);
+    assert_eq!(mistyped.code, 2, "{}", mistyped.out);
+    nia.writes("Game/Library/x", "");
+    assert_eq!(nia.lists("ignored"), ["Game/Library/x"]);
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert!(!text("redshank.toml").contains("coming"), "it came");
+    std::fs::remove_dir_all(nia.here().join("Game")).unwrap();
+    let said = nia.redshank(&["draft"]).fine();
+    assert!(said.out.contains("is gone"), "{}", said.out);
+}
+
+#[test]
+fn an_old_file_gets_shorter_with_the_same_verdicts() {
+    let nia = Person::with_repository();
+    nia.writes("Cargo.toml", "[package]\nname = \"gauge\"\n");
+    nia.writes("logs/a.log", "");
+    nia.writes("target/debug/x", "");
+    nia.git(&["add", "Cargo.toml"]).fine();
+    nia.git(&["commit", "--quiet", "--message", "gauge"]).fine();
+    // Once tracked, and gone: the rule for it is no stranger's.
+    nia.writes("gauge.tfstate", "{}");
+    nia.git(&["add", "gauge.tfstate"]).fine();
+    nia.git(&["commit", "--quiet", "--message", "state"]).fine();
+    nia.git(&["rm", "--quiet", "gauge.tfstate"]).fine();
+    nia.git(&["commit", "--quiet", "--message", "no state"])
+        .fine();
+    let file = "# logs\n*.log\n\n# old projects\n__pycache__/\n/.gradle/\n\n# built\n/target/\ntarget/\n.env\n*.tfstate\n*.log\n";
+    nia.writes(".gitignore", file);
+    let before = nia.lists("ignored");
+    let shown = nia.redshank(&["rules", "--shorten"]).fine();
+    assert!(shown.out.contains("proven:"), "{}", shown.out);
+    assert_eq!(nia.reads(".gitignore"), file.as_bytes());
+    nia.redshank(&["rules", "--shorten", "--write", "--yes"])
+        .fine();
+    let after = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert_eq!(after, "# built\ntarget/\n.env\n*.tfstate\n*.log\n");
+    assert_eq!(nia.lists("ignored"), before);
+    let again = nia.redshank(&["rules", "--shorten"]).fine();
+    assert!(again.out.contains("nothing to write"), "{}", again.out);
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert_eq!(nia.reads(".gitignore"), file.as_bytes());
+}

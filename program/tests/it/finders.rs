@@ -120,6 +120,42 @@ fn names_that_clash_or_that_windows_cannot_hold_are_found_once_each() {
 }
 
 #[test]
+fn what_works_here_and_breaks_at_a_colleagues_is_found() {
+    let nia = Person::with_repository();
+    let composed = "gr\u{f6}\u{df}e.txt";
+    let apart = "gro\u{308}\u{df}e.txt";
+    let deep = format!("{}/{}/x.c", "d".repeat(120), "e".repeat(120));
+    for path in [composed, apart, &deep] {
+        nia.writes(path, "x");
+    }
+    nia.writes("tools/build.sh", "#!/bin/sh\necho\n");
+    nia.writes("tools/by-name.sh", "#!/bin/sh\necho\n");
+    nia.writes("tools/fine.sh", "#!/bin/sh\necho\n");
+    nia.writes(
+        "Makefile",
+        "all:\n\t./tools/build.sh && ./tools/fine.sh\n\tsh ./tools/by-name.sh\n",
+    );
+    nia.writes("marked.py", "\u{feff}#!/usr/bin/env python3\n");
+    nia.writes("README.md", "# Tides\n");
+    for path in ["tools/fine.sh", "README.md"] {
+        let may_run = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        std::fs::set_permissions(nia.here().join(path), may_run).unwrap();
+    }
+    let found = [
+        "note needed/mode README.md".to_owned(),
+        format!("warning needed/form-clash {composed}"),
+        format!("warning needed/long-path {deep}"),
+        "warning needed/mode tools/build.sh".to_owned(),
+        "warning needed/script-mark marked.py".to_owned(),
+    ];
+    assert_eq!(rows(&nia), found);
+    // Where the disk keeps no modes, git doesn't, and nothing is said of them.
+    nia.git(&["config", "core.fileMode", "false"]).fine();
+    let without = [1, 2, 4].map(|at| found[at].clone());
+    assert_eq!(rows(&nia), without);
+}
+
+#[test]
 fn links_that_lead_nowhere_elsewhere_are_found() {
     let nia = Person::with_repository();
     nia.writes(".gitignore", "/out/\n");

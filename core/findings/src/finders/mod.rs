@@ -8,6 +8,7 @@ mod hidden_changes;
 mod links;
 mod machine_path;
 mod misleading_rules;
+mod modes;
 mod needed;
 mod nested;
 mod oversized;
@@ -55,6 +56,7 @@ pub(crate) const WITH_CONTENT: &[Finder] = &[
     pattern_limits::find,
     script_ends::find,
     tracked_anyway::find,
+    modes::find,
 ];
 
 /// The finding on a file that starts so, if it is secret by nature.

@@ -10,6 +10,7 @@ use redshank_worktree::Class;
 use redshank_worktree::tree::Entry;
 use std::borrow::Cow;
 use std::hash::BuildHasher;
+use unicode_normalization::UnicodeNormalization;
 
 /// Names that Windows keeps for devices, with any extension ("Naming Files, Paths, and Namespaces",
 /// Microsoft).
@@ -22,15 +23,30 @@ const DEVICES: [&str; 22] = [
 /// parts folders there.
 const FORBIDDEN: &[u8] = b"<>:\"|?*\\";
 
+/// Windows takes paths of up to 260 characters unless somebody changed that, the clone's own folder
+/// among them ("Maximum Path Length Limitation", Microsoft): longer ones leave it no room.
+const LONGEST_PATH: usize = 240;
+
 pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let mut findings = clashes(scan);
     findings.extend(scan.tree.to_commit().filter_map(|entry| {
-        let cause = Cause::UnportableName(fault(&entry.path)?);
-        let name = "unportable-name";
+        let (name, cause) = match fault(&entry.path) {
+            Some(fault) => ("unportable-name", Cause::UnportableName(fault)),
+            None => ("long-path", Cause::LongPath(too_long(&entry.path)?)),
+        };
         let made = Finding::on(entry, Class::Needed, name, Level::Warning, cause);
         Some(made.by_hand(ByHand::Rename))
     }));
     Ok(findings)
+}
+
+/// The length of a path in characters, if a clone on Windows has no room for it.
+fn too_long(path: &BStr) -> Option<usize> {
+    if path.len() <= LONGEST_PATH {
+        return None;
+    }
+    let length = path.chars().map(char::len_utf16).sum();
+    (length > LONGEST_PATH).then_some(length)
 }
 
 /// Why Windows can't hold a path.
@@ -85,7 +101,8 @@ fn clashes(scan: &ScanContext) -> Vec<Finding> {
     findings
 }
 
-/// A name as it is where upper and lower case are the same.
+/// A name as it is where upper and lower case are the same, and the forms in which Unicode writes a
+/// letter with an accent.
 fn lower(name: &RepoPath) -> Cow<'_, [u8]> {
     if name
         .iter()
@@ -93,6 +110,10 @@ fn lower(name: &RepoPath) -> Cow<'_, [u8]> {
     {
         Cow::Borrowed(name.as_bytes())
     } else {
+        let name = match name.to_str() {
+            Ok(text) if !text.is_ascii() => text.nfc().collect::<String>().into(),
+            _ => name.as_bstr().to_owned(),
+        };
         Cow::Owned(name.to_lowercase())
     }
 }
@@ -118,13 +139,15 @@ fn clash(entry: &Entry, part: &RepoPath, first: &RepoPath) -> Finding {
     } else {
         part.to_owned()
     };
-    let cause = Cause::CaseClash {
-        first: first.to_owned(),
+    let forms = [part, first].map(|path| path.to_str_lossy().nfc().collect::<String>());
+    let first = first.to_owned();
+    let (name, cause) = match forms[0] == forms[1] {
+        true => ("form-clash", Cause::FormClash { first }),
+        false => ("case-clash", Cause::CaseClash { first }),
     };
     Finding {
         state: entry.state,
-        ..Finding::new(Class::Needed, "case-clash", Level::Warning, &at, cause)
-            .by_hand(ByHand::RenameOne)
+        ..Finding::new(Class::Needed, name, Level::Warning, &at, cause).by_hand(ByHand::RenameOne)
     }
 }
 

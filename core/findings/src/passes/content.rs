@@ -28,6 +28,8 @@ struct FileScan {
     pointer: Option<RepoPathBuf>,
     /// It is a script, and how its lines end.
     script: Option<Script>,
+    /// It starts with the name of an interpreter.
+    program: Option<Program>,
     /// It is an archive, which isn't opened.
     is_archive: bool,
 }
@@ -42,6 +44,7 @@ impl FileScan {
             unread,
             pointer,
             script,
+            program,
             is_archive,
         } = self;
         let nothing_found = found.is_none() && secrets.is_empty() && *accepted == 0;
@@ -50,6 +53,7 @@ impl FileScan {
             && unread.is_none()
             && pointer.is_none()
             && script.is_none()
+            && program.is_none()
             && !is_archive
     }
 }
@@ -63,6 +67,28 @@ pub(crate) struct ContentScan {
     pub(crate) pointers: HashSet<RepoPathBuf>,
     /// Scripts whose lines end as their interpreter can't read them.
     pub(crate) scripts: Vec<Script>,
+    /// Files that start with the name of an interpreter.
+    pub(crate) programs: Vec<Program>,
+}
+
+/// A file that starts with the name of an interpreter.
+pub(crate) struct Program {
+    pub(crate) path: RepoPathBuf,
+    /// A byte-order mark is before it.
+    pub(crate) has_mark: bool,
+}
+
+impl Program {
+    /// The program that a file is by its start.
+    fn new(entry: &Entry, head: &[u8]) -> Option<Self> {
+        let rest = head.strip_prefix(b"\xef\xbb\xbf");
+        let start = rest.unwrap_or(head);
+        let is_one = start.starts_with(b"#!/") || start.starts_with(b"#! /");
+        is_one.then(|| Self {
+            path: entry.path.clone(),
+            has_mark: rest.is_some(),
+        })
+    }
 }
 
 /// How many bytes of a file's start are looked at for what made it.
@@ -94,6 +120,7 @@ impl ContentScan {
             content.judged.extend(seen.judgement);
             content.pointers.extend(seen.pointer);
             content.scripts.extend(seen.script);
+            content.programs.extend(seen.program);
             result.findings.extend(seen.found);
             for secret in seen.secrets {
                 add(secret, &mut known, &mut result.findings);
@@ -179,13 +206,20 @@ fn look_into(
         };
         let pointer = head.starts_with(POINTER).then(|| entry.path.clone());
         let script = script(entry, &head);
+        let program = Program::new(entry, &head);
         let is_archive = is_archive(&head);
         let secrets = credentials::scan_file(entry, &mut head.chain(rest));
-        Ok((secrets, (found, judgement), pointer, script, is_archive))
+        Ok((
+            secrets,
+            (found, judgement),
+            pointer,
+            (script, program),
+            is_archive,
+        ))
     });
-    let (secrets, found, judgement, pointer, script, is_archive) = match read {
-        Ok((secrets, (found, judgement), pointer, script, is_archive)) => {
-            (secrets?, found?, judgement, pointer, script, is_archive)
+    let (secrets, found, judgement, pointer, (script, program), is_archive) = match read {
+        Ok((secrets, (found, judgement), pointer, scripts, is_archive)) => {
+            (secrets?, found?, judgement, pointer, scripts, is_archive)
         }
         // Tracked and gone from the disk: there is nothing to read, but its name may tell.
         Err(error) if error.kind() == ErrorKind::NotFound => {
@@ -195,11 +229,11 @@ fn look_into(
                 None,
                 None,
                 None,
-                None,
+                (None, None),
                 false,
             )
         }
-        Err(error) => (Err(error), None, None, None, None, false),
+        Err(error) => (Err(error), None, None, None, (None, None), false),
     };
     Ok(secrets.map_or_else(
         |error| FileScan {
@@ -217,6 +251,7 @@ fn look_into(
             unread: None,
             pointer,
             script,
+            program,
             is_archive,
         },
     ))

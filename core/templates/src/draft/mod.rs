@@ -621,10 +621,13 @@ impl<'a> TemplateRequest<'a> {
         folder: Option<&RepoPath>,
     ) -> Result<Vec<Self>> {
         let templates = collection.with(collection.find(name)?)?;
-        let is_there = |folder: &RepoPath| {
-            folder.is_top() || snapshot.root.kind(folder.bare()) == Some(FileKind::Folder)
+        // One that isn't there may come; one that is only a slip away from another is mistyped.
+        let is_wrong = |folder: &RepoPath| match snapshot.root.kind(folder.bare()) {
+            _ if folder.is_top() => false,
+            Some(kind) => kind != FileKind::Folder,
+            None => has_namesake(snapshot, folder),
         };
-        if let Some(missing) = folder.filter(|folder| !is_there(folder)) {
+        if let Some(missing) = folder.filter(|folder| is_wrong(folder)) {
             return Err(Error::NoFolder {
                 folder: missing.bare().to_owned(),
                 top: snapshot.top.clone(),
@@ -640,3 +643,17 @@ impl<'a> TemplateRequest<'a> {
             .collect())
     }
 }
+
+/// Whether a folder beside one that isn't there has almost its name.
+fn has_namesake(snapshot: &Snapshot, folder: &RepoPath) -> bool {
+    let bare = folder.bare();
+    let name = bare.name().to_str_lossy().into_owned();
+    let names = snapshot.root.list(bare.folder()).unwrap_or_default();
+    names.iter().any(|(other, kind)| {
+        let slips = strsim::damerau_levenshtein(&other.to_str_lossy(), &name);
+        *kind == FileKind::Folder && slips <= SLIPS
+    })
+}
+
+/// So many slips of the keys make another name of one.
+const SLIPS: usize = 2;

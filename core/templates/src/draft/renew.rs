@@ -93,6 +93,7 @@ impl<'a> Composer<'_, 'a> {
     /// Takes out blocks whose folders are gone, or notes them.
     pub(super) fn find_left_behind(&mut self) -> Result<()> {
         let root = &self.snapshot.root;
+        let coming = &self.snapshot.settings()?.draft.coming;
         let gone: Vec<Remembered> = self
             .memory
             .block
@@ -101,7 +102,9 @@ impl<'a> Composer<'_, 'a> {
                 let folder = RepoPath::new(&block.file).folder();
                 let place = |place: &String| {
                     let bare = place.trim_matches('/').replace('\\', "");
-                    root.is_there(&folder.join(&bare))
+                    let path = folder.join(&bare);
+                    let is_coming = |coming: &String| path == coming.trim_end_matches('/');
+                    root.is_there(&path) || coming.iter().any(is_coming)
                 };
                 !block.places.is_empty()
                     && !block

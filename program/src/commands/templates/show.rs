@@ -4,7 +4,7 @@ use crate::cli::GlobalArgs;
 use crate::context::Context;
 use anyhow::Result;
 use redshank_report::{OutputFormat, Report};
-use redshank_templates::{Collection, Template, TemplateRule, TemplateSource};
+use redshank_templates::{Collection, Template, TemplateAttribute, TemplateRule, TemplateSource};
 use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;
 use std::fmt::Write;
@@ -105,15 +105,15 @@ fn write_places(template: &Template, text: &mut String) -> Result<()> {
 }
 
 fn write_attributes(template: &Template, text: &mut String) -> Result<()> {
-    let mut above = None;
-    for attribute in &template.attribute {
-        if above != Some(&attribute.reason) {
-            let class = Paint::Good.on("attributes");
-            writeln!(text, "\n  {class}  {}", attribute.reason)?;
-            above = Some(&attribute.reason);
-        }
-        let pattern = Paint::Head.on(&attribute.pattern);
-        writeln!(text, "    {pattern} {}", attribute.set.join(" "))?;
+    let same =
+        |a: &TemplateAttribute, b: &TemplateAttribute| a.reason == b.reason && a.set == b.set;
+    for group in template.attribute.chunk_by(same) {
+        let (class, reason) = (Paint::Good.on("attributes"), &group[0].reason);
+        writeln!(text, "\n  {class}  {reason}")?;
+        let patterns = group.iter().map(|attribute| attribute.pattern.as_str());
+        let patterns = patterns.collect::<Vec<_>>().join(" ");
+        let set = group[0].set.join(" ");
+        writeln!(text, "    {} {set}", Paint::Head.on(patterns))?;
     }
     Ok(())
 }
