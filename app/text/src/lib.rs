@@ -31,7 +31,7 @@ pub use origin::{because, origin, origin_evidence, origin_lines};
 pub use phases::phase;
 pub use rules::{
     fault, fix, in_vain, meaning, near_reason, pattern, ruling, scope, status, stray_reason,
-    taken_away,
+    taken_away, why_removed,
 };
 pub use shell::quoted;
 pub use steps::{kind_title, reason};

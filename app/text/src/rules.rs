@@ -4,7 +4,7 @@ use crate::{count, shown};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::{NearReason, RuleScope, Ruling, Source, excerpt};
 use redshank_secrets::masked;
-use redshank_templates::{Loss, TakenFile};
+use redshank_templates::{Loss, TakenFile, WhyRemoved};
 use redshank_worktree::usage::{ImpossibleReason, RuleStatus, RuleUsage, StrayReason};
 
 /// A pattern as it is shown: not longer than anybody would read, and no secret of it whole. Any
@@ -31,6 +31,16 @@ pub fn scope(scope: RuleScope) -> &'static str {
         RuleScope::Folder => "for everyone, in this folder",
         RuleScope::Clone => "only in this clone",
         RuleScope::Personal => "only for you",
+    }
+}
+
+/// Why a line can go.
+pub fn why_removed(because: &WhyRemoved) -> &'static str {
+    match because {
+        WhyRemoved::Repeated { .. } => "repeated further down",
+        WhyRemoved::Covered { .. } => "covered by another line",
+        WhyRemoved::NoEffect => "without effect: the folder is ignored",
+        WhyRemoved::Foreign { .. } => "of project types that aren't here",
     }
 }
 

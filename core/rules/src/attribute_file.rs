@@ -253,10 +253,10 @@ pub fn split_line(line: &[u8]) -> Option<(BString, Vec<Setting>)> {
 
 /// A line's pattern, and what is behind it. One in quotes is written as in C.
 fn pattern(line: &[u8]) -> Option<(BString, &[u8])> {
-    if let Some(quoted) = line.strip_prefix(b"\"") {
-        if let Some((pattern, used)) = unquoted(quoted) {
-            return Some((pattern, &quoted[used..]));
-        }
+    if let Some(quoted) = line.strip_prefix(b"\"")
+        && let Some((pattern, used)) = unquoted(quoted)
+    {
+        return Some((pattern, &quoted[used..]));
     }
     let end = line.find_byteset(b" \t\r\n").unwrap_or(line.len());
     Some((line[..end].into(), &line[end..]))

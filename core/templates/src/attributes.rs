@@ -101,9 +101,10 @@ impl AttributeDraft {
             composer.add(template, &places)?;
         }
         let (lines, left_out) = (composer.lines, composer.left_out);
-        let after = match lines.is_empty() {
-            true => held.clone(),
-            false => with_block(&held, own, &lines),
+        let after = if lines.is_empty() {
+            held.clone()
+        } else {
+            with_block(&held, own, &lines)
         };
         Ok(Self {
             before,

@@ -182,9 +182,10 @@ fn covering(
     }
     let matches = |rule: &Rule, probe: &BString| {
         let probe = RepoPath::new(probe);
-        match has_exceptions {
-            true => rule.matches(probe.bare(), probe.is_folder()),
-            false => rule.reaches(probe),
+        if has_exceptions {
+            rule.matches(probe.bare(), probe.is_folder())
+        } else {
+            rule.reaches(probe)
         }
     };
     let covers = |other: &Rule| {

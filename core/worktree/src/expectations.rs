@@ -105,7 +105,7 @@ fn prove_attribute<'a>(
             .as_ref()
             .and_then(|wanted| given.get(wanted.name.as_bstr()));
         let value = found.map_or(&Value::Unspecified, |(value, _)| value);
-        if !wanted.as_ref().is_some_and(|wanted| wanted.value == *value) {
+        if wanted.as_ref().is_none_or(|wanted| wanted.value != *value) {
             let found = found.map(|(value, line)| ((*value).clone(), (*line).clone()));
             wrong.push((path.clone(), Actual::Attribute(found)));
         }

@@ -255,12 +255,13 @@ impl Report for Lines<'_> {
 
     fn text(&self) -> Result<String> {
         if self.lines.is_empty() {
-            return Ok(match self.only_idle {
-                true => format!("{}\n", Paint::Good.on("every line does what it seems to")),
-                false => format!(
+            return Ok(if self.only_idle {
+                format!("{}\n", Paint::Good.on("every line does what it seems to"))
+            } else {
+                format!(
                     "no attributes are set here; {} writes those that fit\n",
                     Paint::Type.on("redshank draft --attributes")
-                ),
+                )
             });
         }
         let mut text = String::new();

@@ -158,7 +158,7 @@ impl Draft {
                 &target.contents.unwrap_or_default(),
             ))
         };
-        if !self.attributes && !(self.refresh && has_block()?) {
+        if !(self.attributes || self.refresh && has_block()?) {
             return Ok(None);
         }
         let mut survey = recognise(snapshot, snapshot.tree()?, all);

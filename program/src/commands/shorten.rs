@@ -9,7 +9,8 @@ use redshank_output as output;
 use redshank_report::{EffectOut, OutputFormat};
 use redshank_rules::{RepoPath, RepoPathBuf, RuleScope};
 use redshank_templates::{Collection, ShorterFile, WhyRemoved, shorten};
-use redshank_text::{count, shown};
+use redshank_text::{self as text, count, shown};
+use std::collections::BTreeMap;
 use std::process::ExitCode;
 
 /// Shows what can go, and takes it out if told.
@@ -67,39 +68,21 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
 
 /// Why the lines of a file go, a sentence for each reason.
 fn reasons(file: &ShorterFile) -> Vec<String> {
-    let kinds: [(fn(&WhyRemoved) -> bool, &str); 4] = [
-        (
-            |why| matches!(why, WhyRemoved::Repeated { .. }),
-            "repeated further down",
-        ),
-        (
-            |why| matches!(why, WhyRemoved::Covered { .. }),
-            "covered by another line",
-        ),
-        (
-            |why| matches!(why, WhyRemoved::NoEffect),
-            "without effect: the folder is ignored",
-        ),
-        (
-            |why| matches!(why, WhyRemoved::Foreign { .. }),
-            "of project types that aren't here",
-        ),
-    ];
-    let sentences = kinds.into_iter().filter_map(|(is_it, words)| {
-        let lines = file.removed.iter().filter(|line| is_it(&line.because));
-        let each: Vec<String> = lines
-            .map(|line| {
-                let by = match &line.because {
-                    WhyRemoved::Repeated { line } | WhyRemoved::Covered { line } => {
-                        format!(" (line {line})")
-                    }
-                    WhyRemoved::NoEffect => String::new(),
-                    WhyRemoved::Foreign { template } => format!(" ({template})"),
-                };
-                format!("`{}`{by}", shown(line.pattern.as_bstr()))
-            })
-            .collect();
-        (!each.is_empty()).then(|| format!("{words}: {}", each.join(", ")))
-    });
-    sentences.collect()
+    let mut sentences: BTreeMap<&str, Vec<String>> = BTreeMap::new();
+    for line in &file.removed {
+        let by = match &line.because {
+            WhyRemoved::Repeated { line } | WhyRemoved::Covered { line } => {
+                format!(" (line {line})")
+            }
+            WhyRemoved::NoEffect => String::new(),
+            WhyRemoved::Foreign { template } => format!(" ({template})"),
+        };
+        let pattern = shown(line.pattern.as_bstr());
+        let lines = sentences.entry(text::why_removed(&line.because));
+        lines.or_default().push(format!("`{pattern}`{by}"));
+    }
+    let sentences = sentences.into_iter();
+    sentences
+        .map(|(words, lines)| format!("{words}: {}", lines.join(", ")))
+        .collect()
 }

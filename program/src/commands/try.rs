@@ -50,9 +50,10 @@ impl Try {
             None => RepoPathBuf::default(),
         };
         if self.attributes {
-            let scope = match folder.is_top() {
-                true => RuleScope::Team,
-                false => RuleScope::Folder,
+            let scope = if folder.is_top() {
+                RuleScope::Team
+            } else {
+                RuleScope::Folder
             };
             let target = RuleTarget::find_attributes(snapshot, scope, &folder)?;
             return attribute_lines::attempt(&context, self.format, target, &self.typed()?);

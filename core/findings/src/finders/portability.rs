@@ -141,9 +141,10 @@ fn clash(entry: &Entry, part: &RepoPath, first: &RepoPath) -> Finding {
     };
     let forms = [part, first].map(|path| path.to_str_lossy().nfc().collect::<String>());
     let first = first.to_owned();
-    let (name, cause) = match forms[0] == forms[1] {
-        true => ("form-clash", Cause::FormClash { first }),
-        false => ("case-clash", Cause::CaseClash { first }),
+    let (name, cause) = if forms[0] == forms[1] {
+        ("form-clash", Cause::FormClash { first })
+    } else {
+        ("case-clash", Cause::CaseClash { first })
     };
     Finding {
         state: entry.state,

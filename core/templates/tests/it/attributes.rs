@@ -63,7 +63,7 @@ fn given(ground: &Ground) -> BTreeMap<(String, String), String> {
         .args(paths)
         .output()
         .unwrap();
-    let said = String::from_utf8(said.into()).unwrap();
+    let said = String::from_utf8(said).unwrap();
     let fields: Vec<&str> = said.split('\0').collect();
     let rows = fields.chunks_exact(3);
     rows.map(|row| ((row[0].to_owned(), row[1].to_owned()), row[2].to_owned()))
