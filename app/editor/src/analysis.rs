@@ -8,6 +8,7 @@ use redshank_rules::fit;
 use redshank_rules::{RepoPath, RepoPathBuf, Source};
 use redshank_templates::{Failure, Template, ignores_sources, prove};
 use redshank_text as text;
+use redshank_worktree::attributes::AttributeUsage;
 use redshank_worktree::expectations;
 use redshank_worktree::expectations::Actual;
 use redshank_worktree::settings::{self, Settings};
@@ -31,6 +32,7 @@ pub enum Kind {
     Rules(RuleFile),
     Settings(Vec<Fault>),
     Template(Vec<Fault>),
+    Attributes(Vec<AttributeUsage>),
     Other,
 }
 
@@ -78,7 +80,10 @@ impl Here<'_> {
                 Some(Kind::Settings(self.settings(document, open)))
             }
             None if is_template(&path) => Some(Kind::Template(template(document))),
-            None => None,
+            None => {
+                let lines = self.attribute_lines(document, open);
+                lines.map(Kind::Attributes)
+            }
         };
         let secrets = secrets_of(&path, document.text.as_bytes());
         Analysis {

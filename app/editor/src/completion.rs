@@ -2,6 +2,7 @@
 
 use super::Server;
 use super::analysis::Kind;
+use super::attribute_text::{names, typed_attribute};
 use super::offers::of_template_key;
 use super::parts::Parts;
 use super::picture::WorkspaceIndex;
@@ -39,6 +40,7 @@ impl Server<'_> {
                 self.texts(nth, typed, |key| offers.of_setting(key))
             }
             Kind::Template(_) => self.texts(nth, typed, of_template_key),
+            Kind::Attributes(_) => self.attributes(&picture, nth, line, typed),
             Kind::Other => Vec::new(),
         };
         json!(items)
@@ -102,6 +104,38 @@ impl Server<'_> {
             });
         }
         json!(items)
+    }
+
+    /// Patterns for a line of an attribute file, then the attributes.
+    fn attributes(
+        &self,
+        picture: &WorkspaceIndex,
+        nth: u32,
+        line: &str,
+        typed: &str,
+    ) -> Vec<CompletionItem> {
+        if let Some((start, word)) = typed_attribute(typed) {
+            let range = self.view.columns.range(nth, line, start..typed.len());
+            let names = names(word);
+            let offers = names.iter().map(|(name, about)| Offer {
+                label: name,
+                detail: (*about).to_owned(),
+                kind: CompletionItemKind::PROPERTY,
+                text: (*name).to_owned(),
+            });
+            return items(offers, range);
+        }
+        // Folders have no attributes, and white space ends a pattern.
+        let mut offered = offered(picture, RepoPath::top(), typed);
+        offered.retain(|(pattern, _)| !pattern.ends_with('/') && !pattern.contains(' '));
+        offered.truncate(MOST);
+        let offers = offered.iter().map(|(pattern, stats)| Offer {
+            label: pattern,
+            detail: format!("{}, {}", files(stats.files), stats.size),
+            kind: CompletionItemKind::FILE,
+            text: pattern.clone(),
+        });
+        items(offers, self.view.columns.range(nth, line, 0..typed.len()))
     }
 
     /// What the text between quotes can be, behind a key.

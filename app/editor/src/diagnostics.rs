@@ -1,6 +1,7 @@
 //! What is wrong in an open text.
 
 use super::analysis::{Analysis, Fault, Kind, RuleFacts};
+use super::attribute_text;
 use super::documents::{Columns, Document};
 use lsp_types::{Diagnostic, DiagnosticSeverity, DiagnosticTag, NumberOrString};
 use redshank_findings::{Finding, Level};
@@ -22,6 +23,12 @@ pub fn diagnose(document: &Document, analysis: &Analysis, columns: Columns) -> V
             .iter()
             .map(|fault| of_fault(document, fault, columns))
             .collect(),
+        Kind::Attributes(lines) => {
+            let lines = lines.iter();
+            lines
+                .filter_map(|usage| attribute_text::diagnose(document, usage, columns))
+                .collect()
+        }
         Kind::Other => Vec::new(),
     };
     for (nth, secret) in analysis.secrets.iter().enumerate() {

@@ -44,6 +44,9 @@ impl Server<'_> {
 
     /// The same in their lines, for those in sight.
     pub(super) fn hints(&self, params: InlayHintParams) -> Value {
+        if let Some(hints) = self.attribute_hints(&params) {
+            return hints;
+        }
         let Some((document, rules)) = self.working(&params.text_document.uri) else {
             return json!([]);
         };
@@ -63,6 +66,33 @@ impl Server<'_> {
             }
         });
         json!(hints.collect::<Vec<_>>())
+    }
+
+    /// How much each line of attributes decides, in its line.
+    fn attribute_hints(&self, params: &InlayHintParams) -> Option<Value> {
+        let (document, analysis) = self.known(&params.text_document.uri)?;
+        let Kind::Attributes(lines) = &analysis.kind else {
+            return None;
+        };
+        let (start, end) = (params.range.start.line, params.range.end.line);
+        let hints = lines.iter().filter_map(|usage| {
+            let nth = usage.line.line.checked_sub(1)?;
+            let line = document.line(nth);
+            let is_same = line.trim_end().as_bytes() == usage.line.text.trim_ascii_end();
+            let is_shown = (start..=end).contains(&nth) && is_same && usage.decides.files > 0;
+            let label = format!("decides {}", files(usage.decides.files));
+            is_shown.then(|| InlayHint {
+                position: Position::new(nth, self.view.columns.column_at(line, line.len())),
+                label: InlayHintLabel::String(label),
+                kind: None,
+                text_edits: None,
+                tooltip: None,
+                padding_left: Some(true),
+                padding_right: None,
+                data: None,
+            })
+        });
+        Some(json!(hints.collect::<Vec<_>>()))
     }
 
     /// What a rule means, what it catches, what overrides it, and what a template says of it.

@@ -4,6 +4,7 @@
 
 mod actions;
 mod analysis;
+mod attribute_text;
 mod completion;
 mod diagnostics;
 mod documents;
@@ -183,7 +184,7 @@ fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
             resolve_provider: Some(false),
         }),
         completion_provider: Some(CompletionOptions {
-            trigger_characters: Some(["/", "*", ".", "\""].map(str::to_owned).to_vec()),
+            trigger_characters: Some(["/", "*", ".", "\"", " "].map(str::to_owned).to_vec()),
             ..CompletionOptions::default()
         }),
         folding_range_provider: Some(FoldingRangeProviderCapability::Simple(true)),

@@ -3,6 +3,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod csv;
 mod effect;
 mod junit;
 pub mod links;
@@ -14,6 +15,7 @@ pub mod screen;
 pub mod signals;
 mod table;
 
+pub use csv::csv;
 pub use effect::{attribute_effect, diff, diff_sums, effect, folder_name, sums};
 pub use junit::{Case as JunitCase, junit};
 pub use links::link;

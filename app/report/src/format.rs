@@ -15,6 +15,8 @@ pub enum OutputFormat {
     Json,
     /// One JSON object a line
     Jsonl,
+    /// Comma-separated values, for spreadsheets
+    Csv,
     /// SARIF 2.1.0, for hosts and editors
     Sarif,
     /// JUnit XML, for continuous integration
@@ -29,6 +31,14 @@ pub const DOCUMENT: Formats = Formats(&[OutputFormat::Text, OutputFormat::Json])
 
 /// Of a command that lists.
 pub const LIST: Formats = Formats(&[OutputFormat::Text, OutputFormat::Json, OutputFormat::Jsonl]);
+
+/// Of `files`.
+pub const FILES: Formats = Formats(&[
+    OutputFormat::Text,
+    OutputFormat::Json,
+    OutputFormat::Jsonl,
+    OutputFormat::Csv,
+]);
 
 /// Of `check`.
 pub const FINDINGS: Formats = Formats(&[

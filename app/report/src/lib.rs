@@ -32,7 +32,7 @@ pub use attributes::{
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
 pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
-pub use format::{DOCUMENT, FINDINGS, LIST, OutputFormat, TESTS};
+pub use format::{DOCUMENT, FILES, FINDINGS, LIST, OutputFormat, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
 pub use outgoing::{AuthorOut, CompareOut, MissingFromRemoteOut, OutgoingOut};

@@ -101,6 +101,9 @@ pub fn fix(status: &RuleStatus) -> Option<String> {
             ImpossibleReason::EmptyPart => "write one slash",
             ImpossibleReason::CarriageReturn => "save the file with LF line endings",
             ImpossibleReason::Syntax => "remove the line",
+            ImpossibleReason::AttributeLine => {
+                "move it to .gitattributes: `redshank add --attributes`"
+            }
         }
         .to_owned(),
         RuleStatus::Works
@@ -170,6 +173,7 @@ fn impossible_reason(reason: ImpossibleReason) -> &'static str {
             "no path can match: a carriage return is in it, so its lines end as no system's do"
         }
         ImpossibleReason::Syntax => "no path can match: git's ignore files have no syntax lines",
+        ImpossibleReason::AttributeLine => "a line of attributes, which ignores nothing",
     }
 }
 

@@ -1,10 +1,12 @@
 //! Every rule in force: what it catches, and those that don't do what they seem to.
 
+use crate::attributes::KNOWN_ATTRIBUTES;
 use crate::tree::{Entry, EntryKind, State, Tree};
 use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
+use redshank_rules::attribute_file::{Setting, Value, split_line};
 use redshank_rules::ignore_file::is_utf16;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{
@@ -89,6 +91,8 @@ pub enum ImpossibleReason {
     CarriageReturn,
     /// It is a line of another program's ignore file.
     Syntax,
+    /// It is a line of git's attribute file.
+    AttributeLine,
 }
 
 /// A rule with what it catches.
@@ -620,6 +624,7 @@ fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
         () if text.starts_with(b"!!") => Reason::DoubleNegation,
         () if is_quoted(b'"') || is_quoted(b'\'') => Reason::Quotes,
         () if text.starts_with(b"syntax:") => Reason::Syntax,
+        () if is_attribute_line(text) => Reason::AttributeLine,
         () if expands
             && (body.starts_with(b"~") || body[1..].contains(&b'/') || body.ends_with(b"%")) =>
         {
@@ -630,6 +635,19 @@ fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
         () if has_braces().is_some() || has_bars().is_some() => Reason::Alternatives,
         () => return None,
     })
+}
+
+/// Whether a rule is a line of an attribute file: a pattern, and attributes that git knows.
+fn is_attribute_line(text: &[u8]) -> bool {
+    let is_known = |setting: &Setting| {
+        let mut known = KNOWN_ATTRIBUTES.iter();
+        let is_driver = matches!(setting.value, Value::Text(_));
+        known.any(|(name, _)| *name == setting.name)
+            && (is_driver || setting.value == Value::Unset || setting.name == "binary")
+    };
+    // A name may hold a space; the sign or the value of an attribute hardly.
+    text.contains(&b' ')
+        && split_line(text).is_some_and(|(_, settings)| settings.iter().any(is_known))
 }
 
 /// Whether the form of a rule tells that something else was meant.

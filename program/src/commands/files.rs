@@ -5,9 +5,9 @@ use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_origin::{Judgement, Judgements, Origin};
-use redshank_output::{Align, Table, folder_name, link, put, screen, width};
+use redshank_output::{self as output, Align, Table, folder_name, link, put, screen, width};
 use redshank_report::{
-    FileOut, FolderRowOut, FoldersOut, LIST, Listing, OriginOut, OutputFormat, PathOut, Report,
+    FILES, FileOut, FolderRowOut, FoldersOut, Listing, OriginOut, OutputFormat, PathOut, Report,
     root,
 };
 use redshank_rules::{RepoPath, RepoPathBuf};
@@ -62,7 +62,7 @@ pub struct Files {
     #[arg(short, conflicts_with = "format")]
     z: bool,
     /// How the answer is written
-    #[arg(long, value_parser = LIST.parser(), default_value = "text")]
+    #[arg(long, value_parser = FILES.parser(), default_value = "text")]
     format: OutputFormat,
 }
 
@@ -162,6 +162,7 @@ impl Files {
             };
             match self.format {
                 OutputFormat::Text => list.put_out()?,
+                OutputFormat::Csv => output::csv(COLUMNS, list.rows())?,
                 _ => self.format.print_list(&list)?,
             }
         }
@@ -206,6 +207,9 @@ struct List<'a> {
     prefix: &'a BStr,
     width: Option<usize>,
 }
+
+/// The columns of a table of files: keys of a row.
+const COLUMNS: &[&str] = &["path", "state", "size", "origin", "strength", "path_b64"];
 
 /// How wide a state is, in columns, and a size.
 const WORD: usize = 9;

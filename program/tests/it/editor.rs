@@ -554,6 +554,29 @@ fn a_line_is_completed_by_what_is_there() {
 }
 
 #[test]
+fn lines_of_attributes_are_looked_at_and_completed() {
+    let nia = ground();
+    let mut client = Client::of(&nia);
+    let text = "*.raw -text\n*.txt dif=x\nout/ -text\n*.o binary\n*.o binary\n*.\n*.raw fil\n";
+    let wrong = client.types(".gitattributes", 1, text);
+    let expected = ["1: misspelt", "2: dropped", "3: overridden", "5: dropped"];
+    assert_eq!(codes(&wrong), expected);
+    let hints = client.hints(".gitattributes");
+    assert!(hints.contains(&"4: decides 1 file".to_owned()), "{hints:?}");
+    let complete = |client: &mut Client, line, column| {
+        let place = client.at(".gitattributes", line, column);
+        let items = client.asks("textDocument/completion", place);
+        items[0]["label"].as_str().unwrap_or_default().to_owned()
+    };
+    while complete(&mut client, 5, 2).is_empty() {
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    assert_eq!(complete(&mut client, 5, 2), "*.raw");
+    assert_eq!(complete(&mut client, 6, 9), "filter");
+    client.leaves();
+}
+
+#[test]
 fn secrets_settings_and_templates_are_looked_at_before_they_are_saved() {
     let nia = ground();
     let mut client = Client::of(&nia);

@@ -279,3 +279,27 @@ fn little_memory_is_enough_for_a_setup() {
         std::fs::remove_dir_all(nia.here().join(".git")).unwrap();
     }
 }
+
+#[test]
+fn a_table_of_files_can_be_opened_in_a_spreadsheet() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "*.raw\n");
+    for path in ["a,b.txt", "say \"hi\".txt", "=1+1.txt", "tide.raw"] {
+        nia.writes(path, "12");
+    }
+    let words = ["files", "--state", "ignored,candidate", "--format", "csv"];
+    let said = nia.redshank(&words).fine();
+    let expected = "path,state,size,origin,strength,path_b64\n\
+                    .gitignore,candidate,6,,,\n\
+                    '=1+1.txt,candidate,2,,,\n\
+                    \"a,b.txt\",candidate,2,,,\n\
+                    \"say \"\"hi\"\".txt\",candidate,2,,,\n\
+                    tide.raw,ignored,2,,,\n";
+    assert_eq!(said.out, expected);
+    let refused = nia.redshank(&["check", "--format", "csv"]);
+    assert!(
+        refused.code == 2 && refused.err.contains("possible values"),
+        "{}",
+        refused.err
+    );
+}

@@ -98,6 +98,7 @@ fn patterns_that_can_never_match_are_reported_each_for_its_reason() {
         ("logs//tide", "two slashes"),
         ("a\rb", "carriage return"),
         ("syntax: glob", "no syntax lines"),
+        ("*.psd filter=lfs -text", "a line of attributes"),
         ("<<<<<<< HEAD", "a merge is unfinished"),
     ] {
         let nia = Person::with_repository();

@@ -7,7 +7,7 @@ mod effect;
 mod usage;
 
 pub use effect::{AttributeChange, AttributeEffect};
-pub use usage::{AttributeStatus, AttributeUsage, attribute_usage};
+pub use usage::{AttributeStatus, AttributeUsage, KNOWN_ATTRIBUTES, attribute_usage};
 
 use crate::{Overlay, Purpose, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};

@@ -58,29 +58,47 @@ pub struct AttributeUsage {
 }
 
 /// The attributes that git itself reads (gitattributes(5)), those that large-file storage and
-/// several hosts read, and the macro that is built in.
-const KNOWN: &[&str] = &[
-    "text",
-    "eol",
-    "crlf",
-    "ident",
-    "filter",
-    "diff",
-    "merge",
-    "binary",
-    "whitespace",
-    "export-ignore",
-    "export-subst",
-    "delta",
-    "encoding",
-    "conflict-marker-size",
-    "working-tree-encoding",
-    "lockable",
-    "linguist-generated",
-    "linguist-vendored",
-    "linguist-documentation",
-    "linguist-detectable",
-    "linguist-language",
+/// several hosts read, and the macro that is built in; each with what it is for.
+pub const KNOWN_ATTRIBUTES: &[(&str, &str)] = &[
+    (
+        "text",
+        "line endings are normalized; `text=auto` where it looks like text",
+    ),
+    ("eol", "`lf` or `crlf` in the working tree"),
+    (
+        "binary",
+        "no differences, no merge, no line endings: -diff -merge -text",
+    ),
+    ("diff", "how differences are shown; a driver's name"),
+    ("merge", "how versions are merged; `union` keeps both sides"),
+    ("filter", "a program on the way in and out, such as `lfs`"),
+    ("export-ignore", "not in an exported archive"),
+    (
+        "export-subst",
+        "placeholders are filled in an exported archive",
+    ),
+    (
+        "working-tree-encoding",
+        "the encoding here, such as `UTF-16LE`",
+    ),
+    ("encoding", "the encoding that viewers show it in"),
+    ("whitespace", "what counts as an error of white space"),
+    ("ident", "`$Id$` is replaced"),
+    ("delta", "whether packs store differences"),
+    (
+        "conflict-marker-size",
+        "how long the marks of a conflict are",
+    ),
+    ("crlf", "the old name of `text`"),
+    (
+        "lockable",
+        "one person at a time changes it, with large-file storage",
+    ),
+    ("linguist-generated", "hosts fold it in reviews"),
+    ("linguist-vendored", "hosts don't count it as yours"),
+    ("linguist-documentation", "hosts count it as documentation"),
+    ("linguist-detectable", "hosts count it"),
+    ("linguist-language", "the language that hosts show"),
 ];
 
 /// The drivers of `diff` that git has itself (userdiff.c).
@@ -213,7 +231,8 @@ fn status(settings: &[Setting], attributes: &Attributes) -> Result<Option<Attrib
             let name = driver.to_owned();
             return Ok(Some(AttributeStatus::NoDriver { kind, name }));
         }
-        let is_own = KNOWN.iter().any(|known| *known == name) || attributes.is_macro(name);
+        let is_own =
+            KNOWN_ATTRIBUTES.iter().any(|(known, _)| *known == name) || attributes.is_macro(name);
         if let Some(meant) = near_name(name).filter(|_| !is_own) {
             let name = name.to_owned();
             return Ok(Some(AttributeStatus::Misspelt { name, meant }));
@@ -225,7 +244,7 @@ fn status(settings: &[Setting], attributes: &Attributes) -> Result<Option<Attrib
 /// A name of git's that is a slip away.
 fn near_name(name: &BStr) -> Option<&'static str> {
     let name = name.to_str().ok()?.to_lowercase();
-    let known = KNOWN.iter().copied();
+    let known = KNOWN_ATTRIBUTES.iter().map(|(known, _)| *known);
     let near = known.map(|known| (strsim::damerau_levenshtein(&name, known), known));
     let slips = if name.len() < 6 { 1 } else { 2 };
     let near = near.filter(|(slips_away, _)| *slips_away <= slips);
