@@ -243,8 +243,9 @@ impl Actions<'_> {
         }
         let mut changes = Vec::new();
         for one in drafted {
-            let replaced = |file: FileText<'_>| Some(file.replace(&one.after, self.view.columns));
-            changes.extend(self.with_text(&one.path, replaced)?);
+            changes.extend(self.with_text(&one.path, |file| {
+                Some(file.replace(&one.after, self.view.columns))
+            })?);
         }
         Some(CodeAction {
             edit: Some(workspace_edit(changes)),

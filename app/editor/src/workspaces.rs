@@ -73,11 +73,10 @@ impl Workspaces {
             return Some(top.clone());
         }
         let folder = file.is_absolute().then(|| file.parent()).flatten()?;
-        let is_in_folder = |(_, resolved): &&(PathBuf, PathBuf)| file.starts_with(resolved);
         let own = view
             .folders
             .iter()
-            .filter(is_in_folder)
+            .filter(|(_, resolved)| file.starts_with(resolved))
             .map(|(_, resolved)| resolved);
         // A folder that is still to be made is in what is around it.
         let there = folder

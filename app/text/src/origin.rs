@@ -18,11 +18,14 @@ pub fn origin(judgement: &Judgement) -> String {
 /// What speaks for the origin, the weightiest first, in one line.
 pub fn because(judgement: &Judgement) -> String {
     let is_made = judgement.origin.is_made();
-    let is_for = |one: &&Evidence| match judgement.origin {
-        Origin::Unknown => one.weight.0.abs() >= WORTH_NAMING,
-        _ => (one.weight.0 > 0) == is_made && one.weight.0 != 0,
-    };
-    let said = judgement.evidence.iter().filter(is_for).take(NAMED);
+    let said = judgement
+        .evidence
+        .iter()
+        .filter(|one| match judgement.origin {
+            Origin::Unknown => one.weight.0.abs() >= WORTH_NAMING,
+            _ => (one.weight.0 > 0) == is_made && one.weight.0 != 0,
+        })
+        .take(NAMED);
     said.map(origin_evidence).collect::<Vec<_>>().join("; ")
 }
 

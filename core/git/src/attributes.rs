@@ -91,8 +91,10 @@ impl Repository {
                 known.push(pair);
             }
         }
-        let answer = |path: &&BStr| of.get(path.as_bytes()).cloned().unwrap_or_default();
-        Ok(paths.iter().map(answer).collect())
+        Ok(paths
+            .iter()
+            .map(|path| of.get(path.as_bytes()).cloned().unwrap_or_default())
+            .collect())
     }
 
     /// The attribute files outside of the repository: the person's own, and the system's.
@@ -108,13 +110,12 @@ impl Repository {
                 .into_owned();
             (!line.as_os_str().is_empty()).then_some(line)
         };
-        let home = || {
+        let own = line(&["config", "--type=path", "--get", "core.attributesFile"]).or_else(|| {
             let of = |name: &str| std::env::var_os(name).filter(|value| !value.is_empty());
             let folder = of("XDG_CONFIG_HOME").map(PathBuf::from);
             let folder = folder.or_else(|| Some(PathBuf::from(of("HOME")?).join(".config")))?;
             Some(folder.join("git/attributes"))
-        };
-        let own = line(&["config", "--type=path", "--get", "core.attributesFile"]).or_else(home);
+        });
         let is_without = std::env::var_os("GIT_ATTR_NOSYSTEM").is_some();
         let system =
             || line(&["var", "GIT_ATTR_SYSTEM"]).unwrap_or_else(|| "/etc/gitattributes".into());

@@ -95,9 +95,10 @@ impl Repository {
         let remote = configured
             .or(of_branch)
             .filter(|name| remotes.contains(name));
-        let origin = || remotes.iter().find(|name| *name == "origin").cloned();
-        let only = || remotes.first().filter(|_| remotes.len() == 1).cloned();
-        match remote.or_else(origin).or_else(only) {
+        match remote
+            .or_else(|| remotes.iter().find(|name| *name == "origin").cloned())
+            .or_else(|| remotes.first().filter(|_| remotes.len() == 1).cloned())
+        {
             Some(remote) => Ok((remote, None)),
             None => Err(Error::NoRemote {
                 named: None,
@@ -182,12 +183,14 @@ fn literal(name: &str) -> String {
 
 /// A remote, and the branch behind it.
 fn split(named: &str, remotes: &[String]) -> Result<(String, Option<String>)> {
-    let is_of = |remote: &&String| {
-        named
-            .strip_prefix(remote.as_str())
-            .is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-    };
-    let remote = remotes.iter().filter(is_of).max_by_key(|name| name.len());
+    let remote = remotes
+        .iter()
+        .filter(|remote| {
+            named
+                .strip_prefix(remote.as_str())
+                .is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        })
+        .max_by_key(|name| name.len());
     let Some(remote) = remote else {
         return Err(Error::NoRemote {
             named: Some(named.to_owned()),

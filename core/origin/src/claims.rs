@@ -111,10 +111,11 @@ impl Surroundings<'_> {
                 return *known;
             }
             let share = self.share(folder);
-            let is_peoples = |path: &&RepoPathBuf| {
-                matches!(language(path), Some((_, Group::Code | Group::Prose)))
-            };
-            let peoples = share.authored.iter().filter(is_peoples).count() as u64;
+            let peoples = share
+                .authored
+                .iter()
+                .filter(|path| matches!(language(path), Some((_, Group::Code | Group::Prose))))
+                .count() as u64;
             let answer = is_given(folder) || peoples * FEW > share.made + share.unknown;
             self.peoples.lock().insert(folder.to_owned(), answer);
             return answer;
@@ -249,14 +250,14 @@ impl Judgement {
     /// Whether somebody may have written it: nothing shows that it is made, and people write such
     /// files.
     pub fn may_be_authored(&self) -> bool {
-        let is_of_people = |one: &Evidence| match one.witness {
-            Witness::Language => ["code", "page", "prose", "settings", "script"]
-                .iter()
-                .any(|group| one.row.starts_with(group)),
-            Witness::Name => one.row.starts_with("known-"),
-            _ => false,
-        };
-        !self.origin.is_made() && self.evidence.iter().any(is_of_people)
+        !self.origin.is_made()
+            && self.evidence.iter().any(|one| match one.witness {
+                Witness::Language => ["code", "page", "prose", "settings", "script"]
+                    .iter()
+                    .any(|group| one.row.starts_with(group)),
+                Witness::Name => one.row.starts_with("known-"),
+                _ => false,
+            })
     }
 
     /// Whether more than the language it is written in speaks for an author.
@@ -335,9 +336,15 @@ impl Judgement {
     /// Whether the folders that it is in are surely a tool's: two such folders, one in the other, or
     /// one that only tools call so.
     fn is_in_tools_places(&self) -> bool {
-        let is_tools = |one: &&Evidence| is_of_output(one) || one.row == "hidden";
-        let is_only_tools = |one: &Evidence| one.row == "output-sure" && one.weight.0 >= ONLY_TOOLS;
-        self.evidence.iter().filter(is_tools).count() > 1 || self.evidence.iter().any(is_only_tools)
+        self.evidence
+            .iter()
+            .filter(|one| is_of_output(one) || one.row == "hidden")
+            .count()
+            > 1
+            || self
+                .evidence
+                .iter()
+                .any(|one| one.row == "output-sure" && one.weight.0 >= ONLY_TOOLS)
     }
 
     /// Whether more than a name speaks for its being made: of itself, of what is beside it, or of the
@@ -349,20 +356,19 @@ impl Judgement {
         let is_page =
             |one: &Evidence| one.witness == Witness::Language && one.row.starts_with("page");
         let is_page = self.evidence.iter().any(is_page);
-        let is_of_another = |one: &Evidence| match one.witness {
-            Witness::Place => is_page && one.weight.0 >= SURE,
-            _ => one.weight.0 > 0,
-        };
         // Whatever appends to a log, people don't.
         let is_log = |one: &Evidence| one.witness == Witness::Name && one.row == "log";
-        let is_named = |one: &Evidence| one.row == "by-name";
         self.has_more_than_a_name()
             || self.evidence.iter().any(is_of_neighbours)
             || self.is_made(Strength::Strong) && self.is_in_tools_places()
-            || self.evidence.iter().any(is_log) && !self.evidence.iter().any(is_named)
+            || self.evidence.iter().any(is_log)
+                && !self.evidence.iter().any(|one| one.row == "by-name")
             || self.is_made(Strength::Strong)
                 && self.evidence.iter().any(is_of_output)
-                && self.evidence.iter().any(is_of_another)
+                && self.evidence.iter().any(|one| match one.witness {
+                    Witness::Place => is_page && one.weight.0 >= SURE,
+                    _ => one.weight.0 > 0,
+                })
     }
 
     /// Whether more than a name speaks for its being made.

@@ -351,7 +351,8 @@ impl Judgement {
 
     /// The weightiest evidence for the origin.
     pub fn reason(&self) -> Option<&Evidence> {
-        let wanted = |one: &&Evidence| (one.weight.0 > 0) == self.origin.is_made();
-        self.evidence.iter().find(wanted)
+        self.evidence
+            .iter()
+            .find(|one| (one.weight.0 > 0) == self.origin.is_made())
     }
 }

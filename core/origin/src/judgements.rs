@@ -129,8 +129,10 @@ impl<'a> Judgements<'a> {
                 |one: &Evidence| matches!(one.witness, Witness::SaysSo | Witness::Format);
             let is_telling = is_judged && judgement.reason().is_some_and(is_of_itself);
             kind.surely += u64::from(is_telling);
-            let is_of_a_format = |one: &Evidence| one.witness == Witness::Format;
-            let is_known = judgement.evidence.iter().any(is_of_a_format);
+            let is_known = judgement
+                .evidence
+                .iter()
+                .any(|one| one.witness == Witness::Format);
             kind.of_a_format += u64::from(is_telling && is_known);
             kind.authored += u64::from(judgement.is_authored(Strength::Likely));
             if is_judged {

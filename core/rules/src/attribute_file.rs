@@ -322,10 +322,11 @@ fn setting(word: &[u8]) -> Result<Setting, BString> {
 
 /// Whether an attribute may be called so.
 fn is_name(name: &[u8]) -> bool {
-    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_.".contains(byte);
     !name.is_empty()
         && !name.starts_with(b"-")
-        && name.iter().all(is_part)
+        && name
+            .iter()
+            .all(|byte| byte.is_ascii_alphanumeric() || b"-_.".contains(byte))
         && !name.starts_with(b"builtin_")
 }
 

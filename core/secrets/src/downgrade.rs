@@ -223,18 +223,17 @@ pub(super) fn in_source(around: &Surroundings) -> Option<Downgrade> {
     {
         return Some(Downgrade::Example);
     }
-    let is_comment = |line: &[u8]| {
-        let line = line.trim_start();
-        line.is_empty()
-            || line.starts_with(b"#")
-            || line.starts_with(b";")
-            || line.starts_with(b"//")
-    };
     // A file of settings that are all taken out shows what could be set.
     let is_macro = line.starts_with(b"#define");
     if (line.starts_with(b"#") || line.starts_with(b";"))
         && !is_macro
-        && around.text.lines().all(is_comment)
+        && around.text.lines().all(|line: &[u8]| {
+            let line = line.trim_start();
+            line.is_empty()
+                || line.starts_with(b"#")
+                || line.starts_with(b";")
+                || line.starts_with(b"//")
+        })
     {
         return Some(Downgrade::Example);
     }

@@ -345,8 +345,9 @@ const COPIES: &[&str] = &[
 /// The name of what a file is a copy or a template of.
 fn inner_name(path: &RepoPath) -> Option<RepoPathBuf> {
     let bare = path.bare();
-    let ends = |end: &&&str| bare.ends_with(end.as_bytes()) && bare.len() > end.len();
-    let end = COPIES.iter().find(ends)?;
+    let end = COPIES
+        .iter()
+        .find(|end| bare.ends_with(end.as_bytes()) && bare.len() > end.len())?;
     Some(RepoPath::new(&bare[..bare.len() - end.len()]).to_owned())
 }
 
@@ -463,11 +464,10 @@ impl Formats {
                 return;
             };
             let format = &self.formats[at];
-            let is_elsewhere = |kind| match kind {
+            if format.only.is_some_and(|kind| match kind {
                 FileCategory::Settings => !kinds.is_settings(text),
                 _ => !kinds.has(kind),
-            };
-            if format.only.is_some_and(is_elsewhere) {
+            }) {
                 return;
             }
             let Some(place) = format.place(text, &hit, &mut starts) else {

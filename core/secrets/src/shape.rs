@@ -72,10 +72,12 @@ fn kind_of(line: &[u8]) -> Line {
             Line::Assignment
         };
     }
-    let is_word = |word: &[u8]| !word.is_empty() && !word.ends_with(b".") && !word.ends_with(b",");
     let words = line.fields();
     let mut words = words.take(WORDS + 1);
-    let is_plain = words.by_ref().all(is_word) && line.fields().count() <= WORDS;
+    let is_plain = words
+        .by_ref()
+        .all(|word: &[u8]| !word.is_empty() && !word.ends_with(b".") && !word.ends_with(b","))
+        && line.fields().count() <= WORDS;
     let is_called = line.contains_str("();") || line.ends_with(b");");
     if is_plain && !is_called {
         Line::Words

@@ -74,25 +74,27 @@ pub(super) fn of_text(text: &[u8]) -> Vec<Cell> {
             && line.iter().all(|byte| b"|-: \t\r+".contains(byte));
         if is_rule {
             let names = cells(before.clone(), text, b'|').into_iter().enumerate();
-            let of_name = |(nth, name): (usize, Range<usize>)| {
-                let says = names::kind_of(&text[name.clone()])?;
-                Some((nth, name, says))
-            };
-            secret = names.filter_map(of_name).collect();
+            secret = names
+                .filter_map(|(nth, name)| {
+                    let says = names::kind_of(&text[name.clone()])?;
+                    Some((nth, name, says))
+                })
+                .collect();
             rows = 0;
         } else if !line.contains(&b'|') {
             secret.clear();
         } else if !secret.is_empty() && rows < ROWS {
             rows += 1;
             let row = cells(this.clone(), text, b'|');
-            let of_column = |(nth, name, says): &(usize, Range<usize>, NameKind)| {
-                Some(Cell {
-                    name: name.clone(),
-                    value: row.get(*nth)?.clone(),
-                    says: *says,
-                })
-            };
-            found.extend(secret.iter().filter_map(of_column));
+            found.extend(secret.iter().filter_map(
+                |(nth, name, says): &(usize, Range<usize>, NameKind)| {
+                    Some(Cell {
+                        name: name.clone(),
+                        value: row.get(*nth)?.clone(),
+                        says: *says,
+                    })
+                },
+            ));
         }
         before = this;
     }

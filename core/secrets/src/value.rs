@@ -273,10 +273,14 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     }
     // Words with hyphens that somebody chose for a secret.
     let parts: Vec<&[u8]> = value.split(|byte| *byte == b'-').collect();
-    let is_small = |part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase);
-    let is_number = |part: &&&[u8]| part.len() <= 4 && part.iter().all(u8::is_ascii_digit);
-    let small = parts.iter().filter(is_small).count();
-    let numbers = parts.iter().filter(is_number).count();
+    let small = parts
+        .iter()
+        .filter(|part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_lowercase))
+        .count();
+    let numbers = parts
+        .iter()
+        .filter(|part: &&&[u8]| part.len() <= 4 && part.iter().all(u8::is_ascii_digit))
+        .count();
     let is_phrase = parts.len() >= 4 && small >= 3 && small + numbers == parts.len();
     let is_chosen = words(name).iter().any(|word| {
         ["secret", "jwt", "signing", "encryption", "private", "salt"].contains(&word.as_str())
@@ -544,10 +548,14 @@ pub(super) fn is_mixed(value: &[u8]) -> bool {
 pub(super) fn is_numbered_phrase(value: &[u8]) -> bool {
     let parts: Vec<&[u8]> = value.split(|byte| b"-._".contains(byte)).collect();
     let is_number = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_digit);
-    let is_word = |part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_alphabetic);
     parts.len() >= 4
         && parts.last().is_some_and(|last| is_number(last))
-        && parts.iter().filter(is_word).count() + 1 == parts.len()
+        && parts
+            .iter()
+            .filter(|part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_alphabetic))
+            .count()
+            + 1
+            == parts.len()
 }
 
 /// Whether it says that something is to be put there.

@@ -189,15 +189,16 @@ impl<'a> Composer<'a> {
             Some(block) => without_block(held, block),
             None => held.to_vec(),
         };
-        let is_changed = |block: &&Block| {
-            let checksum = block.mark.as_ref().and_then(|mark| mark.checksum.as_ref());
-            checksum != Some(&Mark::checksum_of(&block.lines))
-        };
-        let edited = block.filter(is_changed).map(|block| {
-            let lines = block.lines.iter();
-            let lines = lines.filter(|line| split_line(line).is_some());
-            (block, lines.cloned().collect())
-        });
+        let edited = block
+            .filter(|block| {
+                let checksum = block.mark.as_ref().and_then(|mark| mark.checksum.as_ref());
+                checksum != Some(&Mark::checksum_of(&block.lines))
+            })
+            .map(|block| {
+                let lines = block.lines.iter();
+                let lines = lines.filter(|line| split_line(line).is_some());
+                (block, lines.cloned().collect())
+            });
         let mut whole = Vec::new();
         if stores_large_files {
             let storage = Setting::text("filter", "lfs").value;
@@ -259,18 +260,16 @@ impl<'a> Composer<'a> {
         let Some((pattern, settings)) = split_line(line) else {
             return true;
         };
-        let names = |rule: &AttributeRule| {
-            let has = |name: &BString| {
-                let is_it = |own: &Setting| {
-                    own.name == *name || own.name == "binary" && BINARY.contains(&name.as_slice())
-                };
-                rule.settings.iter().any(is_it)
-            };
-            settings.iter().all(|setting| has(&setting.name))
-        };
         let own = self.own.rules.iter();
         let mut same = own.filter(|rule| rule.rule.text == pattern);
-        same.any(names)
+        same.any(|rule| {
+            let has = |name: &BString| {
+                rule.settings.iter().any(|own| {
+                    own.name == *name || own.name == "binary" && BINARY.contains(&name.as_slice())
+                })
+            };
+            settings.iter().all(|setting| has(&setting.name))
+        })
     }
 
     fn why_not(
@@ -314,16 +313,16 @@ impl<'a> Composer<'a> {
         };
         let since = attribute.since.unwrap_or(1);
         let is_older = revision_in(block, template).is_some_and(|known| since <= known);
-        let is_driver = |setting: &&Setting| {
+        let mut drivers = settings.iter().filter(|setting| {
             let is_kind = setting.name == "filter" || setting.name == "merge";
             is_kind && matches!(setting.value, Value::Text(_))
-        };
-        let mut drivers = settings.iter().filter(is_driver);
-        let is_written = |setting: &Setting| {
-            let mut written = lines.iter().filter_map(|line| split_line(line));
-            written.any(|(_, known)| known.contains(setting))
-        };
-        is_older && !lines.contains(line) && drivers.all(is_written)
+        });
+        is_older
+            && !lines.contains(line)
+            && drivers.all(|setting| {
+                let mut written = lines.iter().filter_map(|line| split_line(line));
+                written.any(|(_, known)| known.contains(setting))
+            })
     }
 }
 

@@ -151,17 +151,16 @@ fn has_no_effect(rules: &[RuleUsage], at: usize) -> bool {
         all.filter(|(other, _)| *other != at)
             .map(|(_, usage)| usage.rule())
     };
-    let is_shut = |folder: &RepoPath| {
-        let matches = |other: &&Rule| other.matches(folder.bare(), true);
-        let (mut ignoring, mut exceptions) = (
-            others().filter(|other| !other.negated),
-            others().filter(|other| other.negated),
-        );
-        ignoring.any(|other| matches(&other)) && !exceptions.any(|other| matches(&other))
-    };
     let is_behind = |probe: &BString| {
         let mut folders = RepoPath::new(probe).folders_above();
-        folders.any(is_shut)
+        folders.any(|folder| {
+            let matches = |other: &&Rule| other.matches(folder.bare(), true);
+            let (mut ignoring, mut exceptions) = (
+                others().filter(|other| !other.negated),
+                others().filter(|other| other.negated),
+            );
+            ignoring.any(|other| matches(&other)) && !exceptions.any(|other| matches(&other))
+        })
     };
     rule.negated && rule.anchored && !probes.is_empty() && probes.iter().all(is_behind)
 }
@@ -277,8 +276,10 @@ impl<'s> Proof<'s> {
     /// Which of the paths rules ignore; whether git tracks them plays no part.
     fn ignored(&self, overlay: Overlay) -> Result<Vec<bool>> {
         let verdicts = Verdicts::of_other_rules(self.snapshot, overlay)?;
-        let ask = |path: &RepoPathBuf| Ok(verdicts.query(path)?.state == State::Ignored);
-        self.paths.iter().map(ask).collect()
+        self.paths
+            .iter()
+            .map(|path| Ok(verdicts.query(path)?.state == State::Ignored))
+            .collect()
     }
 
     /// Takes lines out as long as every verdict stays; where one would not, that line is kept.

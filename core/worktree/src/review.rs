@@ -49,11 +49,13 @@ impl RuleReview {
             .chain(here)
             .collect();
         let overlay = |side: &Side| -> Overlay {
-            let held = |path: &&RepoPath| {
-                let held = side.get(path.as_bstr()).cloned().unwrap_or_default();
-                (path.as_bstr().to_owned(), held)
-            };
-            names.iter().map(held).collect()
+            names
+                .iter()
+                .map(|path| {
+                    let held = side.get(path.as_bstr()).cloned().unwrap_or_default();
+                    (path.as_bstr().to_owned(), held)
+                })
+                .collect()
         };
         let of_base = Verdicts::of_other_rules(snapshot, overlay(&before))?;
         let of_head = Verdicts::of_other_rules(snapshot, overlay(&after))?;

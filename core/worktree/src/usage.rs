@@ -639,15 +639,16 @@ fn impossible(rule: &Rule) -> Option<ImpossibleReason> {
 
 /// Whether a rule is a line of an attribute file: a pattern, and attributes that git knows.
 fn is_attribute_line(text: &[u8]) -> bool {
-    let is_known = |setting: &Setting| {
-        let mut known = KNOWN_ATTRIBUTES.iter();
-        let is_driver = matches!(setting.value, Value::Text(_));
-        known.any(|(name, _)| *name == setting.name)
-            && (is_driver || setting.value == Value::Unset || setting.name == "binary")
-    };
     // A name may hold a space; the sign or the value of an attribute hardly.
     text.contains(&b' ')
-        && split_line(text).is_some_and(|(_, settings)| settings.iter().any(is_known))
+        && split_line(text).is_some_and(|(_, settings)| {
+            settings.iter().any(|setting| {
+                let mut known = KNOWN_ATTRIBUTES.iter();
+                let is_driver = matches!(setting.value, Value::Text(_));
+                known.any(|(name, _)| *name == setting.name)
+                    && (is_driver || setting.value == Value::Unset || setting.name == "binary")
+            })
+        })
 }
 
 /// Whether the form of a rule tells that something else was meant.

@@ -186,8 +186,9 @@ fn as_lines(typed: &[String]) -> Result<Vec<BString>> {
 
 /// What the file would hold with lines.
 fn with_lines(target: &RuleTarget, new: &[BString]) -> Vec<u8> {
-    let is_general = |line: &&BString| line.starts_with(b"* ") || line.starts_with(b"[attr]");
-    let (general, other): (Vec<&BString>, Vec<&BString>) = new.iter().partition(is_general);
+    let (general, other): (Vec<&BString>, Vec<&BString>) = new
+        .iter()
+        .partition(|line| line.starts_with(b"* ") || line.starts_with(b"[attr]"));
     let held = target.contents.as_deref().unwrap_or_default();
     let end = line_end(held);
     let mut text = Vec::new();

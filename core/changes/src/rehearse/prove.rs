@@ -48,11 +48,16 @@ pub enum Outcome {
 pub fn left_out(snapshot: &Snapshot, survey: &Survey, staged_only: bool) -> Result<Vec<LeftOut>> {
     let verdicts = Verdicts::new(snapshot, Overlay::new())?;
     let needed = NeededPaths::collect(&survey.projects);
-    let is_in = |entry: &&Entry| {
-        entry.kind == EntryKind::File
-            && (entry.state == State::Tracked || !staged_only && entry.state == State::Candidate)
-    };
-    let files: Vec<&Entry> = snapshot.tree()?.entries.iter().filter(is_in).collect();
+    let files: Vec<&Entry> = snapshot
+        .tree()?
+        .entries
+        .iter()
+        .filter(|entry| {
+            entry.kind == EntryKind::File
+                && (entry.state == State::Tracked
+                    || !staged_only && entry.state == State::Candidate)
+        })
+        .collect();
     let judgements = survey.judge(&files);
     let mut found = Vec::new();
     for entry in files {

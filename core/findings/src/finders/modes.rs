@@ -51,8 +51,11 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             )
         })
         .collect();
-    let keeps_modes = |repository: &redshank_git::Repository| repository.keeps_modes;
-    let has_modes = scan.snapshot.repository.as_ref().is_some_and(keeps_modes);
+    let has_modes = scan
+        .snapshot
+        .repository
+        .as_ref()
+        .is_some_and(|repository| repository.keeps_modes);
     if !cfg!(unix) || !has_modes || scan.options.staged {
         return Ok(findings);
     }

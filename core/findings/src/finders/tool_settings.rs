@@ -59,13 +59,16 @@ static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let rows = &rows(&TABLE)?.setting;
-    let is_open = |entry: &&Entry| {
-        entry.kind == EntryKind::File
-            && entry.size.0 <= LARGEST
-            && ANY.has(&entry.path)
-            && !known.templates.has(entry)
-    };
-    let files: Vec<&Entry> = scan.tree.to_commit().filter(is_open).collect();
+    let files: Vec<&Entry> = scan
+        .tree
+        .to_commit()
+        .filter(|entry| {
+            entry.kind == EntryKind::File
+                && entry.size.0 <= LARGEST
+                && ANY.has(&entry.path)
+                && !known.templates.has(entry)
+        })
+        .collect();
     let met = files.into_par_iter().flat_map_iter(|entry| {
         // A file that can't be read is reported by the pass that reads all of them.
         let text = scan.snapshot.root.read(&entry.path, LARGEST);

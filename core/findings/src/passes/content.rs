@@ -170,14 +170,13 @@ fn add(
 
 /// Whether a credential is one of an example or a test.
 fn is_shown(finding: &Finding) -> bool {
-    let is_example = |downgrade| {
-        matches!(
-            downgrade,
-            Downgrade::Example | Downgrade::Test | Downgrade::Documentation
-        )
-    };
     let here = |finding: &Finding| match finding.cause {
-        Cause::Credential { downgrade, .. } => downgrade.is_some_and(is_example),
+        Cause::Credential { downgrade, .. } => downgrade.is_some_and(|downgrade| {
+            matches!(
+                downgrade,
+                Downgrade::Example | Downgrade::Test | Downgrade::Documentation
+            )
+        }),
         _ => false,
     };
     here(finding) || finding.also.iter().any(here)

@@ -39,11 +39,11 @@ static ANY: LazyLock<PatternSet> = LazyLock::new(|| {
 
 /// Whether only tools give a file of that name.
 pub(super) fn is_tools_name(path: &RepoPath) -> bool {
-    let of_tools = |table: &'static Table| {
-        let mut rows = table.file.iter();
-        rows.any(|row| row.name.starts_with("only-") && row.patterns.has(path))
-    };
-    ANY.has(path) && rows(&TABLE).is_ok_and(of_tools)
+    ANY.has(path)
+        && rows(&TABLE).is_ok_and(|table: &'static Table| {
+            let mut rows = table.file.iter();
+            rows.any(|row| row.name.starts_with("only-") && row.patterns.has(path))
+        })
 }
 
 pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {

@@ -57,9 +57,8 @@ fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
     let lower = name.to_ascii_lowercase();
     let known = PLACES.names.get(lower.as_slice()).copied();
     let ending = || PLACES.endings.iter().find(|(end, _)| lower.ends_with(end));
-    let by_ending = || ending().map(|(_, row)| (*row, ""));
     known
-        .or_else(by_ending)
+        .or_else(|| ending().map(|(_, row)| (*row, "")))
         .or_else(|| is_release(name).then_some(("vendored", "")))
 }
 
@@ -68,8 +67,11 @@ fn is_release(name: &BStr) -> bool {
     let Some((title, version)) = name.rsplit_once_str("-") else {
         return false;
     };
-    let is_number = |part: &[u8]| !part.is_empty() && part.iter().all(u8::is_ascii_digit);
-    !title.is_empty() && version.contains(&b'.') && version.split_str(".").all(is_number)
+    !title.is_empty()
+        && version.contains(&b'.')
+        && version
+            .split_str(".")
+            .all(|part: &[u8]| !part.is_empty() && part.iter().all(u8::is_ascii_digit))
 }
 
 /// Whether people give folders such a name, or may.

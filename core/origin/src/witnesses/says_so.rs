@@ -199,8 +199,10 @@ fn mark_of(path: &RepoPath, head: &[u8]) -> Option<&'static Mark> {
         return None;
     }
     marks.iter().find(|mark| {
-        let is_of_name = |only: &PatternSet| is_bound && only.has(path);
-        let may_be = mark.only.as_ref().map_or(is_signed, is_of_name);
+        let may_be = mark
+            .only
+            .as_ref()
+            .map_or(is_signed, |only| is_bound && only.has(path));
         let start = &start[..mark.start.unwrap_or(start.len()).min(start.len())];
         may_be
             && mark

@@ -118,8 +118,10 @@ impl Cursor<'_> {
         // add_argument("--password", default="…")
         if ends(&[b"argument(", b"option("]) {
             let rest = self.rest().lines().next().unwrap_or_default();
-            let place = |word: &&[u8]| Some(rest.find(*word)? + word.len() - 1);
-            if let Some(at) = DEFAULTS.iter().find_map(place) {
+            if let Some(at) = DEFAULTS
+                .iter()
+                .find_map(|word: &&[u8]| Some(rest.find(*word)? + word.len() - 1))
+            {
                 self.at += at;
                 return self.literal();
             }
@@ -184,8 +186,10 @@ fn takes_arguments(line: &[u8], kinds: &Kinds) -> bool {
         Some((b'(', callee)) => {
             let is_row = callee.trim_end().to_ascii_lowercase().ends_with(b"values")
                 || callee.trim().is_empty() && kinds.has(FileCategory::Statements);
-            let is_name = |byte: &u8| byte.is_ascii_alphanumeric() || b"_!".contains(byte);
-            is_row || callee.last().is_some_and(is_name)
+            is_row
+                || callee
+                    .last()
+                    .is_some_and(|byte| byte.is_ascii_alphanumeric() || b"_!".contains(byte))
         }
         Some(_) => false,
         // buildConfigField "String", "NAME", "…"

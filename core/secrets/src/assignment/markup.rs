@@ -61,11 +61,12 @@ impl Cursor<'_> {
     pub(super) fn in_attribute_before(&mut self, name: &Range<usize>) -> Option<Value> {
         let near = &self.text[name.start.saturating_sub(6)..name.start];
         let is_naming = [&b"key=\""[..], b"name=\"", b"key='", b"name='"];
-        let names = |word: &&[u8]| {
-            let at = near.len().checked_sub(word.len());
-            at.is_some_and(|at| near[at..].eq_ignore_ascii_case(word))
-        };
-        if !matches!(self.peek(), b'"' | b'\'') || !is_naming.iter().any(names) {
+        if !matches!(self.peek(), b'"' | b'\'')
+            || !is_naming.iter().any(|word: &&[u8]| {
+                let at = near.len().checked_sub(word.len());
+                at.is_some_and(|at| near[at..].eq_ignore_ascii_case(word))
+            })
+        {
             return None;
         }
         let from = name.start.saturating_sub(2 * LONGEST_VALUE);

@@ -92,8 +92,9 @@ pub(super) fn read<'t>(
 /// Whether the name before it, of what it is a part of, is one of secrets: `crypt: { key: … }`.
 fn is_in_secret_part(text: &[u8], name: &Range<usize>) -> bool {
     let before = &text[name.start.saturating_sub(PARENT)..name.start];
-    let opens = |byte: u8| b"{[>:\n\r\t \"'=(<".contains(&byte);
-    let trimmed = before.trim_end_with(|sign| u8::try_from(sign).is_ok_and(opens));
+    let trimmed = before.trim_end_with(|sign| {
+        u8::try_from(sign).is_ok_and(|byte| b"{[>:\n\r\t \"'=(<".contains(&byte))
+    });
     // Something has to open between the two.
     let is_open = before[trimmed.len()..].find_byteset(b"{[>:").is_some();
     let trimmed = trimmed.strip_suffix(b"![CDATA").unwrap_or(trimmed);
@@ -131,8 +132,7 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
         .iter()
         .take_while(|byte| b" \t".contains(byte))
         .count();
-    let is_quote = |byte: &u8| b"\"'".contains(byte);
-    if blanks > 0 && behind.get(blanks).is_some_and(is_quote) {
+    if blanks > 0 && behind.get(blanks).is_some_and(|byte| b"\"'".contains(byte)) {
         return true;
     }
     let head = &text[name.start.saturating_sub(8)..name.start];

@@ -103,8 +103,10 @@ impl<'a> Composer<'_, 'a> {
                 let place = |place: &String| {
                     let bare = place.trim_matches('/').replace('\\', "");
                     let path = folder.join(&bare);
-                    let is_coming = |coming: &String| path == coming.trim_end_matches('/');
-                    root.is_there(&path) || coming.iter().any(is_coming)
+                    root.is_there(&path)
+                        || coming
+                            .iter()
+                            .any(|coming| path == coming.trim_end_matches('/'))
                 };
                 !block.places.is_empty()
                     && !block

@@ -185,12 +185,13 @@ impl<'a> Attributes<'a> {
     ) -> Vec<AttributeLine> {
         let mut found = Vec::new();
         self.visit(path, &mut |rule| {
-            let says = |setting: &Setting| {
-                let stands_for = self.macros.get(&setting.name);
-                let mut others = stands_for.into_iter().flatten();
-                setting.name == name || others.any(|other| other.name == name)
-            };
-            if Some(&rule.line) != decides && rule.settings.iter().any(says) {
+            if Some(&rule.line) != decides
+                && rule.settings.iter().any(|setting| {
+                    let stands_for = self.macros.get(&setting.name);
+                    let mut others = stands_for.into_iter().flatten();
+                    setting.name == name || others.any(|other| other.name == name)
+                })
+            {
                 found.push(rule.line.clone());
             }
         });

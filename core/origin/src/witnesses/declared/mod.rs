@@ -126,8 +126,12 @@ impl Declared {
             return;
         }
         let what = &with_wildcards(what);
-        let is_open = |sign: &u8| b"$%{}<>|~:\\@#!= \t\n".contains(sign);
-        if what.is_empty() || what.starts_with(b"/") || what.iter().any(is_open) {
+        if what.is_empty()
+            || what.starts_with(b"/")
+            || what
+                .iter()
+                .any(|sign| b"$%{}<>|~:\\@#!= \t\n".contains(sign))
+        {
             return;
         }
         if what.contains(&b'*') || what.contains(&b'?') || what.contains(&b'[') {
