@@ -184,7 +184,7 @@ impl From<&Unread> for UnreadOut {
     fn from(unread: &Unread) -> Self {
         Self {
             path: PathOut::new(&unread.path),
-            reason: unread.reason.clone(),
+            reason: unread.reason.to_string(),
         }
     }
 }

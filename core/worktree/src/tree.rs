@@ -6,6 +6,7 @@ use redshank_files::FileKind;
 use redshank_rules::Ruling;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use serde::Serialize;
+use std::fmt;
 use std::collections::BTreeSet;
 
 /// git's verdict on a path.
@@ -62,8 +63,28 @@ impl Entry {
 pub struct Unread {
     /// Relative to the top.
     pub path: RepoPathBuf,
-    /// What the system said.
-    pub reason: String,
+    /// Why.
+    pub reason: UnreadReason,
+}
+
+/// Why a path could not be looked at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum UnreadReason {
+    /// The system refused; this is what it said.
+    Refused(String),
+    /// It is something that never ends, such as a FIFO, in the place of an attribute file.
+    Endless,
+}
+
+impl fmt::Display for UnreadReason {
+    fn fmt(&self, f: &mut fmt::Formatter) -> fmt::Result {
+        match self {
+            Self::Refused(said) => f.write_str(said),
+            Self::Endless => {
+                f.write_str("it is not a file, and git would wait forever to read it")
+            }
+        }
+    }
 }
 
 /// The paths of a working tree, sorted by bytes.

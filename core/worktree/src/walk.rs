@@ -2,7 +2,7 @@
 //! files.
 
 use crate::size::Bytes;
-use crate::tree::{Entry, EntryKind, State, Tree, Unread};
+use crate::tree::{Entry, EntryKind, State, Tree, Unread, UnreadReason};
 use crate::{Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice, ByteVec};
 use rayon::prelude::*;
@@ -297,14 +297,12 @@ struct Folder {
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
 
-/// Why a FIFO in its snapshot is reported.
-const WAITS: &str = "it is not a file, and git would wait forever to read it";
-
 impl Tree {
     /// A file of attributes that git would wait forever to read, if it is asked about attributes
     /// here.
     pub fn endless_attributes(&self, snapshot: &Snapshot) -> Option<PathBuf> {
-        let met = self.unread.iter().find(|unread| unread.reason == WAITS)?;
+        let mut unread = self.unread.iter();
+        let met = unread.find(|unread| unread.reason == UnreadReason::Endless)?;
         Some(snapshot.path(&met.path))
     }
 }
@@ -361,7 +359,7 @@ impl<'a> Walk<'a> {
         } = folder;
         let unread = |at: RepoPathBuf, error: std::io::Error| Unread {
             path: at,
-            reason: error.to_string(),
+            reason: UnreadReason::Refused(error.to_string()),
         };
         let listed = OpenFolder::listed(&self.snapshot.root, &path);
         let (open, names) = listed.map_err(|error| unread(path.clone(), error))?;
@@ -386,7 +384,7 @@ impl<'a> Walk<'a> {
             if kind == FileKind::Other && name == ATTRIBUTES {
                 seen.unread.push(Unread {
                     path: path.join(&name),
-                    reason: WAITS.to_owned(),
+                    reason: UnreadReason::Endless,
                 });
             }
             if is_git_name(name.as_bstr(), self.snapshot.case()) {

@@ -10,7 +10,7 @@ use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::{Downgrade, Secret};
 use redshank_worktree::Class;
-use redshank_worktree::tree::{Entry, EntryKind, State, Unread};
+use redshank_worktree::tree::{Entry, EntryKind, State, Unread, UnreadReason};
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet, hash_map};
 use std::io::{ErrorKind, Read};
@@ -238,7 +238,7 @@ fn look_into(
         |error| FileScan {
             unread: Some(Unread {
                 path: path.to_owned(),
-                reason: error.to_string(),
+                reason: UnreadReason::Refused(error.to_string()),
             }),
             ..FileScan::default()
         },

@@ -7,7 +7,7 @@ use redshank_git::{Blobs, Repository, Staged};
 use redshank_rules::RepoPath;
 use redshank_worktree::Snapshot;
 use redshank_worktree::size::Bytes;
-use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread};
+use redshank_worktree::tree::{Entry, EntryKind, State, Tree, Unread, UnreadReason};
 use std::collections::HashMap;
 use std::io::Read;
 
@@ -61,7 +61,7 @@ pub(crate) fn staged<'a>(
             Err(error) => {
                 unread.push(Unread {
                     path: path.into(),
-                    reason: error.to_string(),
+                    reason: UnreadReason::Refused(error.to_string()),
                 });
                 continue;
             }
