@@ -62,11 +62,7 @@ impl Server<'_> {
         }
         let range = self.view.columns.range(nth, line, negated..line.len());
         let mut offered = offered(picture, base, body);
-        // What catches most comes first.
-        offered.sort_by(|(one, a), (other, b)| {
-            let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
-            by_weight.then_with(|| one.cmp(other))
-        });
+        sort(&mut offered);
         let is_cut = offered.len() > MOST;
         offered.truncate(MOST);
         let of_templates = picture.offers.rules.iter().filter(|rule| {
@@ -128,6 +124,7 @@ impl Server<'_> {
         // Folders have no attributes, and white space ends a pattern.
         let mut offered = offered(picture, RepoPath::top(), typed);
         offered.retain(|(pattern, _)| !pattern.ends_with('/') && !pattern.contains(' '));
+        sort(&mut offered);
         offered.truncate(MOST);
         let offers = offered.iter().map(|(pattern, stats)| Offer {
             label: pattern,
@@ -164,6 +161,14 @@ impl Server<'_> {
         });
         items(fits, range)
     }
+}
+
+/// Sorts patterns: what catches most comes first.
+fn sort(offered: &mut [(String, FileStats)]) {
+    offered.sort_by(|(one, a), (other, b)| {
+        let by_weight = (b.files, b.size).cmp(&(a.files, a.size));
+        by_weight.then_with(|| one.cmp(other))
+    });
 }
 
 /// Something that could be there.

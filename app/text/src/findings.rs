@@ -129,6 +129,15 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::FormClash { first } => format!(
             "the same name as {first} in another form of Unicode; on macOS one of them is lost"
         ),
+        Cause::HomeRepository => {
+            "the repository is your home folder: everything in it would be committed".to_owned()
+        }
+        Cause::TopTooHigh => "the whole project is in this folder, and the repository begins a \
+                              level above it"
+            .to_owned(),
+        Cause::RulesTooHigh => "right above the repository there is a .gitignore, which git \
+                                doesn't read here"
+            .to_owned(),
         Cause::LongPath(length) => {
             format!("the path has {length} characters; Windows takes 260 with the clone's folder")
         }
@@ -499,6 +508,10 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             let path = quoted(&finding.path);
             return format!("chmod -x {path}, and `git update-index --chmod=-x` if it is tracked");
         }
+        ByHand::MoveRepository => {
+            "if that isn't meant: move its .git folder to the project's own folder"
+        }
+        ByHand::MoveRulesIn => "move it here, if it is for this repository",
         ByHand::DropMark => "save it without a byte-order mark (UTF-8 without BOM)",
         ByHand::IgnoreIfMadeHere => "if it is built here, ignore it; a build makes it again",
         ByHand::MakePathRelative => "make it relative, or read it from the environment",

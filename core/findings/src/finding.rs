@@ -131,6 +131,12 @@ pub enum Cause {
         /// Path relative to the repository's top.
         first: RepoPathBuf,
     },
+    /// The repository is somebody's home folder.
+    HomeRepository,
+    /// Everything is in one folder, which is a project; the repository begins a level above.
+    TopTooHigh,
+    /// An ignore file is right above the repository, where git doesn't read it.
+    RulesTooHigh,
     /// A path longer than some systems take, in characters.
     LongPath(usize),
     /// A byte-order mark before the `#!` of a script.
@@ -340,6 +346,10 @@ pub struct KeepOut {
 pub enum ByHand {
     /// Fewer or smaller files, large-file storage, or another limit.
     ThinOut,
+    /// The repository belongs elsewhere.
+    MoveRepository,
+    /// The ignore file belongs in the repository.
+    MoveRulesIn,
     /// It must be allowed to run.
     MakeExecutable,
     /// It must not be.

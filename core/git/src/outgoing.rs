@@ -202,6 +202,20 @@ fn split(named: &str, remotes: &[String]) -> Result<(String, Option<String>)> {
     Ok((remote.clone(), branch))
 }
 
+impl Repository {
+    /// Who the next commit is by; `None` where git doesn't know and would refuse it.
+    pub fn author(&self) -> Option<Author> {
+        // `NAME <EMAIL> TIME ZONE` (git-var(1)).
+        let said = self.git().args(["var", "GIT_AUTHOR_IDENT"]).output().ok()?;
+        let (name, rest) = said.split_once_str(" <")?;
+        let (email, _) = rest.split_once_str(">")?;
+        Some(Author {
+            name: name.to_str_lossy().into_owned(),
+            email: email.to_str_lossy().into_owned(),
+        })
+    }
+}
+
 /// Whether an address of mail reaches nobody: none, one without a domain, or of a machine.
 pub fn is_no_address(email: &BStr) -> bool {
     let Some((name, host)) = email.split_once_str("@") else {

@@ -6,7 +6,7 @@ use crate::TemplateRequest;
 use crate::draft::{fit_to, places};
 use crate::{AttributeClass, Collection, Project, Result, Survey, Template, TemplateAttribute};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_rules::attribute_file::{AttributeFile, AttributeRule, Setting, Value, split_line};
+use redshank_rules::attribute_file::{AttributeFile, Setting, Value, split_line};
 use redshank_rules::ignore_file::{Block, Mark, Section, blocks, line_end};
 use redshank_rules::{ATTRIBUTE_FILE, Case, RepoPathBuf, Rule};
 use redshank_worktree::attributes::Attributes;

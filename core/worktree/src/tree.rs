@@ -6,8 +6,8 @@ use redshank_files::FileKind;
 use redshank_rules::Ruling;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use serde::Serialize;
-use std::fmt;
 use std::collections::BTreeSet;
+use std::fmt;
 
 /// git's verdict on a path.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
@@ -80,9 +80,7 @@ impl fmt::Display for UnreadReason {
     fn fmt(&self, f: &mut fmt::Formatter) -> fmt::Result {
         match self {
             Self::Refused(said) => f.write_str(said),
-            Self::Endless => {
-                f.write_str("it is not a file, and git would wait forever to read it")
-            }
+            Self::Endless => f.write_str("it is not a file, and git would wait forever to read it"),
         }
     }
 }

@@ -6,7 +6,7 @@ use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
 use bstr::{BStr, BString, ByteSlice};
 use foldhash::fast::FixedState;
 use rayon::prelude::*;
-use redshank_rules::attribute_file::{Setting, Value, split_line};
+use redshank_rules::attribute_file::{Value, split_line};
 use redshank_rules::ignore_file::is_utf16;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{

@@ -156,6 +156,29 @@ fn what_works_here_and_breaks_at_a_colleagues_is_found() {
 }
 
 #[test]
+fn a_repository_in_the_wrong_folder_is_found() {
+    let mut nia = Person::new();
+    nia.writes("club/app/Cargo.toml", "[package]\nname = \"app\"\n");
+    nia.writes("club/app/README.md", "# Tides\n");
+    nia.writes(".gitignore", "*.raw\n");
+    nia.git(&["init", "--quiet", "club"]).fine();
+    nia.goes_to("club");
+    assert_eq!(
+        rows(&nia),
+        ["note rule/above .gitignore", "note rule/top app/"]
+    );
+    // With anything else beside it, it is a repository of several things.
+    nia.writes("LICENSE", "x");
+    nia.writes(".gitignore", "/app/target/\n");
+    assert_eq!(rows(&nia), [""; 0]);
+    let home = nia.home();
+    std::fs::create_dir_all(&home).unwrap();
+    nia.stands_in(&home);
+    nia.git(&["init", "--quiet", "."]).fine();
+    assert!(rows(&nia).contains(&"warning personal/home .git/".to_owned()));
+}
+
+#[test]
 fn links_that_lead_nowhere_elsewhere_are_found() {
     let nia = Person::with_repository();
     nia.writes(".gitignore", "/out/\n");

@@ -47,6 +47,11 @@ fn a_newcomer_gets_from_a_folder_to_a_clean_commit_by_pressing_enter() {
     ] {
         assert!(said.out.contains(typed), "{typed} in {}", said.out);
     }
+    assert!(
+        said.out.contains("by Nia <nia@tidewatch.example>"),
+        "{}",
+        said.out
+    );
     let held = nia.git_lists(&["--cached"]);
     let wanted = [
         ".env.example",

@@ -19,6 +19,7 @@ mod script_ends;
 mod tool_settings;
 mod tracked_anyway;
 mod work;
+mod wrong_top;
 
 pub(crate) use oversized::{POINTER, over_limit};
 pub use oversized::{only_here, storage_line};
@@ -45,6 +46,7 @@ pub(crate) const ON_DISK: &[Finder] = &[
     misleading_rules::find,
     hidden_changes::find,
     tool_settings::find,
+    wrong_top::find,
 ];
 
 /// Those that are told by a name what contents didn't tell.

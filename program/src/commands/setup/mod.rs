@@ -10,7 +10,7 @@ use bstr::ByteSlice;
 use clap::{Args, Parser};
 use redshank_changes::hook::{Hook, HookEvent, HookStatus};
 use redshank_findings::{Level, ScanOptions};
-use redshank_git::Repository;
+use redshank_git::{Repository, is_no_address};
 use redshank_output::{putln, screen};
 use redshank_report::OutputFormat;
 use redshank_templates::builds;
@@ -419,6 +419,7 @@ impl Walk<'_> {
         if !self.stage()? {
             return Ok(ExitCode::FAILURE);
         }
+        self.say_author()?;
         if self.setup.commit.is_some() || !self.asks {
             return self.commit_as_told();
         }
@@ -429,6 +430,26 @@ impl Walk<'_> {
             return self.say_end(true);
         }
         self.say_end(false)
+    }
+
+    /// Who the commit will be by: it can't be changed later without rewriting history.
+    fn say_author(&self) -> Result<()> {
+        let context = self.context()?;
+        let Some(repository) = &context.snapshot.repository else {
+            return Ok(());
+        };
+        let set = Paint::Type.on("git config --global user.email YOU@EXAMPLE.ORG");
+        let Some(author) = repository.author() else {
+            putln!("git doesn't know who you are, and won't commit: {set}")?;
+            return Ok(());
+        };
+        let who = format!("{} <{}>", author.name, author.email);
+        putln!("by {}", shown(who.as_bytes().as_bstr()))?;
+        if is_no_address(author.email.as_bytes().as_bstr()) {
+            let odd = Paint::Warn.on("That address reaches nobody, and stays in the history");
+            putln!("{odd}: {set}")?;
+        }
+        Ok(())
     }
 
     /// The commit that a script asks for.
