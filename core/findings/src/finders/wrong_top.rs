@@ -1,6 +1,7 @@
 //! A repository or its ignore file in the wrong folder: in somebody's home, or a level too high.
 
 use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
+use redshank_files::Root;
 use redshank_rules::{IGNORE_FILE, RepoPath};
 use redshank_worktree::Class;
 use std::collections::BTreeSet;
@@ -81,10 +82,10 @@ fn has_rules_above(top: &Path) -> bool {
     let Some(above) = top.parent() else {
         return false;
     };
-    let is_there = |path: &Path| path.symlink_metadata().is_ok();
-    is_there(&above.join(IGNORE_FILE))
+    let holds = |folder: &Path, name: &str| {
+        Root::open(folder).is_ok_and(|root| root.is_there(RepoPath::new(name)))
+    };
+    holds(above, IGNORE_FILE)
         && !is_home(above)
-        && !above
-            .ancestors()
-            .any(|folder| is_there(&folder.join(".git")))
+        && !above.ancestors().any(|folder| holds(folder, ".git"))
 }
