@@ -22,7 +22,7 @@ fn blocks(page: &str) -> String {
 fn pages() -> Vec<PathBuf> {
     let top = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
     let mut pages = vec![top.join("README.md")];
-    for folder in ["docs", "docs/guide"] {
+    for folder in ["docs", "docs/guide", "docs/tasks"] {
         let listed = std::fs::read_dir(top.join(folder)).unwrap();
         let listed = listed.map(|one| one.unwrap().path());
         pages.extend(listed.filter(|path| path.extension().is_some_and(|kind| kind == "md")));
