@@ -220,7 +220,7 @@ fn notes(
                 .any(|new| usage.line.text.trim() == new.as_bytes());
         if is_new && usage.status != AttributeStatus::Works {
             let line = shown(usage.line.text.trim().as_bstr());
-            notes.push(format!("`{line}` {}", text::attribute_status(&usage)));
+            notes.push(format!("`{line}`: {}", text::attribute_status(&usage)));
         }
     }
     let text = bstr::join("\n", new);
@@ -278,8 +278,12 @@ impl Report for Lines<'_> {
             ];
             let mut table = Table::new(&columns);
             for usage in group {
-                let works = usage.status == AttributeStatus::Works;
-                let paint = if works { Paint::Type } else { Paint::Warn };
+                // A line may be there before the first file of its type.
+                let paint = match usage.status {
+                    AttributeStatus::Works => Paint::Type,
+                    AttributeStatus::MatchesNothing => Paint::Quiet,
+                    _ => Paint::Warn,
+                };
                 let decides = usage.decides.files > 0;
                 let number = |text: String| if decides { text } else { String::new() };
                 table.row([
