@@ -37,7 +37,7 @@ pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
 pub use outgoing::{AuthorOut, CompareOut, MissingFromRemoteOut, OutgoingOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
-pub use rehearse::{DifferenceOut, LeftOutOut, MissingOut, RehearseOut, RunOut};
+pub use rehearse::{DifferenceOut, ExportOut, LeftOutOut, MissingOut, RehearseOut, RunOut};
 pub use review::ReviewOut;
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
 pub use settings::{SettingOut, SettingsOut};

@@ -21,6 +21,9 @@ pub struct RehearseOut {
     pub root: String,
     /// What the clone holds; none where the run was here.
     pub clone: Option<FileStats>,
+    /// With `--export`: the copy without history.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub export: Option<ExportOut>,
     /// What it would lack: needed, here, and not in it.
     pub missing: Vec<MissingOut>,
     /// With `--prove`: what the clone lacked on purpose, and what became of it.
@@ -28,6 +31,20 @@ pub struct RehearseOut {
     pub left_out: Option<Vec<LeftOutOut>>,
     /// The run, if there was one.
     pub run: Option<RunOut>,
+}
+
+/// A copy without history.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ExportOut {
+    /// Its folder, an absolute path.
+    pub folder: String,
+    /// The name of its only commit.
+    pub commit: String,
+    /// Number of findings in it at level `error`.
+    pub errors: usize,
+    /// Number of findings in it at level `warning`.
+    pub warnings: usize,
 }
 
 /// A file or folder that is needed and would not be in the clone.

@@ -47,6 +47,9 @@ fn of_git(error: &redshank_git::Error) -> Lines {
         Error::TopElsewhere { .. } => "if you want that, set both: GIT_DIR and GIT_WORK_TREE",
         Error::Endless(_) => "put a regular file in its place, or take it away",
         Error::NoFolder { .. } => "name a folder that exists and can be entered",
+        Error::ExportDiffers(_) => {
+            "the copy stays there for you to look at; a submodule can't be copied without its history"
+        }
         Error::BadIndex { .. } => "`git status` may show more",
         Error::Locked(_) => "wait for it to end; if none is running, remove that file",
         Error::NoRemote { remotes, .. } if remotes.is_empty() => {
@@ -241,6 +244,8 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
                 .to_owned()
         }
         Error::NoPersonalFile => "set core.excludesFile with `git config --global`".to_owned(),
+        Error::ExportTaken(_) => "name a folder that isn't there yet".to_owned(),
+        Error::ExportInside(_) => "name a folder outside of it".to_owned(),
         Error::PersonalAttributes => "use --for team, folder or clone".to_owned(),
         Error::NotYourFile(_) => "take that setting out of the repository first".to_owned(),
         Error::BadJournal { .. } => "no record that this version wrote; the copies beside it are \

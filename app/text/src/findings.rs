@@ -223,6 +223,7 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::StaleAcceptance { finding } => {
             format!("accepts {finding}, which is no longer found")
         }
+        Cause::AttributeLine(usage) => crate::attribute_status(usage),
         Cause::Rule(status) => fault(status),
         Cause::StrayFile(reason) => {
             let because = stray_reason(*reason);

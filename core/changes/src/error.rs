@@ -52,6 +52,12 @@ pub enum Error {
         "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty"
     )]
     NoPersonalFile,
+    /// Something is in the place of a copy.
+    #[error("{0} is there already")]
+    ExportTaken(PathBuf),
+    /// A copy would be in the repository that it is of.
+    #[error("{0} is in this repository")]
+    ExportInside(PathBuf),
     /// A person's own attributes aren't written.
     #[error("your own attributes (core.attributesFile) are not edited here")]
     PersonalAttributes,

@@ -7,6 +7,7 @@ use redshank_rules::Ruling;
 use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_secrets::Downgrade;
+use redshank_worktree::attributes::AttributeUsage;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, State};
 use redshank_worktree::usage::{RuleStatus, StrayReason};
@@ -220,6 +221,8 @@ pub enum Cause {
         /// Id of the accepted finding.
         finding: String,
     },
+    /// A line of an attribute file that git drops, or of which it ignores a part.
+    AttributeLine(AttributeUsage),
     /// A rule that doesn't do what it seems to.
     Rule(RuleStatus),
     /// A file that only looks like an ignore file.

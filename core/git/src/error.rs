@@ -61,6 +61,9 @@ pub enum Error {
     /// git would wait forever to read one of its own files.
     #[error("{0} is no regular file, and git can't read it")]
     Endless(PathBuf),
+    /// A copy without history isn't what was to be copied.
+    #[error("{0} doesn't hold the same as the next commit")]
+    ExportDiffers(PathBuf),
     /// The folder to start from is not there.
     #[error("{path}: {cause}")]
     NoFolder {

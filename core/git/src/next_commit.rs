@@ -64,13 +64,55 @@ impl Repository {
         self.make_repository(into, &index, &[quoted(&objects), known])
     }
 
-    /// Makes a folder a repository that tracks what the index says.
-    fn make_repository(&self, into: &Path, index: &Path, objects: &[BString]) -> Result<()> {
-        let format = if self.uses_sha256() {
+    /// Lays out the next commit in the empty folder `into` as [`Self::lay_out_next`] does, and makes
+    /// it a repository of its own with one commit, by the person, which holds the same; returns
+    /// the commit's name. Nothing of this repository's history, settings or objects is in it.
+    ///
+    /// # Errors
+    /// If git or the disk refuses, or the copy would not be the same: with submodules.
+    pub fn export_next(
+        &self,
+        scratch: &Path,
+        into: &Path,
+        everything: bool,
+        message: &str,
+    ) -> Result<String> {
+        self.lay_out_next(scratch, into, everything)?;
+        let own = ["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"];
+        let git = |words: &[&str]| {
+            let quiet = ["-c", "core.hooksPath=/dev/null"];
+            let said = Git::at(into)
+                .without(own)
+                .args(quiet)
+                .args(words)
+                .output()?;
+            Ok::<String, Error>(said.to_str_lossy().trim().to_owned())
+        };
+        let wanted = git(&["write-tree"])?;
+        let borrowed = into.join(".git");
+        std::fs::remove_dir_all(&borrowed).map_err(io_error_at(&borrowed))?;
+        let format = self.object_format_option();
+        git(&["init", "--quiet", "--template=", format, "."])?;
+        // What is tracked although a rule ignores it is part of the commit.
+        git(&["add", "--all", "--force"])?;
+        if git(&["write-tree"])? != wanted {
+            return Err(Error::ExportDiffers(into.to_owned()));
+        }
+        git(&["commit", "--quiet", "--no-verify", "--message", message])?;
+        git(&["rev-parse", "HEAD"])
+    }
+
+    fn object_format_option(&self) -> &'static str {
+        if self.uses_sha256() {
             "--object-format=sha256"
         } else {
             "--object-format=sha1"
-        };
+        }
+    }
+
+    /// Makes a folder a repository that tracks what the index says.
+    fn make_repository(&self, into: &Path, index: &Path, objects: &[BString]) -> Result<()> {
+        let format = self.object_format_option();
         // A clone is no part of the repository that a hook may have named to us.
         let git =
             || Git::at(into).without(["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"]);

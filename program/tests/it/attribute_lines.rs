@@ -59,6 +59,16 @@ fn every_line_says_what_it_does() {
         .collect();
     assert_eq!(found, lines);
     assert_eq!(rows[1]["files"], 1);
+    let found = nia
+        .redshank(&["check", "--class", "rule", "--format", "json"])
+        .json();
+    let lines = found["findings"].as_array().unwrap().iter();
+    let lines: Vec<u64> = lines.map(|one| one["line"].as_u64().unwrap()).collect();
+    assert_eq!(
+        lines,
+        [3, 4, 5, 6, 12],
+        "what git drops or ignores: {found}"
+    );
     let idle = nia.redshank(&["rules", "--attributes", "--idle"]);
     assert_eq!(idle.code, 1);
     for sentence in [

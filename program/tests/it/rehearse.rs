@@ -514,3 +514,63 @@ fn a_build_proves_what_it_makes_and_what_it_misses() {
         ]
     );
 }
+
+#[test]
+fn a_copy_without_history_holds_the_same_and_nothing_else() {
+    let nia = Person::with_repository();
+    nia.writes(".gitignore", "*.raw\n");
+    nia.writes("old.txt", "nobody needs to see it");
+    nia.writes("run.sh", "#!/bin/sh\n");
+    nia.writes("forced.raw", "tracked anyway");
+    nia.writes("ignored.raw", "x");
+    let may_run = PermissionsExt::from_mode(0o755);
+    std::fs::set_permissions(nia.here().join("run.sh"), may_run).unwrap();
+    symlink("run.sh", nia.here().join("link")).unwrap();
+    nia.git(&["add", "--all"]).fine();
+    nia.git(&["add", "--force", "forced.raw"]).fine();
+    nia.git(&["commit", "--quiet", "--message", "before"])
+        .fine();
+    let old = nia.git_says(&["rev-parse", "HEAD:old.txt"]).out;
+    nia.git(&["rm", "--quiet", "old.txt"]).fine();
+    nia.git(&["commit", "--quiet", "--message", "without"])
+        .fine();
+    nia.writes("new.txt", "not committed yet");
+    for wrong in ["inside", "."] {
+        let said = nia.redshank(&["rehearse", "--export", wrong]);
+        assert_eq!(said.code, 2, "{wrong}: {}", said.out);
+    }
+    let words = ["rehearse", "--export", "../copy", "--format", "json"];
+    let said = nia.redshank(&words).json();
+    crate::schemas::valid("rehearse", &said);
+    let commit = said["export"]["commit"].as_str().unwrap().to_owned();
+    // The same as a commit of everything here would hold.
+    nia.git(&["add", "--all"]).fine();
+    let tree = nia.git_says(&["write-tree"]).out;
+    let mut copy = nia.again();
+    copy.goes_to("../copy");
+    assert_eq!(copy.git_says(&["rev-parse", "HEAD^{tree}"]).out, tree);
+    assert_eq!(copy.git_says(&["rev-list", "--all"]).out.trim(), commit);
+    assert_eq!(copy.git_says(&["status", "--porcelain"]).out, "");
+    let objects = ["cat-file", "--batch-all-objects", "--batch-check"];
+    let objects = copy.git_says(&objects).out;
+    assert!(
+        objects.contains(&commit) && !objects.contains(old.trim()),
+        "none of the history"
+    );
+    assert!(!copy.here().join(".git/objects/info/alternates").exists());
+    assert!(!copy.here().join("ignored.raw").exists());
+    let again = nia.redshank(&["rehearse", "--export", "../copy"]);
+    assert!(
+        again.code == 2 && again.err.contains("is there already"),
+        "{}",
+        again.err
+    );
+    // What shouldn't be in it is counted.
+    nia.writes("id_rsa", crate::common::private_key());
+    let said = nia.redshank(&["rehearse", "--export", "../other"]);
+    assert!(
+        said.code == 1 && said.out.contains("1 error in it"),
+        "{}",
+        said.out
+    );
+}

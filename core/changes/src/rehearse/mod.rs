@@ -17,9 +17,11 @@ pub use run::{Run, RunDifference, RunSnapshot};
 pub use write_events::{WriteEvent, WriteEvents};
 
 use crate::{Error, Result};
+use redshank_files::Root;
 use redshank_worktree::tree::State;
 use redshank_worktree::{FileStats, Purpose, Snapshot, Worktree};
 use scratch::Scratch;
+use std::path::Path;
 
 /// A clone of the next commit, in a folder of its own that goes with it.
 pub struct ScratchClone {
@@ -53,4 +55,31 @@ impl ScratchClone {
             _scratch: scratch,
         })
     }
+}
+
+/// Writes what the next commit holds into a folder that isn't there yet, as a repository of its own
+/// with one commit and without history; returns the commit's name and what it holds.
+///
+/// # Errors
+/// If there is no repository, something is in the folder's place, it is in the repository, git
+/// would never end, or git or the disk refuses.
+pub fn export(
+    snapshot: &Snapshot,
+    into: &Path,
+    staged_only: bool,
+    message: &str,
+) -> Result<(String, Snapshot)> {
+    if let Some(path) = snapshot.tree()?.endless_attributes(snapshot) {
+        return Err(Error::Endless(path));
+    }
+    if into.starts_with(&snapshot.top) {
+        return Err(Error::ExportInside(into.to_owned()));
+    }
+    if Root::open(into).is_ok() {
+        return Err(Error::ExportTaken(into.to_owned()));
+    }
+    let repository = snapshot.needs_repository(Purpose::NextCommit)?;
+    let scratch = Scratch::new()?;
+    let commit = repository.export_next(&scratch.path(), into, !staged_only, message)?;
+    Ok((commit, Snapshot::open(into)?))
 }

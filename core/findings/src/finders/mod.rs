@@ -1,6 +1,7 @@
 //! The finders, each in a file of its own: it takes a scan and what earlier passes found out, and
 //! gives findings.
 
+mod attribute_lines;
 mod by_name;
 mod by_nature;
 mod companions;
@@ -47,6 +48,7 @@ pub(crate) const ON_DISK: &[Finder] = &[
     hidden_changes::find,
     tool_settings::find,
     wrong_top::find,
+    attribute_lines::find,
 ];
 
 /// Those that are told by a name what contents didn't tell.

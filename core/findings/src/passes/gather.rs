@@ -56,6 +56,7 @@ fn are_alike(a: &Finding, b: &Finding) -> bool {
     let is_same_cause = match (&a.cause, &b.cause) {
         (Cause::Said(a), Cause::Said(b)) => a == b,
         (Cause::Rule(a), Cause::Rule(b)) => a == b,
+        (Cause::AttributeLine(a), Cause::AttributeLine(b)) => a.status == b.status,
         (Cause::Credential { downgrade: a, .. }, Cause::Credential { downgrade: b, .. }) => a == b,
         (a, b) => discriminant(a) == discriminant(b),
     };

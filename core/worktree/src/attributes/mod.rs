@@ -7,7 +7,9 @@ mod effect;
 mod usage;
 
 pub use effect::{AttributeChange, AttributeEffect};
-pub use usage::{AttributeStatus, AttributeUsage, KNOWN_ATTRIBUTES, attribute_usage};
+pub use usage::{
+    AttributeStatus, AttributeUsage, KNOWN_ATTRIBUTES, attribute_faults, attribute_usage,
+};
 
 use crate::{Overlay, Purpose, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};

@@ -4,6 +4,7 @@ use super::Attributes;
 use crate::{FileStats, Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::Drivers;
+use redshank_rules::ATTRIBUTE_FILE;
 use redshank_rules::attribute_file::{
     AttributeFault, AttributeFile, AttributeLine, Setting, Value,
 };
@@ -47,7 +48,7 @@ pub enum AttributeStatus {
 }
 
 /// A line with what it does.
-#[derive(Debug)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct AttributeUsage {
     /// Where it is.
     pub line: AttributeLine,
@@ -124,6 +125,38 @@ pub fn attribute_usage(snapshot: &Snapshot, overlay: Overlay) -> Result<Vec<Attr
         of_file.sort_by_key(|row: &AttributeUsage| row.line.line);
         rows.append(&mut of_file);
     }
+    Ok(rows)
+}
+
+/// The lines of the tree's attribute files that git drops or ignores a part of, whatever they match.
+///
+/// # Errors
+/// If there is no repository, the tree can't be walked, or git refuses.
+pub fn attribute_faults(snapshot: &Snapshot) -> Result<Vec<AttributeUsage>> {
+    let files = snapshot.tree()?.to_commit_files();
+    let mut files = files
+        .filter(|entry| entry.path.name() == ATTRIBUTE_FILE)
+        .peekable();
+    if files.peek().is_none() {
+        return Ok(Vec::new());
+    }
+    let mut attributes = Attributes::new(snapshot, Overlay::new())?;
+    for file in files {
+        attributes.load(file.path.folder());
+    }
+    let nothing = Counts::default();
+    let mut rows = Vec::new();
+    for file in attributes.folders.values() {
+        rows.extend(rows_of(file, &attributes, &nothing)?);
+    }
+    rows.retain(|usage| {
+        matches!(
+            usage.status,
+            AttributeStatus::Faulty(_)
+                | AttributeStatus::Misspelt { .. }
+                | AttributeStatus::BadValue { .. }
+        )
+    });
     Ok(rows)
 }
 

@@ -10,16 +10,20 @@ use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::{
-    LeftOut, Outcome, PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, left_out, missing,
-    remember_rebuilt, scratch,
+    LeftOut, Outcome, PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, export, left_out,
+    missing, remember_rebuilt, scratch,
 };
+use redshank_findings::{Level, scan};
 use redshank_output::{self as output, put, putln, signals};
 use redshank_report::{
-    DOCUMENT, DifferenceOut, LeftOutOut, MissingOut, OutputFormat, RehearseOut, RunOut, root,
+    DOCUMENT, DifferenceOut, ExportOut, LeftOutOut, MissingOut, OutputFormat, RehearseOut, RunOut,
+    root,
 };
+use redshank_templates::{Collection, recognise};
 use redshank_text::{Paint, files, shown};
 use redshank_watch::Recorder;
-use redshank_worktree::Worktree;
+use redshank_worktree::tree::State;
+use redshank_worktree::{FileStats, Worktree};
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
@@ -39,6 +43,18 @@ pub struct Rehearse {
     /// again
     #[arg(long, conflicts_with = "here", requires = "command")]
     prove: bool,
+    /// Write it into this new folder instead, as a repository with one commit and no history, and
+    /// look for what shouldn't be in it
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["here", "prove", "command"])]
+    export: Option<OsString>,
+    /// The message of that commit
+    #[arg(
+        long,
+        value_name = "MESSAGE",
+        default_value = "Begin",
+        requires = "export"
+    )]
+    message: String,
     /// What to run there, behind `--`
     #[arg(last = true, value_name = "COMMAND")]
     command: Vec<OsString>,
@@ -94,7 +110,17 @@ impl Rehearse {
         } else {
             Vec::new()
         };
-        let clone = self.clone_of(&context)?;
+        let export = match &self.export {
+            Some(folder) => Some(self.write_export(&context, Path::new(folder))?),
+            None => None,
+        };
+        let is_unclean = export
+            .as_ref()
+            .is_some_and(|export| export.errors + export.warnings > 0);
+        let clone = match export {
+            Some(_) => None,
+            None => self.clone_of(&context)?,
+        };
         if let Some(clone) = &clone {
             clone.leave_out(&left_out)?;
         }
@@ -118,6 +144,7 @@ impl Rehearse {
                 schema: "redshank.rehearse/1",
                 root: root(&snapshot.top),
                 clone: clone.as_ref().map(|clone| clone.stats),
+                export,
                 missing: missing.iter().map(MissingOut::from).collect(),
                 left_out: self
                     .prove
@@ -132,8 +159,55 @@ impl Rehearse {
             put!("{}", text::of_run(ran))?;
             put!("{}", text::of_proof(&proof))?;
         }
+        if is_unclean {
+            return Ok(found(true));
+        }
         let worked = ran.as_ref().is_none_or(Ran::worked);
         Ok(found(!(worked && missing.is_empty())))
+    }
+
+    /// Writes the copy without history, and says what it holds.
+    fn write_export(&self, context: &Context, folder: &Path) -> Result<ExportOut> {
+        // Its parent is there, and may be named by `..` or through a link.
+        let (Some(parent), Some(name)) = (folder.parent(), folder.file_name()) else {
+            bail!("name a new folder, beside this repository for example");
+        };
+        let parent = if parent.as_os_str().is_empty() {
+            Path::new(".")
+        } else {
+            parent
+        };
+        let into = redshank_files::canonical(parent)?.join(name);
+        signals::clears_up(clear_up);
+        let (commit, copy) = export(&context.snapshot, &into, self.staged, &self.message)?;
+        let collection = Collection::load(&copy)?.chosen(&copy.settings()?.draft)?;
+        let survey = recognise(&copy, copy.tree()?, &collection);
+        let findings = scan(&copy, &survey, &context.scan_options())?.findings;
+        let at = |level| findings.iter().filter(|one| one.level == level).count();
+        let (errors, warnings) = (at(Level::Error), at(Level::Warning));
+        if context.for_people {
+            let stats = FileStats::sum(copy.tree()?.in_state(State::Tracked));
+            let place = shown(redshank_files::path_bytes(&into).as_ref().as_bstr());
+            let many = files(stats.files);
+            let head = Paint::Head.on(format!("{place} holds"));
+            putln!(
+                "{head}  {many}, {}, in one commit without history",
+                stats.size
+            )?;
+            let counts = redshank_text::level_counts(errors, warnings, 0);
+            if counts.is_empty() {
+                putln!("{}", Paint::Good.on("no error or warning was found in it"))?;
+            } else {
+                let check = Paint::Type.on(format!("redshank check --root {place}"));
+                putln!("{}: {check}", Paint::Warn.on(format!("{counts} in it")))?;
+            }
+        }
+        Ok(ExportOut {
+            folder: into.to_string_lossy().into_owned(),
+            commit,
+            errors,
+            warnings,
+        })
     }
 
     /// Runs the command, if there is one, in the clone or here.
