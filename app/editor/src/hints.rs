@@ -52,20 +52,23 @@ impl Server<'_> {
         };
         let (start, end) = (params.range.start.line, params.range.end.line);
         let in_sight = rules.filter(|rule| (start..=end).contains(&rule.line));
-        let hints = in_sight.map(|rule| {
-            let line = document.line(rule.line);
-            InlayHint {
-                position: Position::new(rule.line, self.view.columns.column_at(line, line.len())),
-                label: InlayHintLabel::String(label(rule)),
-                kind: None,
-                text_edits: None,
-                tooltip: None,
-                padding_left: Some(true),
-                padding_right: None,
-                data: None,
-            }
-        });
+        let hints = in_sight.map(|rule| self.hint(document, rule.line, label(rule)));
         json!(hints.collect::<Vec<_>>())
+    }
+
+    /// A hint behind a line.
+    fn hint(&self, document: &Document, nth: u32, label: String) -> InlayHint {
+        let line = document.line(nth);
+        InlayHint {
+            position: Position::new(nth, self.view.columns.column_at(line, line.len())),
+            label: InlayHintLabel::String(label),
+            kind: None,
+            text_edits: None,
+            tooltip: None,
+            padding_left: Some(true),
+            padding_right: None,
+            data: None,
+        }
     }
 
     /// How much each line of attributes decides, in its line.
@@ -81,16 +84,7 @@ impl Server<'_> {
             let is_same = line.trim_end().as_bytes() == usage.line.text.trim_ascii_end();
             let is_shown = (start..=end).contains(&nth) && is_same && usage.decides.files > 0;
             let label = format!("decides {}", files(usage.decides.files));
-            is_shown.then(|| InlayHint {
-                position: Position::new(nth, self.view.columns.column_at(line, line.len())),
-                label: InlayHintLabel::String(label),
-                kind: None,
-                text_edits: None,
-                tooltip: None,
-                padding_left: Some(true),
-                padding_right: None,
-                data: None,
-            })
+            is_shown.then(|| self.hint(document, nth, label))
         });
         Some(json!(hints.collect::<Vec<_>>()))
     }

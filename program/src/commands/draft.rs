@@ -96,6 +96,13 @@ impl Draft {
             let folder = shown(folder.as_bytes().as_bstr());
             format!("{folder} isn't there yet; its rules are ready for it")
         }));
+        let has_attributes = snapshot.root.is_there(RepoPath::new(ATTRIBUTE_FILE));
+        if attributes.is_none() && !has_attributes && !draft.added.is_empty() {
+            notes.push(
+                "line endings, differences and large files: `redshank draft --attributes`"
+                    .to_owned(),
+            );
+        }
         let mut summary = summary(&draft);
         let mut edits = Vec::new();
         for (folder, file) in draft.files {

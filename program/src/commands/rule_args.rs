@@ -5,7 +5,7 @@ use crate::context::Context;
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::RuleTarget;
-use redshank_rules::{RuleScope, Source};
+use redshank_rules::{RepoPathBuf, RuleScope, Source};
 use redshank_templates::taken_away;
 use redshank_text as text;
 use redshank_worktree::Overlay;
@@ -95,7 +95,14 @@ pub fn losses(context: &Context, effect: &Effect) -> Result<Vec<String>> {
 impl RuleArgs {
     /// The file of attributes that is meant.
     pub fn attributes_target(&self, context: &Context) -> Result<RuleTarget> {
-        let scope = match self.reach.unwrap_or(ReachArg::Team) {
+        let (scope, folder) = self.place(context, ReachArg::Team)?;
+        let target = RuleTarget::find_attributes(&context.snapshot, scope, &folder)?;
+        Ok(target)
+    }
+
+    /// Who it is for, and in which folder; `usual` if nothing is asked for.
+    fn place(&self, context: &Context, usual: ReachArg) -> Result<(RuleScope, RepoPathBuf)> {
+        let scope = match self.reach.unwrap_or(usual) {
             _ if self.folder.is_some() => RuleScope::Folder,
             ReachArg::Team => RuleScope::Team,
             ReachArg::Folder => RuleScope::Folder,
@@ -106,28 +113,13 @@ impl RuleArgs {
             Some(folder) => context.resolve_folder(folder)?,
             None => context.prefix.clone(),
         };
-        Ok(RuleTarget::find_attributes(
-            &context.snapshot,
-            scope,
-            &folder,
-        )?)
+        Ok((scope, folder))
     }
 
     /// The file that is meant.
     pub fn target(&self, context: &Context) -> Result<RuleTarget> {
-        let preferred = context.args.preferences.add.reach;
-        let reach = self.reach.or(preferred).unwrap_or(ReachArg::Team);
-        let scope = match reach {
-            _ if self.folder.is_some() => RuleScope::Folder,
-            ReachArg::Team => RuleScope::Team,
-            ReachArg::Folder => RuleScope::Folder,
-            ReachArg::Clone => RuleScope::Clone,
-            ReachArg::Personal => RuleScope::Personal,
-        };
-        let folder = match &self.folder {
-            Some(folder) => context.resolve_folder(folder)?,
-            None => context.prefix.clone(),
-        };
+        let usual = context.args.preferences.add.reach;
+        let (scope, folder) = self.place(context, usual.unwrap_or(ReachArg::Team))?;
         let target = RuleTarget::find(&context.snapshot, scope, &folder)?;
         if scope == RuleScope::Personal && target.contents.is_none() && !self.create {
             bail!(
