@@ -42,6 +42,8 @@ class Person:
         text = text.decode(errors="replace").replace("\r\n", "\n")
         # wine's own words.
         text = re.sub(r"(?m)^0x[0-9a-f]+:.*\n", "", text)
+        # One may run a minute later than the other.
+        text = re.sub(r"\d{4}-\d\d-\d\d \d\d:\d\d", "WHEN", text)
         text = re.sub(r"(?i)(\\\\\?\\)?z:[\\/]+", "/", text.replace("\\\\", "/"))
         return text.replace(str(self.folder), "HERE").replace("\\", "/")
 
