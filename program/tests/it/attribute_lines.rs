@@ -378,3 +378,48 @@ fn large_files_go_to_their_store_and_come_back() {
     assert_eq!(nia.reads("game/Assets/boat.png"), picture);
     assert_eq!(findings(&nia), [""; 0]);
 }
+
+#[test]
+fn line_endings_that_git_would_store_otherwise_are_said() {
+    let nia = club();
+    nia.writes("notes.txt", "one\r\ntwo\r\n");
+    nia.git(&["add", "notes.txt"]).fine();
+    let add = [
+        "add",
+        "--attributes",
+        "*.txt text eol=lf",
+        "--write",
+        "--yes",
+    ];
+    let said = nia.redshank(&add).fine();
+    assert!(said.out.contains("git add --renormalize ."), "{}", said.out);
+    nia.git(&["add", "--renormalize", "."]).fine();
+    assert_eq!(nia.git_says(&["show", ":notes.txt"]).out, "one\ntwo\n");
+    // A folder has no attributes, and another program's words are none.
+    nia.writes("sub/.gitattributes", "[attr]mine -diff\n*.txt mine\n");
+    let said = nia.redshank(&["rules", "--attributes", "--idle"]);
+    assert!(said.out.contains("macros are only defined"), "{}", said.out);
+    // What a person has for everything is shown, and not written.
+    let home = nia.home().join(".config/git");
+    std::fs::create_dir_all(&home).unwrap();
+    std::fs::write(home.join("attributes"), "*.cs -text\n").unwrap();
+    let said = nia
+        .redshank(&["why", "--attributes", "game/Assets/boat.cs"])
+        .fine();
+    assert!(said.out.contains("git/attributes, line 1"), "{}", said.out);
+    let words = [
+        "add",
+        "--attributes",
+        "--for",
+        "personal",
+        "*.cs text",
+        "--write",
+        "--yes",
+    ];
+    let refused = nia.redshank(&words);
+    assert!(
+        refused.code == 2 && refused.err.contains("--for team"),
+        "{}",
+        refused.err
+    );
+}

@@ -265,3 +265,30 @@ fn a_change_of_rules_puts_in_and_out_what_git_says() {
         said.err
     );
 }
+
+#[test]
+fn a_push_over_the_limit_is_found_before_it_is_sent() {
+    let nia = with_remote();
+    nia.writes("redshank.toml", "[limits]\npush = \"20 KiB\"\n");
+    commit(&nia, "a limit");
+    let rules = |document: &Value| -> Vec<String> {
+        let findings = document["findings"].as_array().unwrap().iter();
+        findings
+            .map(|one| one["rule"].as_str().unwrap().to_owned())
+            .collect()
+    };
+    assert_eq!(rules(&outgoing(&nia, &[])), [""; 0]);
+    // What doesn't compress, in two versions of which only the last is small.
+    nia.writes("tide.txt", made_up(40_000, 5));
+    commit(&nia, "tides");
+    nia.writes("tide.txt", "0.4\n");
+    commit(&nia, "one tide");
+    let sent = outgoing(&nia, &[]);
+    assert!(
+        sent["bytes"].as_u64().unwrap() > 20 << 10,
+        "{}",
+        sent["bytes"]
+    );
+    assert_eq!(rules(&sent), ["oversized/push"]);
+    assert_eq!(nia.redshank(&["outgoing"]).code, 1);
+}
