@@ -244,6 +244,9 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
                 .to_owned()
         }
         Error::NoPersonalFile => "set core.excludesFile with `git config --global`".to_owned(),
+        Error::NoAuthor => {
+            "git config --global user.name NAME, and user.email YOU@EXAMPLE.ORG".to_owned()
+        }
         Error::ExportTaken(_) => "name a folder that isn't there yet".to_owned(),
         Error::ExportInside(_) => "name a folder outside of it".to_owned(),
         Error::PersonalAttributes => "use --for team, folder or clone".to_owned(),

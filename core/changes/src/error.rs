@@ -52,6 +52,9 @@ pub enum Error {
         "there is no place for your own ignore file: HOME is not set, or core.excludesFile is empty"
     )]
     NoPersonalFile,
+    /// git knows no author for a commit.
+    #[error("git doesn't know who you are, and would not commit")]
+    NoAuthor,
     /// Something is in the place of a copy.
     #[error("{0} is there already")]
     ExportTaken(PathBuf),

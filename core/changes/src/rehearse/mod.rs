@@ -61,7 +61,7 @@ impl ScratchClone {
 /// with one commit and without history; returns the commit's name and what it holds.
 ///
 /// # Errors
-/// If there is no repository, something is in the folder's place, it is in the repository, git
+/// If there is no repository, git knows no author, something is in the folder's place, it is in the repository, git
 /// would never end, or git or the disk refuses.
 pub fn export(
     snapshot: &Snapshot,
@@ -79,6 +79,9 @@ pub fn export(
         return Err(Error::ExportTaken(into.to_owned()));
     }
     let repository = snapshot.needs_repository(Purpose::NextCommit)?;
+    if repository.author().is_none() {
+        return Err(Error::NoAuthor);
+    }
     let scratch = Scratch::new()?;
     let commit = repository.export_next(&scratch.path(), into, !staged_only, message)?;
     Ok((commit, Snapshot::open(into)?))
