@@ -1,6 +1,7 @@
 //! Where teams do it in two ways, the one that a repository follows already.
 
 use crate::draft::covers;
+use crate::examples::ignores;
 use crate::{Project, Result, Variant};
 use bstr::ByteSlice;
 use redshank_rules::{Case, Rule};
@@ -69,9 +70,13 @@ pub fn conventions<'a>(
     Ok(found)
 }
 
-/// The patterns in which a variant differs, and whether it ignores what they match.
+/// The patterns in which a variant differs, and whether it ignores what they match. Exceptions say
+/// nothing of their own where what they except from goes, too.
 fn differences(variant: &Variant) -> impl Iterator<Item = (&str, bool)> {
-    let drops = variant.drops.iter().map(|pattern| {
+    let has_rule = variant.drops.iter().any(|drop| !drop.starts_with('!'));
+    let drops = variant.drops.iter();
+    let drops = drops.filter(move |drop| !has_rule || !drop.starts_with('!'));
+    let drops = drops.map(|pattern| {
         let bare = pattern.trim_start_matches('!');
         (bare, bare.len() < pattern.len())
     });
@@ -107,8 +112,10 @@ fn followed<'a>(
             }
             let below = entry.path.below(&folder).map(RepoPath::new);
             below.is_some_and(|path| {
-                path.parts()
-                    .any(|part| rule.matches(part.bare(), part.is_folder()))
+                let mut parts = path.parts();
+                let matches = parts.any(|part| rule.matches(part.bare(), part.is_folder()));
+                // An exception of the template's own may re-include it either way.
+                matches && (keeps_out || ignores(project.template, path))
             })
         }) {
             return Ok(Some(convention(
@@ -120,6 +127,10 @@ fn followed<'a>(
     let chain = verdicts.rules_at(&folder.join("x"))?;
     let mut kept_out = differences(variant).filter(|(_, keeps_out)| *keeps_out);
     let is_kept = |pattern: &str| covers(&chain, &folder, pattern);
+    let mut let_in = differences(variant).filter(|(_, keeps_out)| !keeps_out);
+    if let_in.any(|(pattern, _)| is_kept(pattern)) {
+        return Ok(None);
+    }
     let Some((first, _)) = kept_out.next().filter(|(pattern, _)| is_kept(pattern)) else {
         return Ok(None);
     };

@@ -37,10 +37,10 @@ fn what_is_tracked_or_kept_out_tells_which_practice_is_followed() {
     let mut found = followed(&ground);
     found.sort_by(|a, b| a.0.cmp(&b.0));
     let kept_out = ShownBy::KeptOut("/go.work".to_owned());
-    let style = is_tracked(".idea/codeStyles/Project.xml");
+    let shared = is_tracked(".idea/vcs.xml");
     let wanted = [
         ("go/workspace-is-personal".to_owned(), true, kept_out),
-        ("jetbrains/share-nothing".to_owned(), false, style),
+        ("jetbrains/share-project".to_owned(), true, shared),
         (
             "yarn/zero-install".to_owned(),
             true,
@@ -57,4 +57,38 @@ fn what_is_tracked_or_kept_out_tells_which_practice_is_followed() {
             .iter()
             .all(|(name, ..)| !name.starts_with("go/"))
     );
+}
+
+#[test]
+fn a_shared_project_is_told_from_shared_parts_of_it() {
+    let ground = Ground::new(&[
+        (".idea/vcs.xml", "<x/>"),
+        (".idea/codeStyles/x.xml", "<x/>"),
+    ]);
+    let names = |ground: &Ground| -> Vec<(String, bool)> {
+        let found = followed(ground).into_iter();
+        found
+            .map(|(name, is_variant, _)| (name, is_variant))
+            .collect()
+    };
+    let add = |path: &str| {
+        Git::at(&ground.top)
+            .args(["add", "--force", path])
+            .output()
+            .unwrap();
+    };
+    // The template shares these anyway.
+    add(".idea/codeStyles/x.xml");
+    assert_eq!(
+        names(&ground),
+        [("jetbrains/share-nothing".to_owned(), false)]
+    );
+    add(".idea/vcs.xml");
+    assert_eq!(
+        names(&ground),
+        [("jetbrains/share-project".to_owned(), true)]
+    );
+    // All of it ignored is no sharing.
+    let other = Ground::new(&[(".idea/vcs.xml", "<x/>"), (".gitignore", ".idea/\n")]);
+    assert!(!names(&other).contains(&("jetbrains/share-project".to_owned(), true)));
 }

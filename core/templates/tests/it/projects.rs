@@ -153,7 +153,9 @@ fn a_request_counts_where_it_is_made() {
         ["macos"],
         "litter lies anywhere"
     );
-    assert!(TemplateRequest::find(&snapshot, &all, "rust", Some("four".into())).is_err());
+    // One that isn't there may come; one that is almost there is mistyped.
+    assert_eq!(labels_of("rust", Some("harbour/")), ["rust in /harbour/"]);
+    assert!(TemplateRequest::find(&snapshot, &all, "rust", Some("thre".into())).is_err());
 }
 
 /// The marker of a project type, and what the type must ignore and keep, relative to the project.
