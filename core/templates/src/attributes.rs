@@ -176,6 +176,8 @@ struct Composer<'a> {
     whole: Vec<RepoPathBuf>,
     /// The block that is there, if somebody changed it, with the lines it holds.
     edited: Option<(&'a Block, HashSet<BString>)>,
+    /// The lines of the block that is there.
+    written: HashSet<&'a BString>,
     lines: Vec<NewLine<'a>>,
     left_out: Vec<LeftOutAttribute>,
 }
@@ -218,6 +220,7 @@ impl<'a> Composer<'a> {
             stores_large_files,
             whole,
             edited,
+            written: block.into_iter().flat_map(|block| &block.lines).collect(),
             lines: Vec::new(),
             left_out: Vec::new(),
         })
@@ -281,6 +284,9 @@ impl<'a> Composer<'a> {
         let Some((pattern, settings)) = split_line(line) else {
             return Ok(None);
         };
+        if self.written.contains(line) {
+            return Ok(None);
+        }
         if attribute.class == AttributeClass::Large {
             if !self.stores_large_files {
                 return Ok(Some(WhyLeftOut::NoStorage));
@@ -344,20 +350,20 @@ fn without_block(held: &[u8], block: &Block) -> Vec<u8> {
     kept.map(|(_, line)| line).collect::<Vec<_>>().concat()
 }
 
-/// The file with the lines in the block: in its place if it is there, else at the top. In a block
-/// that somebody changed, every line stays, and what is new comes last.
+/// The file with the lines in the block: in its place if it is there, else at the top. Every line
+/// that is in it stays, and what is new comes last.
 fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
     let unchanged = own.is_some_and(|block| {
         let checksum = block.mark.as_ref().and_then(|mark| mark.checksum.clone());
         checksum == Some(Mark::checksum_of(&block.lines))
     });
-    // A block that somebody changed keeps the names of those that it has nothing new of.
     let mut revisions: Vec<(BString, u32)> = Vec::new();
-    if let Some(block) = own.filter(|_| !unchanged) {
+    if let Some(block) = own {
         let names = block.label.split_str(", ").map(BString::from);
         let known = block.mark.iter().flat_map(|mark| mark.revisions.clone());
         revisions.extend(names.zip(known));
     }
+    let before = revisions.clone();
     for line in new {
         let (name, revision) = (
             BString::from(line.template.name.as_str()),
@@ -368,19 +374,17 @@ fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
             None => revisions.push((name, revision)),
         }
     }
-    let fresh = comments_and_lines(new);
-    let (lines, checksum) = match own.filter(|_| !unchanged) {
-        None => {
-            let checksum = Mark::checksum_of(&fresh);
-            (fresh, Some(checksum))
-        }
-        Some(block) => {
-            let known: HashSet<&BString> = block.lines.iter().collect();
-            let more = new.iter().filter(|line| !known.contains(&line.text));
-            let more = more.map(|line| line.text.clone());
-            (block.lines.iter().cloned().chain(more).collect(), None)
-        }
-    };
+    // A line stays that a colleague could not write, or that is of a project to come: nothing that is
+    // in the block goes by itself.
+    let kept = own.map_or(&[][..], |block| &block.lines);
+    let more = new.iter().filter(|line| !kept.contains(&line.text));
+    let more = comments_and_lines(more);
+    if own.is_some() && more.is_empty() && revisions == before {
+        return held.to_vec();
+    }
+    let lines: Vec<BString> = kept.iter().cloned().chain(more).collect();
+    let is_ours = own.is_none() || unchanged;
+    let checksum = is_ours.then(|| Mark::checksum_of(&lines));
     let mark = Mark {
         revisions: revisions.iter().map(|(_, revision)| *revision).collect(),
         checksum,
@@ -418,7 +422,7 @@ fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
 }
 
 /// Lines with the reason above those that share it.
-fn comments_and_lines(new: &[NewLine]) -> Vec<BString> {
+fn comments_and_lines<'n>(new: impl IntoIterator<Item = &'n NewLine<'n>>) -> Vec<BString> {
     let mut lines: Vec<BString> = Vec::new();
     let mut above = "";
     for line in new {

@@ -373,6 +373,20 @@ fn large_files_go_to_their_store_and_come_back() {
         ["oversized/pointer-alone"],
         "nobody installed the extension there"
     );
+    // A colleague without it, and one who asks for another type only, take no line away.
+    for words in [
+        &["draft", "--attributes"][..],
+        &["draft", "python", "--attributes"],
+    ] {
+        let words = [words, &["--refresh", "--write", "--yes"]].concat();
+        nia.redshank(&words).fine();
+        let file = text(&nia, ".gitattributes");
+        assert!(
+            file.contains("/game/**/*.png filter=lfs diff=lfs merge=lfs -text\n"),
+            "{file}"
+        );
+    }
+    assert!(text(&nia, ".gitattributes").contains("*.py diff=python\n"));
     nia.git(&["lfs", "install", "--local"]).fine();
     nia.git(&["lfs", "pull"]).fine();
     assert_eq!(nia.reads("game/Assets/boat.png"), picture);
