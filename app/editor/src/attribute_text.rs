@@ -44,7 +44,8 @@ impl Here<'_> {
         if tree.entries.len() > MOST_FILES {
             return Some(Vec::new());
         }
-        let mut lines = attribute_usage(self.snapshot, self.attribute_overlay(open)).ok()?;
+        let report = attribute_usage(self.snapshot, self.attribute_overlay(open)).ok()?;
+        let mut lines = report.lines;
         lines.retain(|usage| usage.line.source == path);
         Some(lines)
     }

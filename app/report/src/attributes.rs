@@ -3,6 +3,7 @@
 use super::{PathOut, root};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::attribute_file::{AttributeLine, Value};
+use redshank_secrets::masked;
 use redshank_text as text;
 use redshank_worktree::FileStats;
 use redshank_worktree::attributes::{
@@ -106,7 +107,7 @@ impl From<&AttributeUsage> for AttributeLineOut {
         Self {
             source: usage.line.source.to_str_lossy().into_owned(),
             line: usage.line.line,
-            text: usage.line.text.to_str_lossy().into_owned(),
+            text: masked(&usage.line.text.to_str_lossy()),
             decides: usage.decides,
             standing: match usage.status {
                 AttributeStatus::Works => "works",

@@ -45,6 +45,8 @@ pub struct ExportOut {
     pub errors: usize,
     /// Number of findings in it at level `warning`.
     pub warnings: usize,
+    /// Whether all of it was scanned: no archive, submodule or unreadable file is in it.
+    pub is_complete: bool,
 }
 
 /// A file or folder that is needed and would not be in the clone.

@@ -72,7 +72,7 @@ pub fn why_left_out(because: WhyLeftOut) -> &'static str {
 /// What git does where a driver isn't there.
 fn without_driver(kind: &str) -> &'static str {
     match kind {
-        "filter" => "stores these files whole",
+        "filter" => "stores these files as they are",
         "merge" => "merges these files as text",
         _ => "shows differences as text",
     }

@@ -48,7 +48,7 @@ fn of_git(error: &redshank_git::Error) -> Lines {
         Error::Endless(_) => "put a regular file in its place, or take it away",
         Error::NoFolder { .. } => "name a folder that exists and can be entered",
         Error::ExportDiffers(_) => {
-            "the copy stays there for you to look at; a submodule can't be copied without its history"
+            "look at the copy, which is still there; a submodule can't be copied without its history"
         }
         Error::BadIndex { .. } => "`git status` may show more",
         Error::Locked(_) => "wait for it to end; if none is running, remove that file",

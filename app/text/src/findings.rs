@@ -130,7 +130,8 @@ pub(super) fn cause(cause: &Cause) -> String {
             "the same name as {first} in another form of Unicode; on macOS one of them is lost"
         ),
         Cause::HomeRepository => {
-            "the repository is your home folder: everything in it would be committed".to_owned()
+            "the repository is your home folder: whatever no rule ignores there would be committed"
+                .to_owned()
         }
         Cause::TopTooHigh => "the whole project is in this folder, and the repository begins a \
                               level above it"
@@ -146,7 +147,7 @@ pub(super) fn cause(cause: &Cause) -> String {
                 .to_owned()
         }
         Cause::NotExecutable { by } => {
-            format!("{by} runs it, but it isn't executable; on another machine it fails")
+            format!("{by} runs it by its path, but it isn't executable")
         }
         Cause::NeedlesslyExecutable => "executable, but there is nothing to run".to_owned(),
         Cause::Swallowed { reason } => format!("ignored by a rule, but needed: {reason}"),

@@ -14,6 +14,9 @@ pub const ATTRIBUTE_FILE: &str = ".gitattributes";
 /// git reads no longer line (attr.h, since 2.39), in bytes.
 const LONGEST_LINE: usize = 2048;
 
+/// UTF-8's byte-order mark.
+const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
+
 /// What starts a line that defines a macro.
 const MACRO: &[u8] = b"[attr]";
 
@@ -159,7 +162,7 @@ pub struct AttributeFile {
 impl AttributeFile {
     /// Reads a file; `source` is how it is named, `defines` whether git takes macros from it.
     pub fn parse(text: &[u8], source: &BStr, defines: bool, case: Case) -> Self {
-        let text = text.strip_prefix(b"\xef\xbb\xbf").unwrap_or(text);
+        let (_, text) = without_mark(text);
         let mut file = Self::default();
         for (number, whole) in (1..).zip(text.split(|byte| *byte == b'\n')) {
             let start = whole.trim_start_with(|sign| " \t\r".contains(sign));
@@ -238,6 +241,16 @@ impl AttributeFile {
         });
         Ok(())
     }
+}
+
+/// A byte-order mark at a file's start, or nothing; and the rest, which git reads.
+pub fn without_mark(text: &[u8]) -> (&[u8], &[u8]) {
+    let length = if text.starts_with(BYTE_ORDER_MARK) {
+        BYTE_ORDER_MARK.len()
+    } else {
+        0
+    };
+    text.split_at(length)
 }
 
 /// The pattern and the attributes of one line; nothing if git would not take it for one.

@@ -6,7 +6,7 @@ use crate::TemplateRequest;
 use crate::draft::{fit_to, places};
 use crate::{AttributeClass, Collection, Project, Result, Survey, Template, TemplateAttribute};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_rules::attribute_file::{AttributeFile, Setting, Value, split_line};
+use redshank_rules::attribute_file::{AttributeFile, Setting, Value, split_line, without_mark};
 use redshank_rules::ignore_file::{Block, Mark, Section, blocks, line_end};
 use redshank_rules::{ATTRIBUTE_FILE, Case, RepoPathBuf, Rule};
 use redshank_worktree::attributes::Attributes;
@@ -16,9 +16,6 @@ use std::collections::{BTreeMap, HashSet};
 
 /// The template that holds for every repository.
 const GENERAL: &str = "line-endings";
-
-/// A byte-order mark, which stays at the start of the file.
-const BYTE_ORDER_MARK: &[u8] = b"\xef\xbb\xbf";
 
 /// Why a template's line isn't written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -77,8 +74,8 @@ struct NewLine<'a> {
 
 impl AttributeDraft {
     /// Composes the file for what was recognised, or only for the requests if there are any; the
-    /// general lines come with both. What a person wrote outside of the block, and what they changed
-    /// in it, stays.
+    /// general lines come with both. What a person wrote outside of the block, and what they
+    /// changed in it, stays.
     ///
     /// # Errors
     /// If there is no repository, the file can't be read, or git refuses.
@@ -374,8 +371,8 @@ fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
             None => revisions.push((name, revision)),
         }
     }
-    // A line stays that a colleague could not write, or that is of a project to come: nothing that is
-    // in the block goes by itself.
+    // A line stays that a colleague could not write, or that is of a project to come: nothing that
+    // is in the block goes by itself.
     let kept = own.map_or(&[][..], |block| &block.lines);
     let more = new.iter().filter(|line| !kept.contains(&line.text));
     let more = comments_and_lines(more);
@@ -411,10 +408,7 @@ fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
             [above.concat(), block, below.concat()].concat()
         }
         None => {
-            let (mark, rest) = match held.strip_prefix(BYTE_ORDER_MARK) {
-                Some(rest) => (BYTE_ORDER_MARK, rest),
-                None => (&b""[..], held),
-            };
+            let (mark, rest) = without_mark(held);
             let gap = if rest.is_empty() { &b""[..] } else { end };
             [mark, &block, gap, rest].concat()
         }

@@ -1,9 +1,9 @@
 //! Making an ignore file shorter without changing what it does.
 //!
 //! A line goes if another line says the same or more, if it can have no effect, or if it belongs to
-//! project types that are not here. Then every verdict is asked again: on each path that is here, on
-//! each path of the history, and on the names that the templates of the projects here give as
-//! examples. A line whose going would change one of them stays.
+//! project types that are not here. Then every verdict is asked again: on each path that is here, of
+//! the history, and among the examples of the templates that the projects here have. A line whose
+//! going would change one of them stays.
 
 use crate::{Collection, Project, Result, Survey, Template};
 use bstr::{BStr, BString, ByteSlice};
@@ -165,9 +165,10 @@ fn has_no_effect(rules: &[RuleUsage], at: usize) -> bool {
     rule.negated && rule.anchored && !probes.is_empty() && probes.iter().all(is_behind)
 }
 
-/// The line of the same file that makes a rule needless: one below that matches all that it does, or
-/// one above without an exception in between. Where there are exceptions, a folder may be re-included
-/// and what is in it not; so a line then only covers another that matches the same paths itself.
+/// The line of the same file that makes a rule needless: one below that matches all that it does,
+/// or one above without an exception in between. Where there are exceptions, a folder may be
+/// re-included and what is in it not; so a line then only covers another that matches the same
+/// paths itself.
 fn covering(
     rules: &[RuleUsage],
     at: usize,
@@ -273,8 +274,11 @@ impl<'s> Proof<'s> {
         Ok(proof)
     }
 
-    /// Which of the paths rules ignore; whether git tracks them plays no part.
-    fn ignored(&self, overlay: Overlay) -> Result<Vec<bool>> {
+    /// Which of the paths are ignored by the rules that everybody has; whether git tracks them plays
+    /// no part.
+    fn ignored(&self, mut overlay: Overlay) -> Result<Vec<bool>> {
+        let own = self.snapshot.sources_elsewhere().into_iter();
+        overlay.extend(own.map(|(_, shown, _)| (shown, Vec::new())));
         let verdicts = Verdicts::of_other_rules(self.snapshot, overlay)?;
         self.paths
             .iter()

@@ -87,7 +87,7 @@ impl Worktree {
 
     /// The files of rules that are outside the tree or in git's folder, each with how git prints it
     /// and whom it is for, the weakest first.
-    pub(crate) fn sources_elsewhere(&self) -> Vec<(PathBuf, BString, RuleScope)> {
+    pub fn sources_elsewhere(&self) -> Vec<(PathBuf, BString, RuleScope)> {
         let personal = self.personal.iter();
         let personal =
             personal.map(|file| (file.path.clone(), file.shown.clone(), RuleScope::Personal));

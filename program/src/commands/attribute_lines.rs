@@ -10,12 +10,12 @@ use redshank_output::{self as output, Align, Cell, Table, wrapped};
 use redshank_report::{
     AttributeEffectOut, AttributeLineOut, AttributeLinesOut, Listing, OutputFormat, Report, root,
 };
-use redshank_rules::attribute_file::{AttributeFile, Setting, split_line};
+use redshank_rules::attribute_file::{AttributeFile, Setting, split_line, without_mark};
 use redshank_rules::ignore_file::{line_end, lines_of};
 use redshank_text::{self as text, Paint, count, shown};
 use redshank_worktree::Overlay;
 use redshank_worktree::attributes::{
-    AttributeEffect, AttributeStatus, AttributeUsage, attribute_usage,
+    AttributeEffect, AttributeReport, AttributeStatus, AttributeUsage, attribute_usage,
 };
 use std::fmt::Write;
 use std::path::Path;
@@ -23,7 +23,7 @@ use std::process::ExitCode;
 
 /// Lists every line with what it does.
 pub fn list(context: &Context, format: OutputFormat, only_idle: bool) -> Result<ExitCode> {
-    let mut lines = attribute_usage(&context.snapshot, Overlay::new())?;
+    let AttributeReport { mut lines, unread } = attribute_usage(&context.snapshot, Overlay::new())?;
     if only_idle {
         lines.retain(|line| line.status != AttributeStatus::Works);
     }
@@ -33,6 +33,7 @@ pub fn list(context: &Context, format: OutputFormat, only_idle: bool) -> Result<
         lines,
     };
     format.print_list(&lines)?;
+    context.say_unread(&unread);
     Ok(found(only_idle && !lines.lines.is_empty()))
 }
 
@@ -184,14 +185,15 @@ fn as_lines(typed: &[String]) -> Result<Vec<BString>> {
     Ok(lines)
 }
 
-/// What the file would hold with lines.
+/// What the file would hold with lines. A byte-order mark stays at its start.
 fn with_lines(target: &RuleTarget, new: &[BString]) -> Vec<u8> {
-    let (general, other): (Vec<&BString>, Vec<&BString>) = new
-        .iter()
-        .partition(|line| line.starts_with(b"* ") || line.starts_with(b"[attr]"));
+    let is_general = |line: &&BString| words(line.as_bstr()).first() == Some(&&b"*"[..]);
+    let is_first = |line: &&BString| is_general(line) || line.starts_with(b"[attr]");
+    let (general, other): (Vec<&BString>, Vec<&BString>) = new.iter().partition(is_first);
     let held = target.contents.as_deref().unwrap_or_default();
     let end = line_end(held);
-    let mut text = Vec::new();
+    let (mark, held) = without_mark(held);
+    let mut text = mark.to_vec();
     for line in general {
         text.extend([line.as_slice(), end].concat());
     }
@@ -213,7 +215,7 @@ fn notes(
     new: &[BString],
 ) -> Result<Vec<String>> {
     let mut notes = Vec::new();
-    for usage in attribute_usage(&context.snapshot, overlay)? {
+    for usage in attribute_usage(&context.snapshot, overlay)?.lines {
         let is_new = usage.line.source == target.source.shown
             && new
                 .iter()
@@ -288,7 +290,7 @@ impl Report for Lines<'_> {
                 let number = |text: String| if decides { text } else { String::new() };
                 table.row([
                     Cell::painted(Paint::Quiet, usage.line.line),
-                    Cell::painted(paint, shown(usage.line.text.trim().as_bstr())),
+                    Cell::painted(paint, text::pattern(usage.line.text.trim().as_bstr())),
                     number(count(usage.decides.files)).into(),
                     number(usage.decides.size.to_string()).into(),
                     Cell::painted(Paint::Quiet, text::attribute_status(usage)),

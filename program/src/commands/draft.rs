@@ -97,7 +97,8 @@ impl Draft {
             format!("{folder} isn't there yet; its rules are ready for it")
         }));
         let has_attributes = snapshot.root.is_there(RepoPath::new(ATTRIBUTE_FILE));
-        if attributes.is_none() && !has_attributes && !draft.added.is_empty() {
+        let is_asked = !draft.added.is_empty() || !self.names.is_empty();
+        if attributes.is_none() && !has_attributes && is_asked {
             notes.push(
                 "line endings, differences and large files: `redshank draft --attributes`"
                     .to_owned(),

@@ -7,9 +7,10 @@ use bstr::ByteSlice;
 use redshank_changes::{Edit, RuleTarget};
 use redshank_output as output;
 use redshank_report::{EffectOut, OutputFormat};
-use redshank_rules::{RepoPath, RepoPathBuf, RuleScope};
+use redshank_rules::{RepoPath, RuleScope};
 use redshank_templates::{Collection, ShorterFile, WhyRemoved, shorten};
 use redshank_text::{self as text, count, shown};
+use redshank_worktree::tree::Unread;
 use std::collections::BTreeMap;
 use std::process::ExitCode;
 
@@ -18,14 +19,12 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
     let snapshot = &context.snapshot;
     let collection = Collection::load(snapshot)?;
     let survey = context.survey()?;
-    let history = match &snapshot.repository {
-        Some(repository) => repository.paths_ever()?,
-        None => Default::default(),
-    };
-    let history: Vec<RepoPathBuf> = history
-        .iter()
-        .map(|path| RepoPath::new(path).to_owned())
-        .collect();
+    let (mut history, mut cuts) = (Vec::new(), Vec::new());
+    if let Some(repository) = &snapshot.repository {
+        let paths = repository.paths_ever()?;
+        history.extend(paths.iter().map(|path| RepoPath::new(path).to_owned()));
+        cuts = repository.history_cuts()?;
+    }
     let shorter = shorten(snapshot, &collection, &survey, &history)?;
     let mut edits = Vec::new();
     let mut notes: Vec<String> = shorter.files.iter().flat_map(reasons).collect();
@@ -35,6 +34,9 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
              and the examples of this project's templates",
             count(shorter.paths as u64)
         ));
+    }
+    if !shorter.files.is_empty() {
+        notes.extend(cuts.iter().map(text::history_cut));
     }
     if shorter.unproven > 0 {
         notes.push(match shorter.unproven {
@@ -51,6 +53,11 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
         patterns.extend(removed.map(|line| line.pattern.to_str_lossy().into_owned()));
         edits.push(Edit::of_rules(target, file.after));
     }
+    // What can't be read outside of ignored folders, the proposal says.
+    let known = &snapshot.tree()?.unread;
+    let more = snapshot.whole_tree()?.unread.iter();
+    let more: Vec<Unread> = more.filter(|one| !known.contains(one)).cloned().collect();
+    context.say_unread(&more);
     let outcome = Proposal {
         command: "rules --shorten",
         write,

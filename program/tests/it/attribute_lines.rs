@@ -194,6 +194,10 @@ fn an_expected_attribute_is_proven_by_what_everybody_has() {
         said["expectations"][1]["wrong"][0]["path"],
         "game/Assets/boat.cs"
     );
+    // Nor has it what a macro stands for here.
+    nia.writes("game/.gitattributes", "*.cs mine\n");
+    nia.writes(".git/info/attributes", "[attr]mine -diff\n");
+    assert_eq!(nia.redshank(&["prove"]).code, 1);
     nia.writes("game/.gitattributes", "*.cs -diff\n");
     nia.redshank(&["prove"]).fine();
     nia.writes(
@@ -409,6 +413,20 @@ fn line_endings_that_git_would_store_otherwise_are_said() {
     assert!(said.out.contains("git add --renormalize ."), "{}", said.out);
     nia.git(&["add", "--renormalize", "."]).fine();
     assert_eq!(nia.git_says(&["show", ":notes.txt"]).out, "one\ntwo\n");
+    // A byte-order mark stays where it is.
+    nia.writes("tool/.gitattributes", "\u{feff}*.rs diff=rust\n");
+    let general = [
+        "add",
+        "--attributes",
+        "--in",
+        "tool",
+        "* text=auto",
+        "--write",
+        "--yes",
+    ];
+    nia.redshank(&general).fine();
+    let written = "\u{feff}* text=auto\n*.rs diff=rust\n";
+    assert_eq!(text(&nia, "tool/.gitattributes"), written);
     // A folder has no attributes, and another program's words are none.
     nia.writes("sub/.gitattributes", "[attr]mine -diff\n*.txt mine\n");
     let said = nia.redshank(&["rules", "--attributes", "--idle"]);

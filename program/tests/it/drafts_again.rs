@@ -173,7 +173,8 @@ fn an_old_file_gets_shorter_with_the_same_verdicts() {
     nia.git(&["rm", "--quiet", "gauge.tfstate"]).fine();
     nia.git(&["commit", "--quiet", "--message", "no state"])
         .fine();
-    let file = "# logs\n*.log\n\n# old projects\n__pycache__/\n/.gradle/\n\n# built\n/target/\ntarget/\n.env\n*.tfstate\n*.log\n";
+    let file = "# logs\n*.log\n\n# old projects\n__pycache__/\n/.gradle/\n\n# built\n/target/\n\
+                target/\n.env\n*.tfstate\n*.log\n";
     nia.writes(".gitignore", file);
     let before = nia.lists("ignored");
     let shown = nia.redshank(&["rules", "--shorten"]).fine();

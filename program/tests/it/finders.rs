@@ -175,7 +175,11 @@ fn a_repository_in_the_wrong_folder_is_found() {
     std::fs::create_dir_all(&home).unwrap();
     nia.stands_in(&home);
     nia.git(&["init", "--quiet", "."]).fine();
+    nia.writes("photos/boat.jpg", "x");
     assert!(rows(&nia).contains(&"warning personal/home .git/".to_owned()));
+    // Whoever ignores all but a few files of it means it.
+    nia.writes(".gitignore", "*\n");
+    assert!(!rows(&nia).contains(&"warning personal/home .git/".to_owned()));
 }
 
 #[test]

@@ -565,6 +565,15 @@ fn a_copy_without_history_holds_the_same_and_nothing_else() {
         "{}",
         again.err
     );
+    // What wasn't looked into is no all-clear.
+    nia.writes("levels.zip", "PK\u{3}\u{4}");
+    let said = nia.redshank(&["rehearse", "--export", "../packed"]).fine();
+    assert!(
+        said.out.contains("1 archive was not scanned"),
+        "{}",
+        said.out
+    );
+    assert!(said.out.contains("in what was scanned"), "{}", said.out);
     // What shouldn't be in it is counted.
     nia.writes("id_rsa", crate::common::private_key());
     let said = nia.redshank(&["rehearse", "--export", "../other"]);

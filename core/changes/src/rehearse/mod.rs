@@ -61,8 +61,8 @@ impl ScratchClone {
 /// with one commit and without history; returns the commit's name and what it holds.
 ///
 /// # Errors
-/// If there is no repository, git knows no author, something is in the folder's place, it is in the repository, git
-/// would never end, or git or the disk refuses.
+/// If there is no repository, git knows no author, something is in the folder's place, it is in the
+/// repository, git would never end, or git or the disk refuses.
 pub fn export(
     snapshot: &Snapshot,
     into: &Path,

@@ -57,7 +57,6 @@ pub(crate) const BY_NAME: &[Finder] = &[by_name::find];
 /// Those that need to know what was seen inside files.
 pub(crate) const WITH_CONTENT: &[Finder] = &[
     oversized::find,
-    pattern_limits::find,
     script_ends::find,
     tracked_anyway::find,
     modes::find,

@@ -15,8 +15,8 @@ const MAY_RUN: u32 = 0o111;
 
 /// Files that hold nothing to run, whatever is in them.
 static PLAIN: LazyLock<PatternSet> = LazyLock::new(|| {
-    let endings = "*.md *.rst *.txt *.json *.toml *.yml *.yaml *.xml *.csv *.html *.css *.png *.jpg \
-                   *.jpeg *.gif *.svg *.pdf *.lock LICENSE* README*";
+    let endings = "*.md *.rst *.txt *.json *.toml *.yml *.yaml *.xml *.csv *.html *.css *.png \
+                   *.jpg *.jpeg *.gif *.svg *.pdf *.lock LICENSE* README*";
     let endings = endings.split_whitespace().map(str::to_owned);
     endings.collect::<Vec<_>>().into()
 });
@@ -32,10 +32,6 @@ static CALLERS: LazyLock<PatternSet> = LazyLock::new(|| {
 
 /// No file that runs others is read further, in bytes.
 const LONGEST_CALLER: u64 = 1 << 20;
-
-/// So many files that needlessly may be run are named; more of them come from a disk that says so of
-/// every file.
-const MOST_PLAIN: usize = 20;
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let programs = &known.content.programs;
@@ -77,18 +73,14 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
             .is_some_and(|part| !part.is_folder());
         is_plain && !programs.contains(&entry.path) && !known.templates.has(entry)
     });
-    let plain: Vec<&Entry> = plain.filter(|entry| may_run(entry) == Some(true)).collect();
-    if plain.len() <= MOST_PLAIN {
-        findings.extend(plain.into_iter().map(|entry| Finding {
+    let plain = plain.filter(|entry| may_run(entry) == Some(true));
+    findings.extend(plain.map(|entry| {
+        let cause = Cause::NeedlesslyExecutable;
+        Finding {
             level: Level::Note,
-            ..finding(
-                entry,
-                "mode",
-                Cause::NeedlesslyExecutable,
-                ByHand::MakePlain,
-            )
-        }));
-    }
+            ..finding(entry, "mode", cause, ByHand::MakePlain)
+        }
+    }));
     Ok(findings)
 }
 

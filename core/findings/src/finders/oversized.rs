@@ -1,6 +1,7 @@
 //! What is too large for git: single files, and folders that are heavy in sum.
 
 use super::PatternLimits;
+use super::pattern_limits::totals;
 use crate::{ByHand, Cause, Evidence, Finding, KeepOut, Known, Level, Remedy, Result, ScanContext};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_origin::is_source_name;
@@ -51,7 +52,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     let own = PatternLimits::new(scan.settings);
     // Somebody may draw the line for errors below the one for warnings.
     let limit_of = |entry: &Entry| {
-        let warning = own.of_file(&entry.path).unwrap_or(scan.limits.file_warning);
+        let warning = own.warning(&entry.path, &scan.limits);
         warning.min(scan.limits.file_error)
     };
     let mut findings = Vec::new();
@@ -71,6 +72,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
     if !scan.options.staged {
         findings.extend(ignored_for_size(scan));
     }
+    findings.extend(totals(scan, &own, &stored));
     findings.extend(stored_code(scan, &stored));
     findings.extend(pointers(scan, &stored, &known.content.pointers)?);
     Ok(findings)
@@ -86,8 +88,7 @@ pub(crate) fn over_limit(
     let (level, limit) = if entry.size > limits.file_error {
         (Level::Error, limits.file_error)
     } else {
-        let warning = own.of_file(&entry.path);
-        (Level::Warning, warning.unwrap_or(limits.file_warning))
+        (Level::Warning, own.warning(&entry.path, limits))
     };
     let kind = type_of(entry)?;
     let is_for_storage = kind.is_some_and(|row| row.store);
@@ -329,7 +330,7 @@ const LARGEST_ATTRIBUTES: u64 = 100 << 20;
 
 /// The files of which git keeps a pointer only, by their attributes. git is only asked where some
 /// file covers it.
-pub(super) fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
+fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPath>> {
     let (snapshot, tree) = (scan.snapshot, scan.tree);
     let repository = snapshot.repository.as_ref();
     let Some(repository) = repository.filter(|_| tree.endless_attributes(snapshot).is_none())

@@ -1,12 +1,12 @@
 //! Limits that the settings give what a pattern matches, and for everything together.
 
-use super::oversized::stored_by_attributes;
-use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
+use crate::{ByHand, Cause, Finding, Level, ScanContext};
 use redshank_rules::{PatternSet, RepoPath};
-use redshank_worktree::settings::{FILE, PatternLimit, Settings};
+use redshank_worktree::settings::{FILE, Limits, PatternLimit, Settings};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::Entry;
 use redshank_worktree::{Class, FileStats};
+use std::collections::HashSet;
 
 /// The limits of a repository's settings for what a pattern matches.
 pub(crate) struct PatternLimits<'s> {
@@ -22,21 +22,26 @@ impl<'s> PatternLimits<'s> {
         }
     }
 
-    /// The limit of one file, by the last row that matches it and has one.
-    pub(crate) fn of_file(&self, path: &RepoPath) -> Option<Bytes> {
+    /// From which size on one file is a warning: by the last row that matches it and has a size,
+    /// else as for every file.
+    pub(crate) fn warning(&self, path: &RepoPath, limits: &Limits) -> Bytes {
         let mut rows = self.rows.iter().rev();
-        rows.find_map(|(patterns, row)| row.file.filter(|_| patterns.topmost(path).is_some()))
+        let own =
+            rows.find_map(|(patterns, row)| row.file.filter(|_| patterns.topmost(path).is_some()));
+        own.unwrap_or(limits.file_warning)
     }
 }
 
-pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
-    let limits = PatternLimits::new(scan.settings);
+/// The findings on sums; of files in `stored` git keeps a pointer only.
+pub(super) fn totals(
+    scan: &ScanContext,
+    limits: &PatternLimits,
+    stored: &HashSet<&RepoPath>,
+) -> Vec<Finding> {
     let has_any = limits.rows.iter().any(|(_, row)| row.total.is_some());
     if scan.options.staged || !(has_any || scan.limits.repository.is_some()) {
-        return Ok(Vec::new());
+        return Vec::new();
     }
-    // git keeps a pointer only of what is stored elsewhere.
-    let stored = stored_by_attributes(scan)?;
     let files = scan.tree.to_commit_files();
     let files: Vec<&Entry> = files
         .filter(|entry| !stored.contains(&*entry.path))
@@ -54,7 +59,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     if let Some(limit) = scan.limits.repository.filter(|limit| stats.size > *limit) {
         findings.push(finding(None, stats, limit));
     }
-    Ok(findings)
+    findings
 }
 
 /// The finding on a sum, where the limit is set.

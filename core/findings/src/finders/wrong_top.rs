@@ -4,6 +4,7 @@ use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
 use redshank_files::Root;
 use redshank_rules::{IGNORE_FILE, RepoPath};
 use redshank_worktree::Class;
+use redshank_worktree::tree::State;
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -16,7 +17,9 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
         return Ok(Vec::new());
     }
     let mut findings = Vec::new();
-    if is_home(top) {
+    let mut candidates = scan.tree.in_state(State::Candidate);
+    // Some keep a few files of it on purpose, and ignore all else.
+    if is_home(top) && candidates.next().is_some() {
         let cause = Cause::HomeRepository;
         let made = Finding::new(
             Class::Personal,
@@ -53,8 +56,7 @@ fn is_home(top: &Path) -> bool {
     home.is_some_and(|home| home == *top)
 }
 
-/// The only thing at the top, if it is a folder that is a project of its own: with an ignore file,
-/// a README or a marker of a project right in it.
+/// The only thing at the top, if it is the folder of a project, with its own ignore file or README.
 fn only_project<'s>(scan: &'s ScanContext) -> Option<&'s RepoPath> {
     let mut tops = BTreeSet::new();
     for entry in &scan.tree.entries {

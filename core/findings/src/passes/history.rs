@@ -188,7 +188,7 @@ fn look_into(
     // itself.
     let (mut hits, _) = credentials::scan_file(&entry, contents)?.unwrap_or_default();
     let own = PatternLimits::new(scan.settings);
-    let warning = own.of_file(&entry.path).unwrap_or(scan.limits.file_warning);
+    let warning = own.warning(&entry.path, &scan.limits);
     if entry.size > warning.min(scan.limits.file_error) {
         hits.push(SecretFinding {
             finding: over_limit(scan, &entry, &own)?,

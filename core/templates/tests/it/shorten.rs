@@ -84,6 +84,37 @@ fn ignored(ground: &Ground) -> Vec<String> {
         .collect()
 }
 
+fn agrees(top: &[&str], nested: &[&str]) -> Result<(), TestCaseError> {
+    let ground = Ground::new(FILES);
+    ground.write(".gitignore", &(top.join("\n") + "\n"));
+    ground.write("data/.gitignore", &nested.join("\n"));
+    let before = ignored(&ground);
+    let collection = Collection::of_templates(Vec::new());
+    let shorter = {
+        let snapshot = Snapshot::open(&ground.top).unwrap();
+        let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
+        shorten(&snapshot, &collection, &survey, &[]).unwrap()
+    };
+    for file in &shorter.files {
+        prop_assert!(!file.removed.is_empty());
+        let path = file.folder.join(IGNORE_FILE);
+        ground.write(&path.to_str_lossy(), &file.after.to_str_lossy());
+    }
+    prop_assert_eq!(&ignored(&ground), &before, "{:?} {:?}", top, nested);
+    // No identical rule is left twice.
+    let after = std::fs::read_to_string(ground.top.join(".gitignore")).unwrap();
+    let rules: Vec<&str> = after
+        .lines()
+        .filter(|line| !line.is_empty() && !line.starts_with('#'))
+        .collect();
+    let mut once = rules.clone();
+    once.sort_unstable();
+    once.dedup();
+    prop_assert!(shorter.unproven > 0 || once.len() == rules.len(), "{after}");
+    prop_assert!(RepoPath::new("x").is_top() || shorter.paths >= FILES.len());
+    Ok(())
+}
+
 proptest! {
     #![proptest_config(ProptestConfig {
         cases: ProptestConfig::default().cases / 4,
@@ -93,29 +124,6 @@ proptest! {
 
     #[test]
     fn a_shorter_file_gives_the_same_verdicts(top in lines(), nested in lines()) {
-        let ground = Ground::new(FILES);
-        ground.write(".gitignore", &(top.join("\n") + "\n"));
-        ground.write("data/.gitignore", &nested.join("\n"));
-        let before = ignored(&ground);
-        let collection = Collection::of_templates(Vec::new());
-        let shorter = {
-            let snapshot = Snapshot::open(&ground.top).unwrap();
-            let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
-            shorten(&snapshot, &collection, &survey, &[]).unwrap()
-        };
-        for file in &shorter.files {
-            prop_assert!(!file.removed.is_empty());
-            let path = file.folder.join(IGNORE_FILE);
-            ground.write(&path.to_str_lossy(), &file.after.to_str_lossy());
-        }
-        prop_assert_eq!(&ignored(&ground), &before, "{:?} {:?}", top, nested);
-        // No identical rule is left twice.
-        let after = std::fs::read_to_string(ground.top.join(".gitignore")).unwrap();
-        let rules: Vec<&str> = after.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).collect();
-        let mut once = rules.clone();
-        once.sort_unstable();
-        once.dedup();
-        prop_assert!(shorter.unproven > 0 || once.len() == rules.len(), "{after}");
-        prop_assert!(RepoPath::new("x").is_top() || shorter.paths >= FILES.len());
+        agrees(&top, &nested)?;
     }
 }

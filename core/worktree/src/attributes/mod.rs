@@ -8,9 +8,11 @@ mod usage;
 
 pub use effect::{AttributeChange, AttributeEffect};
 pub use usage::{
-    AttributeStatus, AttributeUsage, KNOWN_ATTRIBUTES, attribute_faults, attribute_usage,
+    AttributeReport, AttributeStatus, AttributeUsage, KNOWN_ATTRIBUTES, attribute_faults,
+    attribute_usage,
 };
 
+use crate::tree::{Unread, UnreadReason};
 use crate::{Overlay, Purpose, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use once_cell::unsync::OnceCell;
@@ -52,6 +54,8 @@ pub struct Attributes<'a> {
     folders: HashMap<RepoPathBuf, AttributeFile>,
     macros: HashMap<BString, Vec<Setting>>,
     drivers: OnceCell<Drivers>,
+    /// The attribute files that could not be read.
+    unread: Vec<Unread>,
 }
 
 impl<'a> Attributes<'a> {
@@ -79,22 +83,25 @@ impl<'a> Attributes<'a> {
             folders: HashMap::new(),
             macros: HashMap::new(),
             drivers: OnceCell::new(),
+            unread: Vec::new(),
         };
         all.load(RepoPath::top());
+        all.define_macros();
+        Ok(all)
+    }
+
+    /// Takes the macros of the files that may define some; the nearer definition wins.
+    fn define_macros(&mut self) {
         let binary = ["diff", "merge", "text"].map(|name| Setting {
             name: name.into(),
             value: Value::Unset,
         });
-        all.macros.insert("binary".into(), binary.to_vec());
-        // The nearer definition of a macro wins.
-        let top = all.folders.get(RepoPath::top()).into_iter();
-        let files = all.outside.iter().rev().chain(top).chain([&all.clone]);
+        let top = self.folders.get(RepoPath::top()).into_iter();
+        let files = self.outside.iter().rev().chain(top).chain([&self.clone]);
         let defined = files.flat_map(|file| &file.macros);
-        let defined: Vec<_> = defined
-            .map(|one| (one.name.clone(), one.settings.clone()))
-            .collect();
-        all.macros.extend(defined);
-        Ok(all)
+        let defined = defined.map(|one| (one.name.clone(), one.settings.clone()));
+        let built_in = std::iter::once(("binary".into(), binary.to_vec()));
+        self.macros = built_in.chain(defined).collect();
     }
 
     /// The same without what only this clone or this person has.
@@ -105,6 +112,7 @@ impl<'a> Attributes<'a> {
         let mut all = Self::new(snapshot, Overlay::new())?;
         all.clone = AttributeFile::default();
         all.outside.clear();
+        all.define_macros();
         Ok(all)
     }
 
@@ -135,16 +143,22 @@ impl<'a> Attributes<'a> {
         }
         let path = folder.join(ATTRIBUTE_FILE);
         let held = match self.overlay.get(path.as_bstr()) {
-            Some(held) => Some(held.clone()),
-            // git reads none through a link.
-            None => self.snapshot.root.read(&path, LARGEST_FILE).ok(),
+            Some(held) => Ok(held.clone()),
+            None => self.snapshot.root.read(&path, LARGEST_FILE),
         };
-        let file = AttributeFile::parse(
-            &held.unwrap_or_default(),
-            path.as_bstr(),
-            folder.is_top(),
-            self.snapshot.case(),
-        );
+        let held = held.unwrap_or_else(|error| {
+            // git reads none through a link.
+            let is_none = redshank_files::is_absence(&error)
+                || redshank_files::is_link_on_the_way(&error)
+                || redshank_files::is_not_regular(&error);
+            self.unread.extend((!is_none).then(|| Unread {
+                path: path.clone(),
+                reason: UnreadReason::Refused(error.to_string()),
+            }));
+            Vec::new()
+        });
+        let file =
+            AttributeFile::parse(&held, path.as_bstr(), folder.is_top(), self.snapshot.case());
         self.folders.insert(folder.to_owned(), file);
     }
 
@@ -158,14 +172,11 @@ impl<'a> Attributes<'a> {
         let values = repository.all_attributes(&asked)?;
         let mut answers = Vec::new();
         for (path, values) in paths.iter().zip(values) {
-            let given = self.given(path);
-            let lines = values.into_iter().map(|(name, value)| {
+            self.load_above(path);
+            let given = self.given_as_read(path);
+            let answer = values.into_iter().map(|(name, value)| {
                 let line = given.get(name.as_bstr());
                 let line = line.map(|(_, line)| (*line).to_owned());
-                (name, value, line)
-            });
-            let lines: Vec<_> = lines.collect();
-            let answer = lines.into_iter().map(|(name, value, line)| {
                 let attribute = PathAttribute {
                     overridden: self.overridden(path, name.as_bstr(), line.as_ref()),
                     value,
@@ -202,9 +213,19 @@ impl<'a> Attributes<'a> {
 
     /// What lines give a path.
     pub fn given(&mut self, path: &RepoPath) -> Given<'_> {
+        self.load_above(path);
+        self.given_as_read(path)
+    }
+
+    /// Reads the files that may say something of a path.
+    fn load_above(&mut self, path: &RepoPath) {
         for folder in path.folders_above() {
             self.load(folder);
         }
+    }
+
+    /// What lines give a path whose files are read.
+    fn given_as_read(&self, path: &RepoPath) -> Given<'_> {
         let mut found = Given::new();
         self.visit(path, &mut |rule| {
             self.give(&rule.settings, &rule.line, &mut found);

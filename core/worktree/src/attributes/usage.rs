@@ -1,6 +1,7 @@
 //! Every line of the attribute files: what it decides, and what is wrong with it.
 
 use super::Attributes;
+use crate::tree::Unread;
 use crate::{FileStats, Overlay, Result, Snapshot};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::Drivers;
@@ -112,20 +113,31 @@ const DIFF_DRIVERS: &[&str] = &[
 /// The drivers of `merge` that git has itself (ll-merge.c).
 const MERGE_DRIVERS: &[&str] = &["text", "binary", "union"];
 
-/// Every line of every attribute file that holds here, file by file as git reads them.
+/// Every line, and what could not be read.
+pub struct AttributeReport {
+    /// The lines, file by file: the tree's from the top down, this clone's, those outside.
+    pub lines: Vec<AttributeUsage>,
+    /// Attribute files that could not be read.
+    pub unread: Vec<Unread>,
+}
+
+/// Every line of every attribute file that holds here.
 ///
 /// # Errors
 /// If there is no repository, the tree can't be walked, or git refuses.
-pub fn attribute_usage(snapshot: &Snapshot, overlay: Overlay) -> Result<Vec<AttributeUsage>> {
+pub fn attribute_usage(snapshot: &Snapshot, overlay: Overlay) -> Result<AttributeReport> {
     let mut attributes = Attributes::new(snapshot, overlay)?;
     let counts = Counts::take(snapshot, &mut attributes)?;
-    let mut rows = Vec::new();
+    let mut lines = Vec::new();
     for file in attributes.files() {
         let mut of_file = rows_of(file, &attributes, &counts)?;
         of_file.sort_by_key(|row: &AttributeUsage| row.line.line);
-        rows.append(&mut of_file);
+        lines.append(&mut of_file);
     }
-    Ok(rows)
+    Ok(AttributeReport {
+        lines,
+        unread: attributes.unread,
+    })
 }
 
 /// The lines of the tree's attribute files that git drops or ignores a part of, whatever they match.
@@ -179,12 +191,9 @@ impl Counts {
     fn take(snapshot: &Snapshot, attributes: &mut Attributes) -> Result<Self> {
         let mut counts = Self::default();
         for entry in snapshot.tree()?.to_commit_files() {
-            let given = attributes.given(&entry.path);
+            attributes.load_above(&entry.path);
+            let given = attributes.given_as_read(&entry.path);
             let decisive: BTreeSet<LineId> = given.values().map(|(_, line)| id(line)).collect();
-            let winners: HashMap<BString, AttributeLine> = given
-                .iter()
-                .map(|(name, (_, line))| ((*name).to_owned(), (*line).clone()))
-                .collect();
             for id in &decisive {
                 *counts.decides.entry(id.clone()).or_default() += entry.stats();
             }
@@ -193,9 +202,9 @@ impl Counts {
                 if decisive.contains(&line) || counts.overridden.contains_key(&line) {
                     return;
                 }
-                let by = rule.settings.iter().find_map(|one| winners.get(&one.name));
-                if let Some(by) = by {
-                    counts.overridden.insert(line, by.clone());
+                let mut names = rule.settings.iter().map(|one| one.name.as_bstr());
+                if let Some((_, by)) = names.find_map(|name| given.get(name)) {
+                    counts.overridden.insert(line, (*by).clone());
                 }
             });
         }

@@ -94,6 +94,89 @@ fn said(top: &Path, path: &str) -> Vec<(BString, BString)> {
         .collect()
 }
 
+fn agrees(top_file: &str, src: &str, deep: &str, clone: &str) -> Result<(), TestCaseError> {
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().canonicalize().unwrap();
+    Git::at(&top).args(["init", "--quiet"]).output().unwrap();
+    for path in FILES {
+        write(&top, path, "x\n");
+    }
+    let files = [
+        (".gitattributes", top_file),
+        ("src/.gitattributes", src),
+        ("src/deep/.gitattributes", deep),
+        (".git/info/attributes", clone),
+    ];
+    for (path, text) in files {
+        write(&top, path, text);
+    }
+    let snapshot = Snapshot::open(&top).unwrap();
+    let paths: Vec<RepoPathBuf> = FILES
+        .iter()
+        .map(|path| RepoPath::new(path).to_owned())
+        .collect();
+    let answers = Attributes::new(&snapshot, Overlay::new())
+        .unwrap()
+        .of(&paths)
+        .unwrap();
+    let mut attributes = Attributes::new(&snapshot, Overlay::new()).unwrap();
+    for (path, answer) in FILES.iter().zip(&answers) {
+        let theirs = said(&top, path);
+        let ours: Vec<(BString, BString)> = answer
+            .iter()
+            .map(|(name, given)| (name.clone(), given.value.clone()))
+            .collect();
+        let mut sorted = theirs.clone();
+        sorted.sort();
+        prop_assert_eq!(&ours, &sorted);
+        // Without git, by the lines alone, it is the same.
+        let read: Vec<(BString, BString)> = attributes
+            .given(RepoPath::new(path))
+            .iter()
+            .filter(|(_, (value, _))| *value != &Value::Unspecified)
+            .map(|(name, (value, _))| ((*name).to_owned(), value.as_printed().to_owned()))
+            .collect();
+        prop_assert_eq!(&read, &sorted);
+        for (name, given) in answer {
+            let value = &given.value;
+            let Some(line) = &given.line else {
+                return Err(TestCaseError::fail(format!(
+                    "no line gives {path} {name}={value}"
+                )));
+            };
+            // A line right behind it takes the attribute away: nothing that comes later gives it.
+            // What this machine gives all files is left as it is.
+            let own = files
+                .iter()
+                .find(|(known, _)| line.source == known.as_bytes());
+            let Some(file) = own else { continue };
+            let mut lines: Vec<String> = file.1.lines().map(str::to_owned).collect();
+            let text = line.text.to_str_lossy().into_owned();
+            let pattern = match text.strip_prefix('"') {
+                Some(rest) => format!("\"{}\"", rest.split('"').next().unwrap()),
+                None => text.split_whitespace().next().unwrap().to_owned(),
+            };
+            lines.insert(line.line as usize, format!("{pattern} !{name}"));
+            write(&top, file.0, &lines.join("\n"));
+            let is_there = said(&top, path).iter().any(|(other, _)| other == name);
+            write(&top, file.0, file.1);
+            prop_assert!(
+                !is_there,
+                "{path} {name}={value} isn't from {}:{}",
+                line.source,
+                line.line
+            );
+            let says = |word: &str| line.text.contains_str(word);
+            prop_assert!(
+                says(&name.to_str_lossy()) || says("binary") || says("mine"),
+                "{}",
+                line.text
+            );
+        }
+    }
+    Ok(())
+}
+
 proptest! {
     #![proptest_config(ProptestConfig {
         cases: ProptestConfig::default().cases / 6,
@@ -105,54 +188,6 @@ proptest! {
     fn every_attribute_is_gits_and_its_line_decides(
         top_file in file(), src in file(), deep in file(), clone in file(),
     ) {
-        let folder = tempfile::tempdir().unwrap();
-        let top = folder.path().canonicalize().unwrap();
-        Git::at(&top).args(["init", "--quiet"]).output().unwrap();
-        for path in FILES {
-            write(&top, path, "x\n");
-        }
-        let files = [(".gitattributes", &top_file), ("src/.gitattributes", &src), ("src/deep/.gitattributes", &deep), (".git/info/attributes", &clone)];
-        for (path, text) in files {
-            write(&top, path, text);
-        }
-        let snapshot = Snapshot::open(&top).unwrap();
-        let paths: Vec<RepoPathBuf> = FILES.iter().map(|path| RepoPath::new(path).to_owned()).collect();
-        let answers = Attributes::new(&snapshot, Overlay::new()).unwrap().of(&paths).unwrap();
-        let mut attributes = Attributes::new(&snapshot, Overlay::new()).unwrap();
-        for (path, answer) in FILES.iter().zip(&answers) {
-            let theirs = said(&top, path);
-            let ours: Vec<(BString, BString)> = answer.iter().map(|(name, given)| (name.clone(), given.value.clone())).collect();
-            let mut sorted = theirs.clone();
-            sorted.sort();
-            prop_assert_eq!(&ours, &sorted);
-            // Without git, by the lines alone, it is the same.
-            let read: Vec<(BString, BString)> = attributes.given(RepoPath::new(path)).iter()
-                .filter(|(_, (value, _))| *value != &Value::Unspecified)
-                .map(|(name, (value, _))| ((*name).to_owned(), value.as_printed().to_owned())).collect();
-            prop_assert_eq!(&read, &sorted);
-            for (name, given) in answer {
-                let value = &given.value;
-                let Some(line) = &given.line else {
-                    return Err(TestCaseError::fail(format!("no line gives {path} {name}={value}")));
-                };
-                // A line right behind it takes the attribute away: nothing that comes later gives it.
-                // What this machine gives all files is left as it is.
-                let own = files.iter().find(|(known, _)| line.source == known.as_bytes());
-                let Some(file) = own else { continue };
-                let mut lines: Vec<String> = file.1.lines().map(str::to_owned).collect();
-                let text = line.text.to_str_lossy().into_owned();
-                let pattern = match text.strip_prefix('"') {
-                    Some(rest) => format!("\"{}\"", rest.split('"').next().unwrap()),
-                    None => text.split_whitespace().next().unwrap().to_owned(),
-                };
-                lines.insert(line.line as usize, format!("{pattern} !{name}"));
-                write(&top, file.0, &lines.join("\n"));
-                let is_there = said(&top, path).iter().any(|(other, _)| other == name);
-                write(&top, file.0, file.1);
-                prop_assert!(!is_there, "{path} {name}={value} isn't from {}:{}", line.source, line.line);
-                let says = |word: &str| line.text.contains_str(word);
-                prop_assert!(says(&name.to_str_lossy()) || says("binary") || says("mine"), "{}", line.text);
-            }
-        }
+        agrees(&top_file, &src, &deep, &clone)?;
     }
 }

@@ -182,8 +182,11 @@ impl Rehearse {
         let (commit, copy) = export(&context.snapshot, &into, self.staged, &self.message)?;
         let collection = Collection::load(&copy)?.chosen(&copy.settings()?.draft)?;
         let survey = recognise(&copy, copy.tree()?, &collection);
-        let findings = scan(&copy, &survey, &context.scan_options())?.findings;
-        let at = |level| findings.iter().filter(|one| one.level == level).count();
+        let scanned = scan(&copy, &survey, &context.scan_options())?;
+        let at = |level| {
+            let findings = scanned.findings.iter();
+            findings.filter(|one| one.level == level).count()
+        };
         let (errors, warnings) = (at(Level::Error), at(Level::Warning));
         if context.for_people {
             let stats = FileStats::sum(copy.tree()?.in_state(State::Tracked));
@@ -195,18 +198,26 @@ impl Rehearse {
                 stats.size
             )?;
             let counts = redshank_text::level_counts(errors, warnings, 0);
-            if counts.is_empty() {
+            for said in redshank_text::not_scanned(&scanned) {
+                putln!("{}", Paint::Warn.on(said))?;
+            }
+            if counts.is_empty() && scanned.is_complete() {
                 putln!("{}", Paint::Good.on("no error or warning was found in it"))?;
+            } else if counts.is_empty() {
+                let said = "no error or warning was found in what was scanned";
+                putln!("{}", Paint::Warn.on(said))?;
             } else {
                 let check = Paint::Type.on(format!("redshank check --root {place}"));
                 putln!("{}: {check}", Paint::Warn.on(format!("{counts} in it")))?;
             }
         }
+        context.say_unread(&scanned.unread);
         Ok(ExportOut {
             folder: into.to_string_lossy().into_owned(),
             commit,
             errors,
             warnings,
+            is_complete: scanned.is_complete(),
         })
     }
 

@@ -33,8 +33,8 @@ pub struct Tidy {
     /// back
     #[arg(long)]
     remove: bool,
-    /// What to do about files and folders too large for git; without it, large-file storage where it is set up
-    /// and fits, else a rule
+    /// What to do about files and folders too large for git; without it, large-file storage where
+    /// it is set up and fits, else a rule
     #[arg(long, value_enum, value_name = "WAY")]
     large: Option<LargeArg>,
     /// Instead, normalize line endings: the general line of .gitattributes, at its top
