@@ -283,6 +283,16 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "policy",
+        &[
+            (
+                "policy use ../policy --revision v2",
+                "copies a policy here and follows it",
+            ),
+            ("policy update", "fetches it again"),
+        ],
+    ),
+    (
         "hook",
         &[
             ("hook on", "checks staged files before each commit"),

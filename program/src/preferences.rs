@@ -3,6 +3,7 @@
 use crate::choices::{Color, ReachArg, When};
 use anyhow::Result;
 use redshank_worktree::personal;
+use redshank_worktree::policy::Policy;
 use redshank_worktree::settings::{FILE, GivenLimits};
 use serde::Deserialize;
 use std::fmt;
@@ -51,7 +52,11 @@ impl Preferences {
     /// # Errors
     /// If the file can't be read or isn't in the format.
     pub fn read() -> Result<Self> {
-        Ok(personal::settings()?)
+        let mut own: Self = personal::settings()?;
+        if let Some(policy) = Policy::read_personal()? {
+            own.limits = own.limits.filled_from(&policy.settings.limits);
+        }
+        Ok(own)
     }
 }
 
@@ -64,6 +69,8 @@ pub enum Origin {
     /// A variable of the environment.
     Environment(&'static str),
     Repository,
+    /// The policy that the repository follows.
+    Policy,
     /// The person's own file.
     Personal,
     BuiltIn,
@@ -76,6 +83,7 @@ impl Origin {
             Self::Option(_) => "option",
             Self::Environment(_) => "environment",
             Self::Repository => "repository",
+            Self::Policy => "policy",
             Self::Personal => "personal",
             Self::BuiltIn => "built-in",
         }
@@ -88,6 +96,7 @@ impl fmt::Display for Origin {
             Self::Option(name) => f.pad(name),
             Self::Environment(name) => write!(f, "${name}"),
             Self::Repository => f.pad(FILE),
+            Self::Policy => f.pad("policy"),
             Self::Personal => f.pad("yours"),
             Self::BuiltIn => f.pad("built in"),
         }

@@ -12,6 +12,7 @@ mod format;
 mod hook;
 mod mute;
 mod outgoing;
+mod policy;
 mod prove;
 mod rehearse;
 mod review;
@@ -36,6 +37,7 @@ pub use format::{DOCUMENT, FILES, FINDINGS, LIST, OutputFormat, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
 pub use outgoing::{AuthorOut, CompareOut, MissingFromRemoteOut, OutgoingOut};
+pub use policy::{PolicyOut, PolicyRowOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, ExportOut, LeftOutOut, MissingOut, RehearseOut, RunOut};
 pub use review::ReviewOut;
@@ -131,6 +133,7 @@ mod tests {
             ("attribute-lines", schema_for!(AttributeLinesOut)),
             ("attribute-effect", schema_for!(AttributeEffectOut)),
             ("outgoing", schema_for!(OutgoingOut)),
+            ("policy", schema_for!(PolicyOut)),
             ("review", schema_for!(ReviewOut)),
             ("rehearse", schema_for!(RehearseOut)),
             ("mute", schema_for!(MutesOut)),

@@ -17,7 +17,7 @@ pub struct TemplateRowOut {
     pub revision: u32,
     /// How many rules it has.
     pub rules: usize,
-    /// Where it comes from: `built-in`, `yours` or `team`.
+    /// Where it comes from: `built-in`, `policy`, `yours` or `team`.
     pub origin: &'static str,
     /// Whether it hides a farther one of the same name.
     pub hides: bool,
@@ -35,6 +35,7 @@ impl TemplateRowOut {
             rules: template.rule.len(),
             origin: match &template.origin {
                 TemplateSource::BuiltIn => "built-in",
+                TemplateSource::Policy(_) => "policy",
                 TemplateSource::Personal(_) => "yours",
                 TemplateSource::Team(_) => "team",
             },

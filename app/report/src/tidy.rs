@@ -72,6 +72,10 @@ pub enum StepKindOut {
     Fix,
     /// It adds a line to the attributes at the top.
     Attribute,
+    /// It lets a file be run.
+    MakeExecutable,
+    /// It no longer lets a file be run.
+    MakePlain,
     /// It moves out of the way what can be made again.
     Remove,
 }
@@ -85,6 +89,14 @@ impl TidyOut {
                 StepKind::LetIn(pattern) => (StepKindOut::LetIn, Some(pattern)),
                 StepKind::Fix { with, .. } => (StepKindOut::Fix, Some(with)),
                 StepKind::Attribute { line, .. } => (StepKindOut::Attribute, Some(line)),
+                StepKind::Mode { is_executable } => {
+                    let plain = (StepKindOut::MakePlain, None);
+                    if *is_executable {
+                        (StepKindOut::MakeExecutable, None)
+                    } else {
+                        plain
+                    }
+                }
                 StepKind::StopTracking => (StepKindOut::StopTracking, None),
                 StepKind::Sample(_) => (StepKindOut::Sample, None),
                 StepKind::Remove { .. } => (StepKindOut::Remove, None),

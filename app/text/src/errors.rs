@@ -79,7 +79,7 @@ fn of_worktree(error: &redshank_worktree::Error) -> Lines {
             format!("write each as a table of its own: [[{key}]]"),
         ),
         Error::NotUtf8 { .. } => said(error, "save it as UTF-8"),
-        Error::NotAFile(_) => said(error, "put a regular file in its place"),
+        Error::NotAFile(_) | Error::PolicyLink(_) => said(error, "put a regular file in its place"),
         Error::Utf16(_) => said(error, "save it as UTF-8 first"),
         Error::NoRepository { purpose, .. } => vec![
             format!("{error}, and {}", without_repository(*purpose)),
@@ -247,6 +247,12 @@ fn of_changes(error: &redshank_changes::Error) -> Lines {
         Error::NoAuthor => {
             "git config --global user.name NAME, and user.email YOU@EXAMPLE.ORG".to_owned()
         }
+        Error::NoPolicy(_) => "docs/guide/policy.md says what it looks like".to_owned(),
+        Error::PolicyWithoutRevisions(_) => {
+            "leave --revision out, or make it a repository".to_owned()
+        }
+        Error::PolicyPassword => "let git ask for it, or use a credential helper".to_owned(),
+        Error::NoPolicyNamed => "`redshank policy use FROM` names one".to_owned(),
         Error::ExportTaken(_) => "name a folder that isn't there yet".to_owned(),
         Error::ExportInside(_) => "name a folder outside of it".to_owned(),
         Error::PersonalAttributes => "use --for team, folder or clone".to_owned(),

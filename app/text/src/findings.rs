@@ -139,6 +139,18 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::RulesTooHigh => "right above the repository there is a .gitignore, which git \
                                 doesn't read here"
             .to_owned(),
+        Cause::PolicyMissing { from } => {
+            format!("the policy from {from} isn't copied here, so nothing of it counts")
+        }
+        Cause::PolicyOther { from } => {
+            format!("the copy of the policy is from {from}, and not what the settings name")
+        }
+        Cause::PolicyChanged => {
+            "the copy of the policy was changed here, and is no longer the policy's".to_owned()
+        }
+        Cause::BehindPolicy { label, revision } => {
+            format!("the block {label} is behind the policy, which is at {revision}")
+        }
         Cause::LongPath(length) => {
             format!("the path has {length} characters; Windows takes 260 with the clone's folder")
         }
@@ -376,6 +388,10 @@ pub fn remedy(finding: &Finding) -> String {
         Remedy::Attribute { line, .. } => {
             format!("add `{}` to .gitattributes: redshank tidy", line.pattern)
         }
+        Remedy::Mode { is_executable } => {
+            let flag = if *is_executable { "+x" } else { "-x" };
+            format!("chmod {flag} {}: redshank tidy", quoted(&finding.path))
+        }
         Remedy::ByHand(what) => by_hand(finding, what),
     };
     words += &lasting(finding);
@@ -502,17 +518,11 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::TakeAcceptanceOut => {
             return format!("take its [[accept]] entry out of {}", settings::FILE);
         }
-        ByHand::MakeExecutable => {
-            let path = quoted(&finding.path);
-            return format!("chmod +x {path}, and `git update-index --chmod=+x` if it is tracked");
-        }
-        ByHand::MakePlain => {
-            let path = quoted(&finding.path);
-            return format!("chmod -x {path}, and `git update-index --chmod=-x` if it is tracked");
-        }
         ByHand::MoveRepository => {
             "if that isn't meant: move its .git folder to the project's own folder"
         }
+        ByHand::UpdatePolicy => "`redshank policy update --write` copies it again",
+        ByHand::RefreshBlocks => "`redshank draft --refresh` brings it up to date",
         ByHand::MoveRulesIn => "move it here, if it is for this repository",
         ByHand::DropMark => "save it without a byte-order mark (UTF-8 without BOM)",
         ByHand::IgnoreIfMadeHere => "if it is built here, ignore it; a build makes it again",

@@ -9,6 +9,12 @@ pub fn kind_title(kind: &StepKind) -> (u8, &'static str) {
         StepKind::Fix { .. } => (1, "fix a rule"),
         StepKind::Ignore { .. } => (2, "ignore, by a rule"),
         StepKind::Attribute { .. } => (3, "set an attribute"),
+        StepKind::Mode {
+            is_executable: true,
+        } => (8, "make executable"),
+        StepKind::Mode {
+            is_executable: false,
+        } => (9, "make not executable"),
         StepKind::StopTracking => (4, "stop tracking, keep on disk"),
         StepKind::Remove { .. } => (5, "move out of the way"),
         StepKind::Sample(_) => (6, "write a sample"),

@@ -1,7 +1,7 @@
 //! Edits of files of rules and of the settings: what each would hold, what that does to rules, and
 //! the one way to write them.
 
-use crate::journal::{Area, Changes, FileChange, Journal, write_without_journal};
+use crate::journal::{Area, Changes, Content, FileChange, Journal, write_without_journal};
 use crate::{Error, Result, RuleTarget};
 use bstr::BString;
 use redshank_rules::RepoPath;
@@ -24,6 +24,7 @@ pub struct Edit {
     kind: EditKind,
     area: Area,
     path: BString,
+    is_removal: bool,
 }
 
 /// What an edited file says something about.
@@ -48,6 +49,7 @@ impl Edit {
             is_for_people: true,
             area: target.area,
             path: target.path,
+            is_removal: false,
         }
     }
 
@@ -69,6 +71,7 @@ impl Edit {
             is_for_people: false,
             area: Area::Worktree,
             path: path.into(),
+            is_removal: false,
         }
     }
 
@@ -82,6 +85,21 @@ impl Edit {
             is_for_people: true,
             area: Area::Worktree,
             path: settings::FILE.into(),
+            is_removal: false,
+        }
+    }
+
+    /// An edit of a file of the repository's copy of a policy; without `after`, the file goes.
+    pub fn of_policy(path: BString, before: Option<Vec<u8>>, after: Option<Vec<u8>>) -> Self {
+        Self {
+            shown: path.clone(),
+            before,
+            kind: EditKind::Other,
+            is_for_people: true,
+            area: Area::Worktree,
+            path,
+            is_removal: after.is_none(),
+            after: after.unwrap_or_default(),
         }
     }
 
@@ -91,14 +109,20 @@ impl Edit {
 
     /// Whether it changes anything.
     pub fn is_change(&self) -> bool {
-        self.held() != self.after
+        self.held() != self.after || self.is_removal && self.before.is_some()
     }
 
     fn change(&self) -> FileChange {
         let (path, after) = (self.path.clone(), self.after.clone());
+        let change = FileChange::new(path, self.before.clone(), after);
         FileChange {
             area: self.area,
-            ..FileChange::new(path, self.before.clone(), after)
+            after: if self.is_removal {
+                Content::Nothing
+            } else {
+                change.after.clone()
+            },
+            ..change
         }
     }
 }

@@ -55,6 +55,18 @@ pub enum Error {
     /// git knows no author for a commit.
     #[error("git doesn't know who you are, and would not commit")]
     NoAuthor,
+    /// Nothing of a policy is where it is said to be.
+    #[error("{0} has no policy: neither `policy.toml` nor a template in `templates/`")]
+    NoPolicy(String),
+    /// A plain folder is asked for one of its revisions.
+    #[error("{0} is a folder without revisions")]
+    PolicyWithoutRevisions(PathBuf),
+    /// An address has a password in it.
+    #[error("the address has a password in it, which everybody would read in the settings")]
+    PolicyPassword,
+    /// The repository names no policy.
+    #[error("no policy is named here")]
+    NoPolicyNamed,
     /// Something is in the place of a copy.
     #[error("{0} is there already")]
     ExportTaken(PathBuf),

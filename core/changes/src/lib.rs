@@ -34,6 +34,7 @@ pub mod hidden_changes;
 pub mod hook;
 pub mod journal;
 pub mod plan;
+pub mod policy;
 pub mod rehearse;
 pub mod sample;
 pub mod untrack;

@@ -138,6 +138,25 @@ pub enum Cause {
     TopTooHigh,
     /// An ignore file is right above the repository, where git doesn't read it.
     RulesTooHigh,
+    /// The repository follows a policy, and has no copy of it.
+    PolicyMissing {
+        /// Where it comes from.
+        from: String,
+    },
+    /// The copy is of another policy, or of another revision, than the settings name.
+    PolicyOther {
+        /// Where the copy comes from.
+        from: String,
+    },
+    /// Somebody changed the copy of a policy.
+    PolicyChanged,
+    /// A block was written from an earlier revision of a policy's template.
+    BehindPolicy {
+        /// Label of the block, as in its first mark.
+        label: String,
+        /// The policy's revision, in a few letters.
+        revision: String,
+    },
     /// A path longer than some systems take, in characters.
     LongPath(usize),
     /// A byte-order mark before the `#!` of a script.
@@ -331,6 +350,11 @@ pub enum Remedy {
         /// It sends files to large-file storage.
         is_storage: bool,
     },
+    /// Permission to run it, or none.
+    Mode {
+        /// It is to be one that may be run.
+        is_executable: bool,
+    },
     /// Something that only a person can do.
     ByHand(ByHand),
 }
@@ -353,10 +377,10 @@ pub enum ByHand {
     MoveRepository,
     /// The ignore file belongs in the repository.
     MoveRulesIn,
-    /// It must be allowed to run.
-    MakeExecutable,
-    /// It must not be.
-    MakePlain,
+    /// The policy must be fetched again.
+    UpdatePolicy,
+    /// The blocks must be written again.
+    RefreshBlocks,
     /// The mark before the script goes.
     DropMark,
     /// The line of the attributes covers too much.

@@ -21,6 +21,7 @@
 mod attributes;
 mod command;
 mod error;
+mod fetch;
 mod hidden_changes;
 mod history;
 mod in_progress;
@@ -38,6 +39,7 @@ mod versions;
 pub use attributes::Drivers;
 pub use command::Git;
 pub use error::Error;
+pub use fetch::{Fetched, fetch_files};
 pub use history::Past;
 pub use in_progress::{InProgress, Operation};
 pub use index::{Index, Mode, Span, Tracked};

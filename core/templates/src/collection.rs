@@ -1,5 +1,5 @@
-//! All templates there are: those that come with the program, the person's own, and the team's. The
-//! nearer one hides the farther of the same name.
+//! All templates there are: those that come with the program, the person's own, and the team's, each
+//! with those of a policy below them. The nearer one hides the farther of the same name.
 
 use super::format::{Template, TemplateSource};
 use super::other_names::meant;
@@ -8,6 +8,7 @@ use crate::{Error, Result};
 use rayon::prelude::*;
 use redshank_files::{FileKind, Root};
 use redshank_rules::RepoPath;
+use redshank_worktree::policy::Policy;
 use redshank_worktree::settings::Choices;
 use redshank_worktree::{Snapshot, io_error_at, personal, toml_file};
 use std::io::ErrorKind;
@@ -219,9 +220,10 @@ fn is_named(path: &Path, name: &str) -> bool {
 /// A template file: where it is, where it comes from, and what it holds.
 type OwnFile = (PathBuf, TemplateSource, Result<Vec<u8>>);
 
-/// The person's and the team's template files, in this order.
+/// The person's and the team's template files, in this order, each behind those of the policy.
 fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
-    let mut files = Vec::new();
+    let settings = snapshot.settings()?;
+    let mut files = files_of_policy(settings.personal_policy.as_ref());
     for path in personal_folder()
         .iter()
         .map(|folder| toml_files(folder))
@@ -232,6 +234,7 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
         let text = text.map_err(|cause| io_error_at(&path)(cause).into());
         files.push((path.clone(), TemplateSource::Personal(path), text));
     }
+    files.extend(files_of_policy(settings.policy_copy.as_ref()));
     // What a repository brings along may not lead out of it.
     let mut names = match snapshot.root.list(TEAM_FOLDER.into()) {
         Err(error) if redshank_files::is_absence(&error) => return Ok(files),
@@ -255,6 +258,15 @@ fn own_files(snapshot: &Snapshot) -> Result<Vec<OwnFile>> {
         files.push((path.clone(), TemplateSource::Team(path), text));
     }
     Ok(files)
+}
+
+fn files_of_policy(policy: Option<&Policy>) -> Vec<OwnFile> {
+    let templates = policy.into_iter().flat_map(Policy::templates);
+    let files = templates.map(|(path, bytes)| {
+        let source = TemplateSource::Policy(path.clone());
+        (path, source, Ok(bytes.to_vec()))
+    });
+    files.collect()
 }
 
 /// No template is larger than this, in bytes.

@@ -84,6 +84,8 @@ pub enum TemplateSource {
     /// The collection that comes with the program.
     #[default]
     BuiltIn,
+    /// A file of a policy, the person's or the repository's.
+    Policy(PathBuf),
     /// A file in the person's configuration folder.
     Personal(PathBuf),
     /// A file in the repository, for the whole team.

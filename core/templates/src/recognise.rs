@@ -106,7 +106,7 @@ pub struct Survey<'a> {
     /// Projects that a person left out.
     pub(crate) left_out: Vec<Project<'a>>,
     /// All templates that projects were recognised by.
-    pub(crate) templates: &'a [Template],
+    pub templates: &'a [Template],
 }
 
 impl Survey<'_> {

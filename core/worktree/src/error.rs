@@ -50,6 +50,9 @@ pub enum Error {
     /// An ignore file in an encoding that git does not read.
     #[error("{0} is UTF-16: git reads no rules from it")]
     Utf16(PathBuf),
+    /// A file of a policy is somewhere else.
+    #[error("{0} is a symbolic link: a policy's files must be inside it")]
+    PolicyLink(PathBuf),
     /// Something needs a repository.
     #[error("{top} is not a repository yet")]
     NoRepository {

@@ -39,6 +39,7 @@ pub mod coverage;
 pub mod effect;
 pub mod expectations;
 pub mod personal;
+pub mod policy;
 pub mod settings;
 pub mod size;
 pub mod sums;

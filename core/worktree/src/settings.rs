@@ -1,5 +1,6 @@
 //! `redshank.toml`, the repository's own settings.
 
+use crate::policy::{Policy, PolicySource};
 use crate::size::Bytes;
 use crate::{Error, Result, Worktree, io_error_at, toml_file};
 use jiff::civil::Date;
@@ -34,6 +35,8 @@ pub struct Settings {
     pub reserved: Vec<Reserved>,
     /// What the check before each commit stops at.
     pub hook: HookSettings,
+    /// The policy that the repository follows.
+    pub policy: Option<PolicySource>,
 }
 
 /// The check before each commit.
@@ -312,20 +315,42 @@ impl Default for Limits {
 }
 
 impl GivenLimits {
+    /// How many of them are set.
+    pub fn count(&self) -> usize {
+        let sizes = [
+            self.file_warning,
+            self.file_error,
+            self.folder_warning,
+            self.repository,
+            self.push,
+        ];
+        sizes.iter().flatten().count() + usize::from(self.folder_files.is_some())
+    }
+
+    /// These, and where they are silent, others.
+    #[must_use]
+    pub fn filled_from(&self, others: &Self) -> Self {
+        Self {
+            file_warning: self.file_warning.or(others.file_warning),
+            file_error: self.file_error.or(others.file_error),
+            folder_warning: self.folder_warning.or(others.folder_warning),
+            folder_files: self.folder_files.or(others.folder_files),
+            repository: self.repository.or(others.repository),
+            push: self.push.or(others.push),
+        }
+    }
+
     /// The limits that hold: these, where they are silent a person's own, else the usual ones.
     pub fn or(&self, personal: &Self) -> Limits {
         let usual = Limits::default();
-        let size = |given: fn(&Self) -> Option<Bytes>, usual| {
-            given(self).or_else(|| given(personal)).unwrap_or(usual)
-        };
-        let files = self.folder_files.or(personal.folder_files);
+        let given = self.filled_from(personal);
         Limits {
-            file_warning: size(|given| given.file_warning, usual.file_warning),
-            file_error: size(|given| given.file_error, usual.file_error),
-            folder_warning: size(|given| given.folder_warning, usual.folder_warning),
-            folder_files: files.unwrap_or(usual.folder_files),
-            repository: self.repository.or(personal.repository),
-            push: self.push.or(personal.push),
+            file_warning: given.file_warning.unwrap_or(usual.file_warning),
+            file_error: given.file_error.unwrap_or(usual.file_error),
+            folder_warning: given.folder_warning.unwrap_or(usual.folder_warning),
+            folder_files: given.folder_files.unwrap_or(usual.folder_files),
+            repository: given.repository,
+            push: given.push,
         }
     }
 }
@@ -346,19 +371,25 @@ impl Settings {
     /// If it is not in the format; the error names the line and what was expected.
     pub fn parse(text: &str, path: &Path) -> Result<Self> {
         let settings: Self = toml_file::read(text, path)?;
-        let mut faults = settings.expect.iter().map(Expectation::fault);
-        if let Some((nth, Some(fault))) = faults.by_ref().enumerate().find(|(_, one)| one.is_some())
-        {
-            let head = text.match_indices("[[expect]]").nth(nth);
-            return Err(Error::Malformed {
-                path: path.to_owned(),
-                line: head.map_or(1, |(at, _)| toml_file::line_at(text, at)),
-                said: fault.to_owned(),
-                near: None,
-            });
-        }
+        check_expectations(&settings.expect, text, path)?;
         Ok(settings)
     }
+}
+
+/// Whether each expectation of a text is of a form that means something.
+pub(crate) fn check_expectations(expect: &[Expectation], text: &str, path: &Path) -> Result<()> {
+    let mut faults = expect.iter().map(Expectation::fault);
+    let Some((nth, Some(fault))) = faults.by_ref().enumerate().find(|(_, one)| one.is_some())
+    else {
+        return Ok(());
+    };
+    let head = text.match_indices("[[expect]]").nth(nth);
+    Err(Error::Malformed {
+        path: path.to_owned(),
+        line: head.map_or(1, |(at, _)| toml_file::line_at(text, at)),
+        said: fault.to_owned(),
+        near: None,
+    })
 }
 
 /// No settings are larger than this, in bytes.
@@ -371,6 +402,12 @@ pub struct SettingsFile {
     path: PathBuf,
     text: Option<String>,
     settings: Settings,
+    /// The limits that the file itself sets.
+    pub own_limits: GivenLimits,
+    /// The repository's copy of the policy that it follows, if it has one.
+    pub policy_copy: Option<Policy>,
+    /// The person's own policy.
+    pub personal_policy: Option<Policy>,
 }
 
 impl Deref for SettingsFile {
@@ -396,7 +433,25 @@ impl SettingsFile {
         let text = bytes
             .map(|bytes| toml_file::text(bytes, &path))
             .transpose()?;
-        Self::parse(text, path)
+        let mut read = Self::parse(text, path)?;
+        if read.settings.policy.is_some()
+            && let Some(policy) = Policy::read(worktree)?
+        {
+            let limits = &policy.settings.limits;
+            read.settings.limits = read.settings.limits.filled_from(limits);
+            read.add_rows(&policy);
+            read.policy_copy = Some(policy);
+        }
+        if let Some(policy) = Policy::read_personal()? {
+            read.add_rows(&policy);
+            read.personal_policy = Some(policy);
+        }
+        Ok(read)
+    }
+
+    /// The settings, to be added to.
+    pub(crate) fn settings_mut(&mut self) -> &mut Settings {
+        &mut self.settings
     }
 
     /// The settings that a text holds, or the defaults without one; `path` is the file's.
@@ -411,7 +466,10 @@ impl SettingsFile {
         Ok(Self {
             path,
             text,
+            own_limits: settings.limits,
             settings,
+            policy_copy: None,
+            personal_policy: None,
         })
     }
 
@@ -470,6 +528,25 @@ impl SettingsFile {
         let text = document.to_string();
         Settings::parse(&text, &self.path)?;
         Ok(text)
+    }
+
+    /// The text with another policy to follow, or none.
+    ///
+    /// # Errors
+    /// If the file is not TOML.
+    pub fn with_policy(&self, policy: Option<&PolicySource>) -> Result<String> {
+        let mut document = toml_file::open(self.held(), &self.path)?;
+        document.remove("policy");
+        let Some(policy) = policy else {
+            return Ok(document.to_string());
+        };
+        let mut table = Table::new();
+        table["from"] = value(&policy.from);
+        if let Some(revision) = &policy.revision {
+            table["revision"] = value(revision);
+        }
+        let text = toml_file::with_table(&document.to_string(), "[policy]", &table);
+        self.readable(text, "policy")
     }
 
     /// The text with more expectations.

@@ -15,6 +15,7 @@ mod live;
 mod manual;
 mod mute;
 mod outgoing;
+mod policy;
 mod proposal;
 mod prove;
 mod rehearse;
@@ -68,6 +69,7 @@ pub enum Command {
     Hook(hook::Hook),
     Live(live::Live),
     Editor(editor::Editor),
+    Policy(policy::Policy),
     Settings(settings::Settings),
     Completions(completions::Completions),
     Manual(manual::Manual),
@@ -110,6 +112,7 @@ fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
         Command::Setup(setup) => setup.run(args),
         Command::Live(live) => live.run(args),
         Command::Editor(editor) => editor.run(args),
+        Command::Policy(policy) => policy.run(args),
         Command::Settings(settings) => settings.run(args),
         Command::Completions(completions) => completions.run(args),
         Command::Manual(manual) => manual.run(args),

@@ -198,12 +198,18 @@ fn of_person(args: &GlobalArgs) -> Vec<Row> {
 }
 
 fn of_limits(team: &SettingsFile, args: &GlobalArgs) -> Vec<Row> {
-    let (team, own) = (&team.limits, &args.preferences.limits);
-    let limits = team.or(own);
-    let from = |is_set: fn(&GivenLimits) -> bool| match (is_set(team), is_set(own)) {
-        (true, _) => Origin::Repository,
-        (false, true) => Origin::Personal,
-        (false, false) => Origin::BuiltIn,
+    let (own, filled) = (&args.preferences.limits, &team.limits);
+    let limits = filled.or(own);
+    let from = |is_set: fn(&GivenLimits) -> bool| {
+        let sources = [
+            (&team.own_limits, Origin::Repository),
+            (filled, Origin::Policy),
+            (own, Origin::Personal),
+        ];
+        let mut sources = sources.into_iter();
+        sources
+            .find(|(given, _)| is_set(given))
+            .map_or(Origin::BuiltIn, |(_, origin)| origin)
     };
     vec![
         Row::new(

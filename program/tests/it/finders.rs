@@ -149,6 +149,16 @@ fn what_works_here_and_breaks_at_a_colleagues_is_found() {
         "warning needed/script-mark marked.py".to_owned(),
     ];
     assert_eq!(rows(&nia), found);
+    let may_run = |path: &str| {
+        let meta = std::fs::metadata(nia.here().join(path)).unwrap();
+        std::os::unix::fs::PermissionsExt::mode(&meta.permissions()) & 0o111 != 0
+    };
+    let modes = || ["tools/build.sh", "README.md"].map(may_run);
+    nia.redshank(&["tidy", "--apply", "--yes"])
+        .fine();
+    assert_eq!((modes(), rows(&nia).len()), ([true, false], 3));
+    nia.redshank(&["undo", "--yes"]).fine();
+    assert_eq!((modes(), rows(&nia).len()), ([false, true], 5));
     // Where the disk keeps no modes, git doesn't, and nothing is said of them.
     nia.git(&["config", "core.fileMode", "false"]).fine();
     let without = [1, 2, 4].map(|at| found[at].clone());

@@ -30,6 +30,7 @@ mod outgoing;
 mod page;
 mod places;
 mod plain_words;
+mod policy;
 mod rehearse;
 mod rule_edits;
 mod rule_warnings;

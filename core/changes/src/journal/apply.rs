@@ -5,7 +5,7 @@
     reason = "copies of the index, which git reads and writes by their paths"
 )]
 
-use super::change::hash;
+use super::change::{ModeChange, hash};
 use super::file::FileTransaction;
 use super::record::{EntryRecord, IndexRecord, Record, RecordState, Schema};
 use super::{
@@ -14,7 +14,8 @@ use super::{
 use crate::disk::{crash_point, io_error_at};
 use crate::{Error, Obstacle, Result, removable};
 use bstr::{BStr, BString, ByteSlice};
-use redshank_files::{Put, Root};
+use redshank_files::{FileKind, Put, Root};
+use redshank_rules::RepoPath;
 use redshank_worktree::Worktree;
 use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
@@ -133,6 +134,7 @@ impl Journal<'_> {
                 state: RecordState::Begun,
                 files,
                 moved,
+                modes: changes.modes.clone(),
                 index,
             },
             transactions,
@@ -232,8 +234,32 @@ impl Journal<'_> {
                 .map_err(io_error_at(&shown))?;
             store.sync_parent(to.as_bstr()).map_err(self.disk(FOLDER))?;
         }
+        for change in &record.modes {
+            crash_point();
+            if self.mode_at(change)? != Some(change.before) {
+                let path = self.worktree.path(RepoPath::new(&change.path));
+                return Err(Error::ChangedMeanwhile { path });
+            }
+            self.set_mode(change, change.after)?;
+        }
         transactions.iter().try_for_each(FileTransaction::apply)?;
         transactions.iter().try_for_each(FileTransaction::clear)
+    }
+
+    /// The permissions of a file, if it is one.
+    pub(super) fn mode_at(&self, change: &ModeChange) -> Result<Option<u32>> {
+        let (root, path) = Area::Worktree.open(self.worktree, change.path.as_bstr())?;
+        let found = root.meta_if_there(path.as_bstr());
+        let found = found.map_err(io_error_at(&self.worktree.path(RepoPath::new(&path))))?;
+        Ok(found
+            .filter(|found| found.kind == FileKind::File)
+            .map(|found| found.mode))
+    }
+
+    pub(super) fn set_mode(&self, change: &ModeChange, mode: u32) -> Result<()> {
+        let (root, path) = Area::Worktree.open(self.worktree, change.path.as_bstr())?;
+        let set = root.set_mode(path.as_bstr(), mode);
+        set.map_err(io_error_at(&self.worktree.path(RepoPath::new(&path))))
     }
 
     pub(super) fn index_hash(&self) -> Result<Option<String>> {

@@ -15,6 +15,20 @@ pub struct Changes {
     pub moved: Vec<BString>,
     /// Paths to take out of git's index.
     pub untracked: Vec<BString>,
+    /// Files whose permissions change, and nothing else of them.
+    pub modes: Vec<ModeChange>,
+}
+
+/// Other permissions for a file of the working tree.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ModeChange {
+    /// Relative to the top.
+    pub path: BString,
+    /// As they were when the change was decided, as chmod(2) takes them.
+    pub before: u32,
+    /// As they are to be.
+    pub after: u32,
 }
 
 impl Changes {
@@ -28,7 +42,7 @@ impl Changes {
 
     /// Whether there is nothing to do.
     pub fn is_empty(&self) -> bool {
-        self.files.is_empty() && self.moved.is_empty() && self.untracked.is_empty()
+        self.paths().next().is_none()
     }
 
     /// The paths that they touch, on disk or in the index.
@@ -38,6 +52,7 @@ impl Changes {
             .map(|file| &file.path)
             .chain(&self.moved)
             .chain(&self.untracked)
+            .chain(self.modes.iter().map(|mode| &mode.path))
     }
 }
 

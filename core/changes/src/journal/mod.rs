@@ -11,7 +11,7 @@ mod roll_back;
 mod seal;
 
 pub(crate) use apply::write_without_journal;
-pub use change::{Area, Changes, Content, FileChange, Mode};
+pub use change::{Area, Changes, Content, FileChange, Mode, ModeChange};
 pub use roll_back::{IfEdited, NotRestored, StandsAs, Undone};
 pub use seal::KeyPlace;
 

@@ -1,6 +1,6 @@
 //! What is written down of a change, and how it is known to be this person's.
 
-use super::change::{Area, Digest};
+use super::change::{Area, Digest, ModeChange};
 use bstr::{BString, ByteSlice};
 use redshank_git::{Entry as IndexEntry, Flag};
 use serde::{Deserialize, Serialize};
@@ -21,6 +21,9 @@ pub(super) struct Record {
     /// The files and folders that it moved out of the way, relative to the top; a folder ends in a
     /// slash. The nth one went beside the record, as `moved-N`.
     pub(super) moved: Vec<BString>,
+    /// The files whose permissions it changed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) modes: Vec<ModeChange>,
     /// What it did to the index.
     pub(super) index: Option<IndexRecord>,
 }
@@ -36,6 +39,7 @@ impl Record {
             .map(|file| file.path.clone())
             .chain(names)
             .chain(self.moved.iter().cloned())
+            .chain(self.modes.iter().map(|mode| mode.path.clone()))
     }
 }
 

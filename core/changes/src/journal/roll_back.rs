@@ -170,6 +170,12 @@ impl Journal<'_> {
         for moved in &away {
             left.extend(self.move_back(store, number, moved, if_edited)?);
         }
+        for change in &record.modes {
+            // Whoever set them otherwise since, or took the file away, meant it.
+            if self.mode_at(change)? == Some(change.after) {
+                self.set_mode(change, change.before)?;
+            }
+        }
         for (file, transaction, status) in &transactions {
             let how = match (status, if_edited) {
                 (FileStatus::AsBefore, _) => None,

@@ -3,7 +3,8 @@
 use super::contract::{Breach, Claims};
 use super::file_edits::FileEdits;
 use super::{LargeFiles, Plan, PlanOptions, Step, StepKind, StepReason, removal};
-use crate::journal::{Area, Changes, Content};
+use crate::disk::io_error_at;
+use crate::journal::{Area, Changes, Content, ModeChange};
 use crate::{Error, Result, sample};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_files::FileKind;
@@ -25,6 +26,10 @@ use std::collections::{BTreeMap, BTreeSet};
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
 
+/// Who may read a file, and who may run it, as chmod(2) has it.
+const MAY_READ: u32 = 0o444;
+const MAY_RUN: u32 = 0o111;
+
 /// A type of files counts that makes up one in so many of a folder's bytes.
 const HEAVY_PART: u64 = 10;
 
@@ -39,6 +44,7 @@ pub(super) struct PlanBuilder<'a> {
     edits: FileEdits<'a>,
     untracked: BTreeSet<RepoPathBuf>,
     moved: BTreeSet<RepoPathBuf>,
+    modes: Vec<ModeChange>,
     /// Files that a clone needs, so that nothing around them is moved out of the way.
     needed: Vec<RepoPathBuf>,
     /// What the findings are about.
@@ -70,6 +76,7 @@ impl<'a> PlanBuilder<'a> {
             edits: FileEdits::new(snapshot),
             untracked: BTreeSet::new(),
             moved: BTreeSet::new(),
+            modes: Vec::new(),
             needed,
             claims: Claims::default(),
             widened: false,
@@ -108,6 +115,7 @@ impl<'a> PlanBuilder<'a> {
             Remedy::Attribute { line, is_storage } => {
                 self.add_attribute(finding, line, *is_storage)?;
             }
+            Remedy::Mode { is_executable } => return self.set_mode(finding, *is_executable),
             Remedy::ByHand(_) => return Ok(false),
         }
         Ok(true)
@@ -341,6 +349,29 @@ impl<'a> PlanBuilder<'a> {
         Ok(())
     }
 
+    /// Lets a file be run by whoever may read it, or by nobody.
+    fn set_mode(&mut self, finding: &Finding, is_executable: bool) -> Result<bool> {
+        let found = self.snapshot.root.meta_if_there(&finding.path);
+        let found = found.map_err(io_error_at(&self.snapshot.path(&finding.path)))?;
+        let Some(found) = found.filter(|found| found.kind == FileKind::File) else {
+            return Ok(false);
+        };
+        let to_run = (found.mode & MAY_READ) >> 2;
+        self.modes.push(ModeChange {
+            path: finding.path.clone().into(),
+            before: found.mode,
+            after: if is_executable {
+                found.mode | to_run
+            } else {
+                found.mode & !MAY_RUN
+            },
+        });
+        let reason = StepReason::Finding(finding.cause.clone());
+        let kind = StepKind::Mode { is_executable };
+        self.step(finding, kind, reason, stats_of(finding));
+        Ok(true)
+    }
+
     /// A step that is about a rule, and concerns no files.
     fn step_on_rule(&mut self, finding: &Finding, kind: StepKind) {
         let reason = StepReason::Finding(finding.cause.clone());
@@ -481,6 +512,7 @@ impl<'a> PlanBuilder<'a> {
         let changes = Changes {
             files: self.edits.changes(),
             moved: self.moved.into_iter().map(BString::from).collect(),
+            modes: self.modes,
             untracked: untracked.into_iter().map(BString::from).collect(),
         };
         may_change(self.snapshot, &changes)?;

@@ -44,6 +44,11 @@ pub enum StepKind {
         /// It sends files to large-file storage.
         is_storage: bool,
     },
+    /// Lets a file be run, or no longer.
+    Mode {
+        /// It may be run afterwards.
+        is_executable: bool,
+    },
     /// Takes files out of git's index; they stay on disk.
     StopTracking,
     /// Writes a sample without values beside an environment file.
@@ -183,7 +188,10 @@ impl Plan {
         // Rules as they were meant first; exceptions last, below the rules that they except from.
         let order = |finding: &Finding| match finding.remedy {
             Remedy::Fix { .. } => 1,
-            Remedy::KeepOut(_) | Remedy::Attribute { .. } | Remedy::ByHand(_) => 2,
+            Remedy::KeepOut(_)
+            | Remedy::Attribute { .. }
+            | Remedy::Mode { .. }
+            | Remedy::ByHand(_) => 2,
             Remedy::LetIn { .. } => 3,
         };
         let mut findings = findings;
@@ -191,7 +199,9 @@ impl Plan {
         let mut left = Vec::new();
         for finding in findings {
             for place in &finding.also {
-                if let Remedy::KeepOut(_) | Remedy::Attribute { .. } = place.remedy {
+                if let Remedy::KeepOut(_) | Remedy::Attribute { .. } | Remedy::Mode { .. } =
+                    place.remedy
+                {
                     builder.fix(place)?;
                 }
             }

@@ -304,6 +304,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
         files: vec![theirs()],
         moved: vec!["target/".into(), "gone meanwhile/".into()],
         untracked: vec!["uplink.log".into()],
+        ..Changes::default()
     };
     let error = Journal::open(&ground.snapshot())
         .unwrap()

@@ -237,6 +237,8 @@ proptest! {
     #![proptest_config(ProptestConfig {
         cases: ProptestConfig::default().cases / 16,
         failure_persistence: None,
+        // Each case is a dozen runs of git.
+        max_shrink_iters: 32,
         ..ProptestConfig::default()
     })]
 
@@ -266,7 +268,12 @@ proptest! {
         let (wrong, _) = restless(repository, before);
         let names: Vec<String> =
             projects.iter().map(|(template, folder)| format!("{}@{folder}", template.name)).collect();
-        prop_assert!(wrong.is_empty(), "{}: {}", names.join(" "), wrong.join("\n"));
+        prop_assert!(
+            wrong.is_empty(),
+            "{} {before:?} {own_rules:?}: {}",
+            names.join(" "),
+            wrong.join("\n")
+        );
     }
 }
 

@@ -14,6 +14,7 @@ mod needed;
 mod nested;
 mod oversized;
 mod pattern_limits;
+mod policy;
 mod portability;
 mod reserved;
 mod script_ends;
@@ -49,6 +50,7 @@ pub(crate) const ON_DISK: &[Finder] = &[
     tool_settings::find,
     wrong_top::find,
     attribute_lines::find,
+    policy::find,
 ];
 
 /// Those that are told by a name what contents didn't tell.

@@ -1,7 +1,7 @@
 //! Whether files may be run: a script that another file runs by its path must be, and what holds
 //! nothing to run must not. git records it, and it goes to everybody.
 
-use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
+use crate::{ByHand, Cause, Finding, Known, Level, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use redshank_files::FileKind;
 use redshank_rules::{PatternSet, RepoPath, RepoPathBuf};
@@ -43,7 +43,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
                 entry,
                 "script-mark",
                 Cause::MarkBeforeScript,
-                ByHand::DropMark,
+                Remedy::ByHand(ByHand::DropMark),
             )
         })
         .collect();
@@ -78,7 +78,7 @@ pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {
         let cause = Cause::NeedlesslyExecutable;
         Finding {
             level: Level::Note,
-            ..finding(entry, "mode", cause, ByHand::MakePlain)
+            ..finding(entry, "mode", cause, mode(false))
         }
     }));
     Ok(findings)
@@ -110,7 +110,7 @@ fn run_by_others(scan: &ScanContext, shut: &[&Entry]) -> Vec<Finding> {
         let cause = Cause::NotExecutable {
             by: by.path.clone(),
         };
-        Some(finding(script, "mode", cause, ByHand::MakeExecutable))
+        Some(finding(script, "mode", cause, mode(true)))
     });
     found.collect()
 }
@@ -137,8 +137,12 @@ const STARTS: &[&[u8]] = &[
     b"exec", b"time",
 ];
 
-fn finding(entry: &Entry, name: &'static str, cause: Cause, fix: ByHand) -> Finding {
-    Finding::on(entry, Class::Needed, name, Level::Warning, cause).by_hand(fix)
+fn finding(entry: &Entry, name: &'static str, cause: Cause, remedy: Remedy) -> Finding {
+    Finding::on(entry, Class::Needed, name, Level::Warning, cause).with_remedy(remedy)
+}
+
+fn mode(is_executable: bool) -> Remedy {
+    Remedy::Mode { is_executable }
 }
 
 #[cfg(test)]

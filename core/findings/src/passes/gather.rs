@@ -45,7 +45,7 @@ fn can_be_gathered(finding: &Finding) -> bool {
     let is_secret = finding.class() == Class::Secret && finding.level != Level::Note;
     let is_plain = finding.past.is_none() && finding.only_past.is_none();
     let is_one_remedy = match finding.remedy {
-        Remedy::ByHand(_) | Remedy::Attribute { .. } => true,
+        Remedy::ByHand(_) | Remedy::Attribute { .. } | Remedy::Mode { .. } => true,
         Remedy::KeepOut(_) => finding.class() != Class::Secret,
         Remedy::LetIn { .. } | Remedy::Fix { .. } => false,
     };

@@ -51,7 +51,10 @@ impl Key {
         let is_ours = match &finding.remedy {
             Remedy::KeepOut(KeepOut { rule, .. }) => rule.pattern == exactly(path),
             Remedy::ByHand(_) => true,
-            Remedy::LetIn { .. } | Remedy::Fix { .. } | Remedy::Attribute { .. } => false,
+            Remedy::LetIn { .. }
+            | Remedy::Fix { .. }
+            | Remedy::Attribute { .. }
+            | Remedy::Mode { .. } => false,
         };
         let extension = extension(path)?;
         (is_single && is_ours && !path.top_folder().is_top()).then(|| Self {

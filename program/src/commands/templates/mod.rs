@@ -163,6 +163,7 @@ impl List<'_> {
     fn origin(&self, template: &Template) -> String {
         let from = match &template.origin {
             TemplateSource::BuiltIn => return String::new(),
+            TemplateSource::Policy(_) => "policy",
             TemplateSource::Personal(_) => "yours",
             TemplateSource::Team(_) => "team",
         };

@@ -51,7 +51,10 @@ fn write_head(template: &Template, text: &mut String) -> Result<()> {
     };
     let revision = format!("revision {}, {recognised}", template.revision);
     writeln!(text, "{}", Paint::Quiet.on(revision))?;
-    if let TemplateSource::Personal(path) | TemplateSource::Team(path) = &template.origin {
+    if let TemplateSource::Policy(path)
+    | TemplateSource::Personal(path)
+    | TemplateSource::Team(path) = &template.origin
+    {
         writeln!(
             text,
             "{}",

@@ -26,7 +26,7 @@ fn subject(step: &Step) -> Cell {
             Cell::painted(Paint::Type, both)
         }
         StepKind::Sample(sample) => shown(sample.as_bstr()).into(),
-        StepKind::StopTracking | StepKind::Remove { .. } => path.into(),
+        StepKind::Mode { .. } | StepKind::StopTracking | StepKind::Remove { .. } => path.into(),
     }
 }
 
