@@ -43,7 +43,7 @@ pub use rehearse::{DifferenceOut, ExportOut, LeftOutOut, MissingOut, RehearseOut
 pub use review::ReviewOut;
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
 pub use settings::{SettingOut, SettingsOut};
-pub use survey::{FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};
+pub use survey::{ChoiceOut, FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;
 pub use undo::{ChangeOut, JournalOut};

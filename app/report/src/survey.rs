@@ -39,6 +39,8 @@ pub struct SurveyOut {
     pub projects: Vec<ProjectOut>,
     /// Where teams do it in two ways, the one that is followed here already.
     pub practices: Vec<PracticeOut>,
+    /// Where nothing shows which of two ways is followed, and nobody chose one.
+    pub choices: Vec<ChoiceOut>,
     /// How much was found, by level and class.
     pub summary: SummaryOut,
     /// The next sensible command.
@@ -84,6 +86,18 @@ pub struct ProjectOut {
     pub evidence: String,
     /// How much that proves.
     pub confidence: Confidence,
+}
+
+/// A variant that somebody may choose: `draft --variant TEMPLATE/VARIANT`.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ChoiceOut {
+    /// The template that it is about.
+    pub template: String,
+    /// The variant of it.
+    pub variant: String,
+    /// When it is right, in a sentence.
+    pub title: String,
 }
 
 /// Whether a variant of a template is followed already.

@@ -40,6 +40,7 @@ pub fn why_removed(because: &WhyRemoved) -> &'static str {
         WhyRemoved::Repeated { .. } => "repeated further down",
         WhyRemoved::Covered { .. } => "covered by another line",
         WhyRemoved::NoEffect => "without effect: the folder is ignored",
+        WhyRemoved::Merged { .. } => "replaced by one rule for all",
         WhyRemoved::Foreign { .. } => "of project types that aren't here",
     }
 }

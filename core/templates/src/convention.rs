@@ -2,7 +2,7 @@
 
 use crate::draft::covers;
 use crate::examples::ignores;
-use crate::{Project, Result, Variant};
+use crate::{Project, Result, Template, Variant};
 use bstr::ByteSlice;
 use redshank_rules::{Case, Rule};
 use redshank_rules::{RepoPath, RepoPathBuf};
@@ -68,6 +68,32 @@ pub fn conventions<'a>(
         }
     }
     Ok(found)
+}
+
+/// The variants of the projects' templates that nobody chose, and of which nothing here shows whether
+/// they are followed.
+///
+/// # Errors
+/// If the settings can't be read.
+pub fn open_choices<'a>(
+    snapshot: &Snapshot,
+    projects: &[Project<'a>],
+    conventions: &[Convention],
+) -> Result<Vec<(&'a Template, &'a Variant)>> {
+    let chosen = &snapshot.settings()?.draft.variants;
+    let mut templates: Vec<&'a Template> = projects.iter().map(|one| one.template).collect();
+    templates.sort_by(|a, b| a.name.cmp(&b.name));
+    templates.dedup_by(|a, b| a.name == b.name);
+    templates.retain(|template| {
+        let is_chosen = template.variant_names().any(|name| chosen.contains(&name));
+        let is_shown = conventions.iter().any(|one| one.template == template.name);
+        !is_chosen && !is_shown
+    });
+    let variants = templates.into_iter().flat_map(|template| {
+        let variants = template.variant.iter();
+        variants.map(move |variant| (template, variant))
+    });
+    Ok(variants.collect())
 }
 
 /// The patterns in which a variant differs, and whether it ignores what they match. Exceptions say

@@ -31,6 +31,7 @@ mod examples;
 mod format;
 mod ignored_sources;
 mod matches;
+mod merge_rules;
 mod needed;
 mod other_names;
 mod outputs;
@@ -63,7 +64,7 @@ pub use ignored_sources::{
 };
 pub use matches::{TemplateMatch, TemplateMatches};
 
-pub use convention::{Convention, ShownBy, conventions};
+pub use convention::{Convention, ShownBy, conventions, open_choices};
 pub use needed::{NeededPaths, SwallowedFile, swallowed};
 pub use outputs::setting;
 pub use recognise::{KnownPlace, Project, Survey, recognise};

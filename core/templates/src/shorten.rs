@@ -5,6 +5,7 @@
 //! the history, and among the examples of the templates that the projects here have. A line whose
 //! going would change one of them stays.
 
+use crate::merge_rules::{mergeable, merged};
 use crate::{Collection, Project, Result, Survey, Template};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::ignore_file::{TextLine, blocks, lines_of};
@@ -29,6 +30,11 @@ pub enum WhyRemoved {
     },
     /// It re-includes what is in an ignored folder, which git never enters.
     NoEffect,
+    /// With others, one wider rule replaces it.
+    Merged {
+        /// The wider rule.
+        pattern: BString,
+    },
     /// It is of project types that are not here, and matches nothing here.
     Foreign {
         /// The first template that has it.
@@ -66,9 +72,12 @@ pub struct Shorter {
     pub paths: usize,
     /// How many lines seemed to be able to go, and stay: a verdict would change.
     pub unproven: usize,
+    /// How many lines one rule could replace, were a verdict not to change.
+    pub unmerged: usize,
 }
 
-/// Finds what can go. `history` holds paths of earlier commits.
+/// Finds what can go. `history` holds paths of earlier commits. With `merging`, rules that differ in
+/// one part of their paths become one, which also matches what isn't there yet.
 ///
 /// # Errors
 /// If the tree can't be walked, or an ignore file can't be read.
@@ -77,6 +86,7 @@ pub fn shorten(
     collection: &Collection,
     survey: &Survey,
     history: &[RepoPathBuf],
+    merging: bool,
 ) -> Result<Shorter> {
     let mut usage = rule_usage(snapshot)?.rules;
     // They come in order of power, the last line first.
@@ -97,7 +107,18 @@ pub fn shorten(
             going.insert(source.base.clone(), removed);
         }
     }
-    Proof::new(snapshot, survey, history)?.shorter(going)
+    let proof = Proof::new(snapshot, survey, history)?;
+    let shorter = proof.shorter(going)?;
+    if !merging {
+        return Ok(shorter);
+    }
+    let folders: BTreeSet<&RepoPathBuf> = usage
+        .iter()
+        .map(|usage| &usage.list.source)
+        .filter(|source| matches!(source.scope, RuleScope::Team | RuleScope::Folder))
+        .map(|source| &source.base)
+        .collect();
+    proof.merge(shorter, folders)
 }
 
 /// The lines of one file that seem to do nothing of their own. What stands in a block of ours is
@@ -306,6 +327,7 @@ impl<'s> Proof<'s> {
                     files,
                     paths: self.paths.len(),
                     unproven,
+                    unmerged: 0,
                 });
             };
             let kept = self.keep_one(&self.paths[changed], &mut going);
@@ -341,6 +363,62 @@ impl<'s> Proof<'s> {
             }
         }
         false
+    }
+
+    /// Puts one rule in the place of many, as long as every verdict stays.
+    fn merge(&self, mut shorter: Shorter, folders: BTreeSet<&RepoPathBuf>) -> Result<Shorter> {
+        for folder in folders {
+            let held = self.snapshot.ignore_file(folder)?;
+            let held = held.map(|file| file.contents.clone()).unwrap_or_default();
+            let known = shorter
+                .files
+                .iter()
+                .position(|file| *file.folder == **folder);
+            let mut file = match known {
+                Some(at) => shorter.files.swap_remove(at),
+                None => ShorterFile {
+                    folder: folder.clone(),
+                    after: held,
+                    removed: Vec::new(),
+                },
+            };
+            let mut refused: HashSet<BString> = HashSet::new();
+            loop {
+                let groups = mergeable(&file.after);
+                let Some(one) = groups
+                    .into_iter()
+                    .find(|one| !refused.contains(&one.pattern))
+                else {
+                    break;
+                };
+                let after = merged(&file.after, &one);
+                let others = shorter.files.iter();
+                let mut overlay: Overlay = others
+                    .map(|file| (ignore_file(&file.folder), file.after.clone()))
+                    .collect();
+                overlay.insert(ignore_file(folder), after.clone());
+                if self.ignored(overlay)? == self.before {
+                    let gone = lines_of(&file.after);
+                    let gone = gone.filter(|line| one.lines.contains(&line.number));
+                    file.removed.extend(gone.map(|line| RemovedLine {
+                        line: line.number,
+                        pattern: line.text.into(),
+                        because: WhyRemoved::Merged {
+                            pattern: one.pattern.clone(),
+                        },
+                    }));
+                    file.after = after;
+                } else {
+                    shorter.unmerged += one.lines.len();
+                }
+                refused.insert(one.pattern);
+            }
+            if !file.removed.is_empty() {
+                shorter.files.push(file);
+            }
+        }
+        shorter.files.sort_by(|a, b| a.folder.cmp(&b.folder));
+        Ok(shorter)
     }
 
     fn files(&self, going: &BTreeMap<RepoPathBuf, Vec<RemovedLine>>) -> Result<Vec<ShorterFile>> {

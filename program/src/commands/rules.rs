@@ -25,6 +25,10 @@ pub struct Rules {
     /// Show the lines that could go without changing a verdict, and the proof
     #[arg(long, conflicts_with_all = ["idle", "attributes"])]
     shorten: bool,
+    /// With it, also put one rule in the place of three or more that differ in one part of their paths:
+    /// it matches what isn't there yet, too
+    #[arg(long, requires = "shorten")]
+    merge: bool,
     /// Take them out
     #[arg(long, requires = "shorten")]
     write: bool,
@@ -41,7 +45,7 @@ impl Rules {
         }
         if self.shorten {
             context.recover(self.write || context.is_interactive())?;
-            return shorten::run(&context, self.format, self.write);
+            return shorten::run(&context, self.format, self.merge, self.write);
         }
         let mut usage = rule_usage(&context.snapshot)?;
         if self.idle {

@@ -15,7 +15,12 @@ use std::collections::BTreeMap;
 use std::process::ExitCode;
 
 /// Shows what can go, and takes it out if told.
-pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitCode> {
+pub fn run(
+    context: &Context,
+    format: OutputFormat,
+    merging: bool,
+    write: bool,
+) -> Result<ExitCode> {
     let snapshot = &context.snapshot;
     let collection = Collection::load(snapshot)?;
     let survey = context.survey()?;
@@ -25,7 +30,7 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
         history.extend(paths.iter().map(|path| RepoPath::new(path).to_owned()));
         cuts = repository.history_cuts()?;
     }
-    let shorter = shorten(snapshot, &collection, &survey, &history)?;
+    let shorter = shorten(snapshot, &collection, &survey, &history, merging)?;
     let mut edits = Vec::new();
     let mut notes: Vec<String> = shorter.files.iter().flat_map(reasons).collect();
     if !shorter.files.is_empty() {
@@ -37,6 +42,19 @@ pub fn run(context: &Context, format: OutputFormat, write: bool) -> Result<ExitC
     }
     if !shorter.files.is_empty() {
         notes.extend(cuts.iter().map(text::history_cut));
+    }
+    let removed = shorter.files.iter().flat_map(|file| &file.removed);
+    if removed
+        .into_iter()
+        .any(|line| matches!(line.because, WhyRemoved::Merged { .. }))
+    {
+        notes.push("a wider rule also matches what isn't there yet".to_owned());
+    }
+    if shorter.unmerged > 0 {
+        let many = count(shorter.unmerged as u64);
+        notes.push(format!(
+            "{many} lines stay by themselves: one rule for them would change a verdict"
+        ));
     }
     if shorter.unproven > 0 {
         notes.push(match shorter.unproven {
@@ -82,6 +100,7 @@ fn reasons(file: &ShorterFile) -> Vec<String> {
                 format!(" (line {line})")
             }
             WhyRemoved::NoEffect => String::new(),
+            WhyRemoved::Merged { pattern } => format!(" (`{}`)", shown(pattern.as_bstr())),
             WhyRemoved::Foreign { template } => format!(" ({template})"),
         };
         let pattern = shown(line.pattern.as_bstr());

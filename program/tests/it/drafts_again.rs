@@ -190,3 +190,22 @@ fn an_old_file_gets_shorter_with_the_same_verdicts() {
     nia.redshank(&["undo", "--yes"]).fine();
     assert_eq!(nia.reads(".gitignore"), file.as_bytes());
 }
+
+#[test]
+fn many_rules_become_one_only_where_no_verdict_changes() {
+    let nia = Person::with_repository();
+    let file = "/packages/a/lib/\n/packages/b/lib/\n/packages/c/lib/\nspring.raw\nautumn.raw\n\
+                winter.raw\n";
+    nia.writes(".gitignore", file);
+    nia.writes("spring.raw", "");
+    nia.writes("packages/a/lib/made.js", "");
+    nia.writes("packages/d/lib/written.js", "");
+    let before = nia.lists("ignored");
+    let plain = nia.redshank(&["rules", "--shorten"]).fine();
+    assert!(plain.out.contains("nothing to write"), "{}", plain.out);
+    nia.redshank(&["rules", "--shorten", "--merge", "--write", "--yes"])
+        .fine();
+    let after = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    let expected = "/packages/a/lib/\n/packages/b/lib/\n/packages/c/lib/\n*.raw\n";
+    assert_eq!((after.as_str(), nia.lists("ignored")), (expected, before));
+}

@@ -154,8 +154,7 @@ fn what_works_here_and_breaks_at_a_colleagues_is_found() {
         std::os::unix::fs::PermissionsExt::mode(&meta.permissions()) & 0o111 != 0
     };
     let modes = || ["tools/build.sh", "README.md"].map(may_run);
-    nia.redshank(&["tidy", "--apply", "--yes"])
-        .fine();
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert_eq!((modes(), rows(&nia).len()), ([true, false], 3));
     nia.redshank(&["undo", "--yes"]).fine();
     assert_eq!((modes(), rows(&nia).len()), ([false, true], 5));

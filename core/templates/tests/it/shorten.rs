@@ -93,7 +93,7 @@ fn agrees(top: &[&str], nested: &[&str]) -> Result<(), TestCaseError> {
     let shorter = {
         let snapshot = Snapshot::open(&ground.top).unwrap();
         let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
-        shorten(&snapshot, &collection, &survey, &[]).unwrap()
+        shorten(&snapshot, &collection, &survey, &[], false).unwrap()
     };
     for file in &shorter.files {
         prop_assert!(!file.removed.is_empty());

@@ -12,12 +12,13 @@ use redshank_findings::{
 use redshank_origin::Origin;
 use redshank_output::{Align, Cell, Table, folder_name, width};
 use redshank_report::{
-    DOCUMENT, FolderOut, OriginCountOut, OutputFormat, PathOut, PracticeOut, ProjectOut, Report,
-    SummaryOut, SurveyOut, root,
+    ChoiceOut, DOCUMENT, FolderOut, OriginCountOut, OutputFormat, PathOut, PracticeOut, ProjectOut,
+    Report, SummaryOut, SurveyOut, root,
 };
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_templates::{
-    Confidence, Convention, Project, ShownBy, Survey as Recognised, conventions,
+    Confidence, Convention, Project, ShownBy, Survey as Recognised, Template, Variant, conventions,
+    open_choices,
 };
 use redshank_text::{self as text, Paint, class_paint, count, files, shortened, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
@@ -86,6 +87,7 @@ impl Survey {
         recognised
             .projects
             .retain(|one| folder.is_top() || one.folder == folder || one.folder.is_within(&folder));
+        let conventions = conventions(snapshot, &recognised.projects)?;
         let picture = Picture {
             snapshot,
             tree: snapshot.tree()?,
@@ -95,7 +97,8 @@ impl Survey {
             verbose: args.verbose,
             next: NextStep::choose(snapshot, &recognised, &result.findings)?,
             summary: Summary::from_findings(&result.findings),
-            conventions: conventions(snapshot, &recognised.projects)?,
+            choices: open_choices(snapshot, &recognised.projects, &conventions)?,
+            conventions,
             recognised: &recognised,
             result: &result,
         };
@@ -129,6 +132,8 @@ struct Picture<'a> {
     result: &'a ScanResult,
     summary: Summary,
     conventions: Vec<Convention<'a>>,
+    /// Variants that nobody chose or follows.
+    choices: Vec<(&'a Template, &'a Variant)>,
     next: NextStep,
 }
 
@@ -196,6 +201,7 @@ impl Report for Picture<'_> {
             origins: self.origins().collect(),
             projects: self.recognised.projects.iter().map(project_out).collect(),
             practices: self.conventions.iter().map(practice_out).collect(),
+            choices: self.choices.iter().map(choice_out).collect(),
             summary: SummaryOut::new(&self.summary, 0),
             next: text::next_step(self.next).0.to_owned(),
             unread: self.result.unread.iter().map(Into::into).collect(),
@@ -211,6 +217,18 @@ fn project_out(project: &Project) -> ProjectOut {
         evidence: project.evidence.to_str_lossy().into_owned(),
         confidence: project.confidence,
     }
+}
+
+fn choice_out((template, variant): &(&Template, &Variant)) -> ChoiceOut {
+    ChoiceOut {
+        template: template.name.clone(),
+        variant: variant.name.clone(),
+        title: variant.title.clone(),
+    }
+}
+
+fn variant_name(template: &str, variant: &Variant) -> String {
+    format!("{template}/{}", variant.name)
 }
 
 fn practice_out(practice: &Convention) -> PracticeOut {
@@ -387,29 +405,40 @@ impl Picture<'_> {
     }
 
     fn text_of_practices(&self, text: &mut String) -> Result<()> {
-        if self.conventions.is_empty() {
+        if self.conventions.is_empty() && self.choices.is_empty() {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Practices"))?;
         let mut table = Table::new(&[Align::Whole, Align::Left, Align::Left]);
         for practice in &self.conventions {
-            let variant = format!("{}/{}", practice.template, practice.variant.name);
             let followed = if practice.is_variant {
                 "followed"
             } else {
                 "not followed"
             };
+            let shown_by = shown_by(&practice.shown_by);
             table.row([
-                variant.into(),
+                variant_name(practice.template, practice.variant).into(),
                 followed.to_owned().into(),
-                Cell::painted(Paint::Quiet, shown_by(&practice.shown_by)),
+                Cell::painted(
+                    Paint::Quiet,
+                    format!("{}: {shown_by}", practice.variant.title),
+                ),
+            ]);
+        }
+        for (template, variant) in &self.choices {
+            table.row([
+                variant_name(&template.name, variant).into(),
+                "your choice".to_owned().into(),
+                Cell::painted(Paint::Quiet, variant.title.clone()),
             ]);
         }
         text.push_str(&table.text());
-        if self.conventions.iter().any(|practice| practice.is_variant) {
-            let draft = Paint::Type.on("redshank draft --variant NAME");
-            writeln!(text, "  {draft} makes drafts follow one, too")?;
-        }
+        let draft = Paint::Type.on("redshank draft --variant NAME");
+        writeln!(
+            text,
+            "  {draft} writes the rules for one; without it, those of the template"
+        )?;
         Ok(())
     }
 
