@@ -37,6 +37,8 @@ pub struct ChangeOut {
     pub files: Vec<PathOut>,
     /// The files and folders that it moved out of the way.
     pub moved: Vec<PathOut>,
+    /// The files whose permissions it changed.
+    pub modes: Vec<PathOut>,
     /// How many paths it took out of the index.
     pub untracked: usize,
 }
@@ -57,6 +59,11 @@ impl From<&Entry> for ChangeOut {
                 .collect(),
             moved: entry
                 .moved
+                .iter()
+                .map(|path| PathOut::new(path.as_bstr()))
+                .collect(),
+            modes: entry
+                .modes
                 .iter()
                 .map(|path| PathOut::new(path.as_bstr()))
                 .collect(),

@@ -2,8 +2,9 @@
 
 use crate::versions::OURS;
 use crate::{Repository, Result};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BStr, BString, ByteSlice, ByteVec};
 use std::collections::{BTreeSet, HashMap, HashSet};
+use std::ffi::OsString;
 
 /// How many paths one command line may name.
 const PATHS_A_CALL: usize = 500;
@@ -53,6 +54,20 @@ impl Repository {
         }
         let list = ["ls-tree", "-z", "--name-only", "--full-tree", "HEAD", "--"];
         self.named(&list, paths)
+    }
+
+    /// Whether the history of the current commit ever held a folder or a file.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn ever_held(&self, path: &BStr) -> Result<bool> {
+        if !self.has_commit() {
+            return Ok(false);
+        }
+        let literal = [b":(top,literal)", path.as_bytes()].concat();
+        let asked = ["log", "-1", "--format=%H", "HEAD", "--"].map(OsString::from);
+        let path = literal.into_os_string_lossy();
+        Ok(!self.git().args(asked).args([path]).output()?.is_empty())
     }
 
     /// Every path that a commit of any branch, tag or the current one ever held.

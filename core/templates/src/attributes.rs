@@ -3,16 +3,20 @@
 //! still decides.
 
 use crate::TemplateRequest;
-use crate::draft::{fit_to, places};
+use crate::draft::{fit_to, is_to_come, places};
+use crate::shorten::without_lines;
 use crate::{AttributeClass, Collection, Project, Result, Survey, Template, TemplateAttribute};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_rules::attribute_file::{AttributeFile, Setting, Value, split_line, without_mark};
 use redshank_rules::ignore_file::{Block, Mark, Section, blocks, line_end};
-use redshank_rules::{ATTRIBUTE_FILE, Case, RepoPathBuf, Rule};
+use redshank_rules::{ATTRIBUTE_FILE, Case, RepoPath, RepoPathBuf, Rule};
 use redshank_worktree::attributes::Attributes;
 use redshank_worktree::tree::State;
 use redshank_worktree::{Overlay, Snapshot, io_error_at};
 use std::collections::{BTreeMap, HashSet};
+
+/// How a pointer to large-file storage starts in the place of a large file (the Git LFS specification, "The Pointer").
+pub const POINTER: &[u8; 40] = b"version https://git-lfs.github.com/spec/";
 
 /// The template that holds for every repository.
 const GENERAL: &str = "line-endings";
@@ -73,8 +77,8 @@ struct NewLine<'a> {
 }
 
 impl AttributeDraft {
-    /// Composes the file for what was recognised, or only for the requests if there are any; the
-    /// general lines come with both. What a person wrote outside of the block, and what they
+    /// Composes the file for what was recognised and what is to come, or only for the requests if
+    /// there are any; the general lines come with both. What a person wrote outside of the block, and what they
     /// changed in it, stays.
     ///
     /// # Errors
@@ -84,6 +88,7 @@ impl AttributeDraft {
         collection: &Collection,
         survey: &Survey,
         requests: &[TemplateRequest],
+        to_come: &[TemplateRequest],
     ) -> Result<Self> {
         let path = snapshot.path(ATTRIBUTE_FILE.into());
         let before = snapshot
@@ -94,14 +99,15 @@ impl AttributeDraft {
         let known = blocks(&held);
         let own = known.iter().find(|block| block.mark.is_some());
         let mut composer = Composer::new(snapshot, &held, own)?;
-        for (template, places) in templates(collection, survey, requests) {
+        for (template, places) in templates(collection, survey, requests, to_come) {
             composer.add(template, &places)?;
         }
         let (lines, left_out) = (composer.lines, composer.left_out);
         let after = if lines.is_empty() {
             held.clone()
         } else {
-            with_block(&held, own, &lines)
+            let gone = lines_of_gone_folders(snapshot, collection, own)?;
+            with_block(&held, own, &gone, &lines)
         };
         Ok(Self {
             before,
@@ -126,6 +132,7 @@ fn templates<'a>(
     collection: &'a Collection,
     survey: &Survey<'a>,
     requests: &[TemplateRequest<'a>],
+    to_come: &[TemplateRequest<'a>],
 ) -> Vec<(&'a Template, Vec<BString>)> {
     let mut folders: BTreeMap<&str, (&'a Template, Vec<RepoPathBuf>)> = BTreeMap::new();
     let mut add = |template: &'a Template, folder: RepoPathBuf| {
@@ -140,7 +147,8 @@ fn templates<'a>(
         let projects = projects.filter(|project| project.template.name == template.name);
         projects.map(Project::rules_folder).collect::<Vec<_>>()
     };
-    for request in requests {
+    let to_come = to_come.iter().filter(|_| requests.is_empty());
+    for request in requests.iter().chain(to_come) {
         let folders = match &request.folder {
             Some(folder) => vec![folder.clone()],
             None => found(request.template),
@@ -169,7 +177,8 @@ struct Composer<'a> {
     own: AttributeFile,
     attributes: Attributes<'a>,
     stores_large_files: bool,
-    /// The tracked files that git holds whole.
+    snapshot: &'a Snapshot,
+    /// The tracked files that no line sends to storage.
     whole: Vec<RepoPathBuf>,
     /// The block that is there, if somebody changed it, with the lines it holds.
     edited: Option<(&'a Block, HashSet<BString>)>,
@@ -215,6 +224,7 @@ impl<'a> Composer<'a> {
             own: AttributeFile::parse(&outside, ATTRIBUTE_FILE.into(), true, Case::Sensitive),
             attributes,
             stores_large_files,
+            snapshot,
             whole,
             edited,
             written: block.into_iter().flat_map(|block| &block.lines).collect(),
@@ -289,7 +299,7 @@ impl<'a> Composer<'a> {
                 return Ok(Some(WhyLeftOut::NoStorage));
             }
             let rule = Rule::parse(&pattern, 1, Case::Sensitive);
-            if self.whole.iter().any(|path| rule.matches(path, false)) {
+            if self.holds_whole(&rule)? {
                 return Ok(Some(WhyLeftOut::TrackedWhole));
             }
         }
@@ -300,6 +310,35 @@ impl<'a> Composer<'a> {
         }
         let is_taken_out = self.is_taken_out(template, attribute, line, &settings);
         Ok(is_taken_out.then_some(WhyLeftOut::TakenOut))
+    }
+
+    /// Whether git holds a file that a rule matches, and no pointer in its place: a folder that
+    /// moved away from its lines still has its pointers.
+    fn holds_whole(&self, rule: &Rule) -> Result<bool> {
+        let mut matched = self
+            .whole
+            .iter()
+            .filter(|path| rule.matches(path, false))
+            .peekable();
+        let repository = self.snapshot.repository.as_ref();
+        let Some(repository) = repository.filter(|_| matched.peek().is_some()) else {
+            return Ok(false);
+        };
+        let index = self.snapshot.index()?;
+        let mut blobs = repository.blobs().map_err(redshank_worktree::Error::from)?;
+        for path in matched {
+            let Some(tracked) = index.get(path.as_bstr()) else {
+                continue;
+            };
+            let is_pointer = blobs.read(&tracked.blob(), |_, contents| {
+                let mut start = [0; POINTER.len()];
+                Ok(contents.read_exact(&mut start).is_ok() && start == *POINTER)
+            });
+            if !is_pointer.map_err(io_error_at(&self.snapshot.path(path)))? {
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 
     /// Whether the block that is there once had a line and somebody took it out. One that needs a
@@ -347,9 +386,46 @@ fn without_block(held: &[u8], block: &Block) -> Vec<u8> {
     kept.map(|(_, line)| line).collect::<Vec<_>>().concat()
 }
 
+/// The numbers, from 1, of those lines of the block that a template has for a folder that was
+/// committed once and is no longer there.
+fn lines_of_gone_folders(
+    snapshot: &Snapshot,
+    collection: &Collection,
+    own: Option<&Block>,
+) -> Result<HashSet<u32>> {
+    let mut gone = HashSet::new();
+    let mut known: BTreeMap<RepoPathBuf, bool> = BTreeMap::new();
+    for (line, number) in own.into_iter().flat_map(|block| &block.lines).zip(1..) {
+        let Some((pattern, _)) = split_line(line) else {
+            continue;
+        };
+        let literal = pattern.find_byteset(b"*?[\\").unwrap_or(pattern.len());
+        let slashes = pattern[..literal].find_iter("/").filter(|at| *at > 0);
+        for end in slashes {
+            let place = BStr::new(&pattern[..=end]);
+            let folder: RepoPathBuf = RepoPath::new(&place[1..]).to_owned();
+            let is_gone = match known.get(&folder) {
+                Some(is_gone) => *is_gone,
+                None => {
+                    let is_there = snapshot.root.is_there(folder.bare());
+                    let is_gone = !is_there && !is_to_come(snapshot, &folder)?;
+                    *known.entry(folder).or_insert(is_gone)
+                }
+            };
+            let attributes = collection.iter().flat_map(|template| &template.attribute);
+            let mut written = attributes
+                .map(|attribute| attribute.line(fit_to(&attribute.pattern, place).as_bstr()));
+            if is_gone && written.any(|written| written == *line) {
+                gone.insert(number);
+            }
+        }
+    }
+    Ok(gone)
+}
+
 /// The file with the lines in the block: in its place if it is there, else at the top. Every line
-/// that is in it stays, and what is new comes last.
-fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
+/// that is in it stays, but for those of folders that are gone, and what is new comes last.
+fn with_block(held: &[u8], own: Option<&Block>, gone: &HashSet<u32>, new: &[NewLine]) -> Vec<u8> {
     let unchanged = own.is_some_and(|block| {
         let checksum = block.mark.as_ref().and_then(|mark| mark.checksum.clone());
         checksum == Some(Mark::checksum_of(&block.lines))
@@ -376,10 +452,11 @@ fn with_block(held: &[u8], own: Option<&Block>, new: &[NewLine]) -> Vec<u8> {
     let kept = own.map_or(&[][..], |block| &block.lines);
     let more = new.iter().filter(|line| !kept.contains(&line.text));
     let more = comments_and_lines(more);
-    if own.is_some() && more.is_empty() && revisions == before {
+    let kept = without_lines(&bstr::join("\n", kept), gone);
+    if own.is_some() && more.is_empty() && gone.is_empty() && revisions == before {
         return held.to_vec();
     }
-    let lines: Vec<BString> = kept.iter().cloned().chain(more).collect();
+    let lines: Vec<BString> = kept.lines().map(BString::from).chain(more).collect();
     let is_ours = own.is_none() || unchanged;
     let checksum = is_ours.then(|| Mark::checksum_of(&lines));
     let mark = Mark {

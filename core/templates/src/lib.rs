@@ -43,13 +43,13 @@ mod taken;
 mod tools_names;
 mod validity;
 
-pub use attributes::{AttributeDraft, LeftOutAttribute, WhyLeftOut};
+pub use attributes::{AttributeDraft, LeftOutAttribute, POINTER, WhyLeftOut};
 pub use build::builds;
 pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_folder};
 pub use declined::Declined;
 pub use draft::{
     BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest,
-    first_uncovered_project,
+    first_uncovered_project, is_to_come,
 };
 
 pub use error::{Error, Result};

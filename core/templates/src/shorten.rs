@@ -453,7 +453,7 @@ fn examples(project: &Project) -> Vec<RepoPathBuf> {
 
 /// A file without these lines. A comment goes with the last rule that it stands above; of the empty
 /// lines around it, one stays.
-fn without_lines(held: &[u8], removed: &HashSet<u32>) -> Vec<u8> {
+pub(crate) fn without_lines(held: &[u8], removed: &HashSet<u32>) -> Vec<u8> {
     let lines: Vec<TextLine> = lines_of(held).collect();
     let kind = |line: &TextLine| match Line::read(line.text, line.number, Case::Sensitive) {
         Line::Rule(_) => Kind::Rule,

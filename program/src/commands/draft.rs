@@ -8,10 +8,11 @@ use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
 use redshank_output::{self as output, Align, Cell, Table};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
+use redshank_rules::ignore_file::blocks;
 use redshank_rules::{ATTRIBUTE_FILE, IGNORE_FILE, RepoPath, RuleScope};
 use redshank_templates::{
     self as templates, AttributeDraft, Collection, DraftOptions, MEMORY_FILE, TemplateRequest,
-    WhyLeftOut, recognise,
+    WhyLeftOut, is_to_come, recognise,
 };
 use redshank_text::{self as text, Paint, count, shown};
 use redshank_worktree::settings::{Choices, Explain, Layout};
@@ -83,7 +84,13 @@ impl Draft {
         let all = Collection::load(snapshot)?;
         let mut choices = self.choices(&settings.draft, &all)?;
         let coming = self.coming(&context)?;
-        choices.coming.retain(|folder| is_missing(&context, folder));
+        let mut known = Vec::new();
+        for folder in std::mem::take(&mut choices.coming) {
+            if is_to_come(snapshot, RepoPath::new(&folder))? {
+                known.push(folder);
+            }
+        }
+        choices.coming = known;
         for folder in &coming {
             if !choices.coming.contains(folder) {
                 choices.coming.push(folder.clone());
@@ -153,7 +160,7 @@ impl Draft {
                 coming.extend(folder.to_str().ok().map(str::to_owned));
             }
         }
-        coming.retain(|folder| is_missing(context, folder));
+        coming.retain(|folder| !context.snapshot.root.is_there(RepoPath::new(folder).bare()));
         Ok(coming)
     }
 
@@ -173,11 +180,14 @@ impl Draft {
         for name in &self.except {
             survey.leave_out(&all.find(name)?.name);
         }
-        let mut requests = Vec::new();
+        let (mut requests, mut to_come) = (Vec::new(), Vec::new());
         for text in &self.names {
             requests.extend(request(context, all, text)?);
         }
-        let draft = AttributeDraft::compose(snapshot, all, &survey, &requests)?;
+        for text in requests_to_come(context)? {
+            to_come.extend(request(context, all, &text)?);
+        }
+        let draft = AttributeDraft::compose(snapshot, all, &survey, &requests, &to_come)?;
         Ok(Some(draft))
     }
 
@@ -324,9 +334,27 @@ impl Draft {
 }
 
 /// Whether nothing is at a folder's place.
-fn is_missing(context: &Context, folder: &str) -> bool {
-    let bare = RepoPath::new(folder).bare();
-    context.snapshot.root.kind(bare).is_none()
+/// `NAME@FOLDER` for each block of rules that was written for a folder to come.
+fn requests_to_come(context: &Context) -> Result<Vec<String>> {
+    let snapshot = &context.snapshot;
+    let mut requests = Vec::new();
+    let Some(file) = snapshot.ignore_file(RepoPath::top())? else {
+        return Ok(requests);
+    };
+    for folder in &snapshot.settings()?.draft.coming {
+        if !is_to_come(snapshot, RepoPath::new(folder))? {
+            continue;
+        }
+        for block in blocks(&file.contents) {
+            let label = block.label.to_str_lossy();
+            if let Some((names, place)) = label.split_once(" in ")
+                && place.trim_matches('/') == folder.trim_matches('/')
+            {
+                requests.extend(names.split(", ").map(|name| format!("{name}@{folder}")));
+            }
+        }
+    }
+    Ok(requests)
 }
 
 /// How many lines of attributes there are to be.

@@ -182,6 +182,7 @@ fn left_over(left: &NotRestored) -> String {
                 kept.display()
             )
         }
+        StandsAs::OtherMode => "keeps the permissions that it got since".to_owned(),
         StandsAs::Edited(None) => "is as it was changed since; it was not there before".to_owned(),
         StandsAs::Replaced(kept) => format!(
             "holds again what it held; what it held last is in {}",
@@ -285,7 +286,9 @@ fn what(change: &Entry) -> String {
     let moved = moved.map(|path| format!("{} moved away", shown(path.as_bstr())));
     let many = change.untracked as u64;
     let untracked = (many > 0).then(|| format!("{} no longer tracked", files(many)));
-    let all: Vec<String> = written.chain(moved).chain(untracked).collect();
+    let modes = change.modes.iter();
+    let modes = modes.map(|path| format!("{} permissions", shown(path.as_bstr())));
+    let all: Vec<String> = written.chain(moved).chain(modes).chain(untracked).collect();
     all.join(", ")
 }
 
@@ -327,6 +330,9 @@ fn text(change: &Entry, keeps_edits: bool) -> String {
     }
     for path in &change.moved {
         text += &format!("  {} comes back\n", shown(path.as_bstr()));
+    }
+    for path in &change.modes {
+        text += &format!("  {} gets back its permissions\n", shown(path.as_bstr()));
     }
     if change.untracked > 0 {
         text += &format!("  {} tracked again\n", files(change.untracked as u64));

@@ -209,3 +209,37 @@ fn many_rules_become_one_only_where_no_verdict_changes() {
     let expected = "/packages/a/lib/\n/packages/b/lib/\n/packages/c/lib/\n*.raw\n";
     assert_eq!((after.as_str(), nia.lists("ignored")), (expected, before));
 }
+
+#[test]
+fn what_was_written_for_a_folder_goes_with_it_once_it_was_committed() {
+    let nia = Person::with_repository();
+    nia.writes("README.md", "# Reef\n");
+    nia.redshank(&["draft", "unity@Game", "--attributes", "--write", "--yes"])
+        .fine();
+    let attributes = || String::from_utf8(nia.reads(".gitattributes")).unwrap();
+    let rules = || String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert!(attributes().contains("\n/Game/**/*.meta text eol=lf\n"));
+    // A folder to come isn't gone.
+    nia.redshank(&["draft", "--refresh", "--write", "--yes"])
+        .fine();
+    assert!(rules().contains("/Game/") && attributes().contains("/Game/"));
+    nia.writes(
+        "Game/ProjectSettings/ProjectVersion.txt",
+        "m_EditorVersion: 6000.0\n",
+    );
+    nia.writes("Game/Assets/A.cs", "class A {}\n");
+    nia.git(&["add", "--all"]);
+    nia.git(&["commit", "--quiet", "-m", "the game"]);
+    nia.git(&["mv", "Game", "Reef"]);
+    nia.redshank(&["draft", "--refresh", "--write", "--yes"])
+        .fine();
+    assert!(
+        rules().contains("/Reef/") && !rules().contains("/Game/"),
+        "{}",
+        rules()
+    );
+    assert!(attributes().contains("\n/Reef/**/*.meta text eol=lf\n"));
+    assert!(!attributes().contains("/Game/"), "{}", attributes());
+    let again = nia.redshank(&["draft", "--refresh"]).fine();
+    assert!(again.out.contains("nothing to write"), "{}", again.out);
+}

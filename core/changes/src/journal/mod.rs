@@ -61,6 +61,8 @@ pub struct Entry {
     pub created: Vec<BString>,
     /// The files and folders moved out of the way; a folder ends in a slash.
     pub moved: Vec<BString>,
+    /// The files whose permissions were changed.
+    pub modes: Vec<BString>,
     /// How many paths were taken out of the index.
     pub untracked: usize,
 }
@@ -89,6 +91,7 @@ impl Known {
             files: record.files.iter().map(|file| file.path.clone()).collect(),
             created: created.map(|file| file.path.clone()).collect(),
             moved: record.moved.clone(),
+            modes: record.modes.iter().map(|mode| mode.path.clone()).collect(),
             untracked: record.index.as_ref().map_or(0, |index| index.entries.len()),
         }
     }

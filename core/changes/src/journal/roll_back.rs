@@ -57,6 +57,8 @@ pub enum StandsAs {
     Edited(Option<PathBuf>),
     /// It holds again what it held; what it held last is kept there.
     Replaced(PathBuf),
+    /// With other permissions, which somebody gave it since.
+    OtherMode,
     /// Its entry in git's index was not put back.
     NotStaged(Taken),
 }
@@ -172,8 +174,13 @@ impl Journal<'_> {
         }
         for change in &record.modes {
             // Whoever set them otherwise since, or took the file away, meant it.
-            if self.mode_at(change)? == Some(change.after) {
-                self.set_mode(change, change.before)?;
+            match self.mode_at(change)? {
+                Some(now) if now == change.after => self.set_mode(change, change.before)?,
+                Some(now) if now == change.before => {}
+                _ => left.push(NotRestored {
+                    path: change.path.clone(),
+                    how: StandsAs::OtherMode,
+                }),
             }
         }
         for (file, transaction, status) in &transactions {

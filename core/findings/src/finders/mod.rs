@@ -23,7 +23,7 @@ mod tracked_anyway;
 mod work;
 mod wrong_top;
 
-pub(crate) use oversized::{POINTER, over_limit};
+pub(crate) use oversized::over_limit;
 pub use oversized::{only_here, storage_line};
 pub(crate) use pattern_limits::{PatternLimits, heavy_push};
 pub(crate) use reserved::of_file as reserved;

@@ -40,10 +40,7 @@ static TABLE: LazyLock<Result<Table, TableError>> =
 /// The attribute's value for files of which git keeps a pointer only.
 const STORED: &[u8] = b"lfs";
 
-/// How a pointer starts, in the place of a large file (the Git LFS specification, "The Pointer").
-pub(crate) const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
-
-/// No pointer is longer, in bytes (the same).
+/// No pointer is longer, in bytes (the Git LFS specification, "The Pointer").
 const LONGEST_POINTER: u64 = 1024;
 
 pub(super) fn find(scan: &ScanContext, known: &Known) -> Result<Vec<Finding>> {

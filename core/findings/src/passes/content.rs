@@ -2,13 +2,14 @@
 
 use super::TemplatePaths;
 use crate::credentials::{self, SecretFinding};
-use crate::finders::{POINTER, Script, by_nature, machine_path, script};
+use crate::finders::{Script, by_nature, machine_path, script};
 use crate::{Cause, Finding, Level, Result, ScanContext, ScanResult};
 use rayon::prelude::*;
 use redshank_origin::Judgement;
 use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::{Downgrade, Secret};
+use redshank_templates::POINTER;
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind, State, Unread, UnreadReason};
 use std::cmp::Reverse;

@@ -12,7 +12,25 @@ use redshank_rules::IGNORE_FILE;
 use redshank_rules::RepoPath;
 use redshank_rules::fit;
 use redshank_rules::ignore_file::{Block, Section};
+use redshank_worktree::Snapshot;
 use std::collections::{BTreeMap, HashSet};
+
+/// Whether a folder that rules are written for in advance isn't there yet: neither on disk nor ever
+/// committed.
+///
+/// # Errors
+/// If git refuses.
+pub fn is_to_come(snapshot: &Snapshot, folder: &RepoPath) -> Result<bool> {
+    if snapshot.root.is_there(folder.bare()) {
+        return Ok(false);
+    }
+    let held = snapshot
+        .repository
+        .as_ref()
+        .map(|repository| repository.ever_held(folder.bare()));
+    let held = held.transpose().map_err(redshank_worktree::Error::from)?;
+    Ok(held != Some(true))
+}
 
 impl<'a> Composer<'_, 'a> {
     pub(super) fn note_stale(&mut self, file: &RepoPath, label: &str, projects: &[Project]) {
@@ -93,7 +111,12 @@ impl<'a> Composer<'_, 'a> {
     /// Takes out blocks whose folders are gone, or notes them.
     pub(super) fn find_left_behind(&mut self) -> Result<()> {
         let root = &self.snapshot.root;
-        let coming = &self.snapshot.settings()?.draft.coming;
+        let mut coming = Vec::new();
+        for folder in &self.snapshot.settings()?.draft.coming {
+            if is_to_come(self.snapshot, RepoPath::new(folder))? {
+                coming.push(folder);
+            }
+        }
         let gone: Vec<Remembered> = self
             .memory
             .block

@@ -85,7 +85,7 @@ fn keeps_what_is_declared(top: &str, nested: &str, clone: &str) -> Result<(), Te
     let compose = || {
         let snapshot = Snapshot::open(&ground.top).unwrap();
         let survey = recognise(&snapshot, snapshot.tree().unwrap(), &collection);
-        AttributeDraft::compose(&snapshot, &collection, &survey, &[]).unwrap()
+        AttributeDraft::compose(&snapshot, &collection, &survey, &[], &[]).unwrap()
     };
     let draft = compose();
     let after = String::from_utf8(draft.after).unwrap();
