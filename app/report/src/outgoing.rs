@@ -24,6 +24,13 @@ pub struct OutgoingOut {
     /// The commit that the branch there is at, as far as this clone knows; none if it doesn't know
     /// the branch.
     pub known: Option<String>,
+    /// Every branch and tag is pushed, and not only the current branch.
+    pub all: bool,
+    /// The remote was asked what it has; else it is what this clone last knew.
+    pub asked: bool,
+    /// How many of the remote's references are at commits that this clone doesn't have; null if it
+    /// wasn't asked.
+    pub unknown: Option<usize>,
     /// Number of commits that are not there.
     pub commits: u64,
     /// Number of objects that are not there: commits, folders and contents.
@@ -105,6 +112,9 @@ impl OutgoingOut {
             remote: destination.remote.clone(),
             branch: destination.branch.clone(),
             known: destination.known.clone(),
+            all: destination.all,
+            asked: destination.answer.is_some(),
+            unknown: destination.answer.as_ref().map(|answer| answer.unknown),
             commits: outgoing.commits,
             objects: outgoing.objects,
             bytes: outgoing.bytes,

@@ -49,7 +49,7 @@ pub use summary::{ClassSummary, Summary};
 use finders::Finder;
 use passes::{ContentScan, ContentSource, TemplatePaths};
 use rayon::prelude::*;
-use redshank_git::HistoryCut;
+use redshank_git::{Destination, HistoryCut};
 use redshank_origin::Origin;
 use redshank_progress::Phase;
 use redshank_rules::{RepoPath, RepoPathBuf};
@@ -262,7 +262,7 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     })
 }
 
-/// What a push to a remote would show: findings on the files that it changes, by what is on disk, and
+/// What a push would show: findings on the files that it changes, by what is on disk, and
 /// on every version of them on the way. `files` are those files, `bytes` the size of the push.
 ///
 /// # Errors
@@ -271,7 +271,7 @@ pub fn scan_outgoing(
     snapshot: &Snapshot,
     survey: &Survey,
     options: &ScanOptions,
-    remote: &str,
+    destination: &Destination,
     files: &HashSet<&RepoPath>,
     bytes: Bytes,
 ) -> Result<ScanResult> {
@@ -297,7 +297,7 @@ pub fn scan_outgoing(
     result
         .findings
         .extend(limit.map(|limit| finders::heavy_push(bytes, limit)));
-    let versions = passes::Versions::Outgoing(remote.to_owned());
+    let versions = passes::Versions::Outgoing(destination.clone());
     result.history_cut = passes::search_history(&scan, &versions, &mut result.findings)?;
     passes::leave_out_accepted(&scan, &mut result);
     // Which acceptances stand for nothing, `check` tells.

@@ -20,6 +20,17 @@ const TRANSPORTS: &str = "file:https:ssh";
 /// No file that is fetched is larger than this, in bytes.
 const LARGEST: u64 = 4 << 20;
 
+/// git in a folder of no repository, with the person's configuration alone, allowed to talk to
+/// others.
+pub(crate) fn outside(scratch: &Path) -> Git {
+    let own = ["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"];
+    Git::at(scratch)
+        .as_a_person_would()
+        .env("GIT_ALLOW_PROTOCOL", TRANSPORTS)
+        .without(own)
+        .args(["-c", "transfer.fsckObjects=true"])
+}
+
 /// Fetches the regular files of a repository for which `is_wanted`, at a branch, a tag or a commit,
 /// or at its usual branch. Nothing is checked out, so no filter and no hook of that repository
 /// runs; `scratch` is an empty folder, which becomes a repository.
@@ -35,16 +46,7 @@ pub fn fetch_files(
     revision: Option<&str>,
     is_wanted: &dyn Fn(&[u8]) -> bool,
 ) -> Result<Fetched> {
-    let git = |words: &[&OsStr]| {
-        let own = ["GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE", "GIT_PREFIX"];
-        Git::at(scratch)
-            .as_a_person_would()
-            .env("GIT_ALLOW_PROTOCOL", TRANSPORTS)
-            .without(own)
-            .args(["-c", "transfer.fsckObjects=true"])
-            .args(words)
-            .output()
-    };
+    let git = |words: &[&OsStr]| outside(scratch).args(words).output();
     let line = |words: &[&str]| {
         let words: Vec<&OsStr> = words.iter().map(OsStr::new).collect();
         Ok::<String, Error>(git(&words)?.trim().to_str_lossy().into_owned())

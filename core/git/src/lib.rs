@@ -45,7 +45,7 @@ pub use in_progress::{InProgress, Operation};
 pub use index::{Index, Mode, Span, Tracked};
 pub use index_change::{Entry, Flag, NotPutBack, Taken};
 pub use layout::{Discovered, Personal, Repository, find, personal_outside};
-pub use outgoing::{Author, Destination, Outgoing, is_no_address};
+pub use outgoing::{Author, Destination, Outgoing, RemoteAnswer, is_no_address};
 pub use staged::{Blobs, Staged};
 pub use trees::{Change, Changed};
 pub use versions::{Commit, HistoryCut, Kept, Version};

@@ -1,10 +1,13 @@
 //! What a push would send: the remote and branch it goes to, the commits, objects and files that are
 //! not there yet, as far as this clone's remote-tracking references know.
 
+use crate::fetch::outside;
 use crate::trees::Changed;
 use crate::{Error, Repository, Result};
-use bstr::{BStr, ByteSlice};
+use bstr::{BStr, BString, ByteSlice};
 use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::path::Path;
 
 /// Where a push goes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -15,6 +18,45 @@ pub struct Destination {
     pub branch: String,
     /// The commit that the branch there is at, as far as this clone knows.
     pub known: Option<String>,
+    /// Every branch and tag is pushed, and not only the current branch.
+    pub all: bool,
+    /// What the remote said of itself; without it, what the remote-tracking references know counts.
+    pub answer: Option<RemoteAnswer>,
+}
+
+/// What a remote has, as it said when it was asked.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RemoteAnswer {
+    /// The commits and tags that its references are at and that this clone has.
+    pub known: Vec<String>,
+    /// How many of its references are at something that this clone doesn't have.
+    pub unknown: usize,
+    /// The commit of each branch.
+    branches: BTreeMap<String, String>,
+}
+
+impl RemoteAnswer {
+    /// Whether the remote has a branch.
+    pub fn has(&self, branch: &str) -> bool {
+        self.branches.contains_key(branch)
+    }
+}
+
+impl Destination {
+    /// The commits that a push would send, as git's arguments.
+    pub fn range(&self) -> Vec<String> {
+        let mut range: Vec<String> = if self.all {
+            vec!["--branches".to_owned(), "--tags".to_owned()]
+        } else {
+            vec!["HEAD".to_owned()]
+        };
+        range.push("--not".to_owned());
+        match &self.answer {
+            Some(answer) => range.extend(answer.known.iter().cloned()),
+            None => range.push(format!("--remotes={}", literal(&self.remote))),
+        }
+        range
+    }
 }
 
 /// Somebody whom commits name.
@@ -72,7 +114,50 @@ impl Repository {
             remote,
             branch,
             known,
+            all: false,
+            answer: None,
         })
+    }
+
+    /// Asks a remote what it has. git goes where this repository says, with the person's own
+    /// configuration and none of the repository's, by `https`, `ssh` or a path; `scratch` is an
+    /// empty folder.
+    ///
+    /// # Errors
+    /// If git can't reach it.
+    pub fn ask_remote(&self, destination: &mut Destination, scratch: &Path) -> Result<()> {
+        let remote = &destination.remote;
+        let address = self.quiet(&["ls-remote", "--get-url", "--", remote]);
+        let address = address.unwrap_or_else(|| remote.clone());
+        let here = self.top.join(&address);
+        let address = if here.exists() {
+            here.into_os_string()
+        } else {
+            address.into()
+        };
+        let words = ["ls-remote", "--heads", "--tags", "--"].map(OsString::from);
+        let said = outside(scratch).args(words).args([address]).output()?;
+        // `object` TAB `reference`, and for a tag also what it is on (git-ls-remote(1)).
+        let said = said.to_str_lossy();
+        let lines = said.lines().filter_map(|line| line.split_once('\t'));
+        let (mut objects, mut answer) = (Vec::new(), RemoteAnswer::default());
+        for (object, reference) in lines {
+            objects.push(object);
+            if let Some(branch) = reference.strip_prefix("refs/heads/") {
+                answer.branches.insert(branch.to_owned(), object.to_owned());
+            }
+        }
+        let missing = self.missing(objects.iter().copied())?;
+        answer.unknown = objects
+            .iter()
+            .filter(|object| missing.contains(**object))
+            .count();
+        let known = objects.iter().filter(|object| !missing.contains(**object));
+        answer.known = known.map(|object| (*object).to_owned()).collect();
+        let at = answer.branches.get(&destination.branch);
+        destination.known = at.filter(|at| answer.known.contains(at)).cloned();
+        destination.answer = Some(answer);
+        Ok(())
     }
 
     /// Where git pushes the current branch to, and else the remote that there is.
@@ -112,7 +197,7 @@ impl Repository {
     /// # Errors
     /// If git refuses.
     pub fn outgoing(&self, destination: &Destination) -> Result<Outgoing> {
-        let beyond = beyond(&destination.remote);
+        let beyond = destination.range();
         let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
         let number = |command: &[&str]| -> Result<u64> {
             let said = self.git().args(command).args(&beyond).output()?;
@@ -139,9 +224,47 @@ impl Repository {
             commits: number(&["rev-list", "--count"])?,
             objects: ByteSlice::lines(&listed[..]).count() as u64,
             bytes: number(&["rev-list", "--objects", "--disk-usage"])?,
-            files: self.changed_between(destination.known.as_deref(), "HEAD")?,
+            files: self.files_to_push(destination)?,
             authors,
         })
+    }
+
+    /// The files that differ between what is there and what is pushed: of the current branch, or of
+    /// every one; each path once.
+    fn files_to_push(&self, destination: &Destination) -> Result<Vec<Changed>> {
+        let current = self.changed_between(destination.known.as_deref(), "HEAD")?;
+        if !destination.all {
+            return Ok(current);
+        }
+        let list = [
+            "for-each-ref",
+            "--format=%(refname)",
+            "refs/heads",
+            "refs/tags",
+        ];
+        let mut files: BTreeMap<BString, Changed> = BTreeMap::new();
+        for reference in self.words(&list)? {
+            let commit = format!("{reference}^{{commit}}");
+            let Some(commit) = self.quiet(&["rev-parse", "--verify", "--quiet", &commit]) else {
+                continue;
+            };
+            let there = reference.strip_prefix("refs/heads/").and_then(|branch| {
+                let named = || format!("{TRACKING}{}/{branch}^{{commit}}", destination.remote);
+                match &destination.answer {
+                    Some(answer) => answer.branches.get(branch).cloned(),
+                    None => self.quiet(&["rev-parse", "--verify", "--quiet", &named()]),
+                }
+            });
+            let is_here = |commit: &String| {
+                let answer = destination.answer.as_ref();
+                answer.is_none_or(|answer| answer.known.contains(commit))
+            };
+            let base = there.filter(is_here).or_else(|| destination.known.clone());
+            for file in self.changed_between(base.as_deref(), &commit)? {
+                files.entry(file.path.clone()).or_insert(file);
+            }
+        }
+        Ok(files.into_values().collect())
     }
 
     /// The lines that a git command gives.
@@ -158,15 +281,6 @@ impl Repository {
         let line = said.trim().to_str_lossy().into_owned();
         (!line.is_empty()).then_some(line)
     }
-}
-
-/// The commits that the current one reaches, and no branch of a remote, as git's arguments.
-pub(crate) fn beyond(remote: &str) -> Vec<String> {
-    vec![
-        "HEAD".to_owned(),
-        "--not".to_owned(),
-        format!("--remotes={}", literal(remote)),
-    ]
 }
 
 /// A remote's name as a pattern that means nothing else.

@@ -1,6 +1,6 @@
 //! Every version of every file that the history holds.
 
-use crate::outgoing::beyond;
+use crate::Destination;
 use crate::{Error, Repository, Result};
 use bstr::{BString, ByteSlice};
 use std::collections::{HashMap, HashSet};
@@ -109,16 +109,16 @@ impl Repository {
         Ok(missing)
     }
 
-    /// The same of the commits that the current one reaches and no branch of a remote does.
+    /// The same of the commits of a push.
     ///
     /// # Errors
     /// If git can't be started or ends early, or `take` errs.
     pub fn outgoing_versions(
         &self,
-        remote: &str,
+        destination: &Destination,
         take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
     ) -> Result<usize> {
-        let beyond = beyond(remote);
+        let beyond = destination.range();
         let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
         self.versions_of(Kept::History, &beyond, take)
     }

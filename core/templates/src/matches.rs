@@ -153,13 +153,26 @@ impl<'a> TemplateMatches<'a> {
         Some(found.claim(part))
     }
 
-    /// What matches exactly this path by its name.
+    /// What matches exactly this path by its name: of the templates of the nearest projects, the one
+    /// whose rule says most, whichever projects were recognised first.
     fn by_name(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));
         }
-        let mut matched = self.rules_on(path).filter(|(_, _, rule)| !rule.negated);
-        let (project, own, _) = matched.next()?;
+        let mut matched = self
+            .rules_on(path)
+            .filter(|(_, _, rule)| !rule.negated)
+            .peekable();
+        let nearest = matched.peek()?.0.rules_folder();
+        let of_nearest = matched.take_while(|(project, ..)| project.rules_folder() == nearest);
+        // Of equal ones, the first.
+        let (project, own, _) = of_nearest.reduce(|best, next| {
+            if basis(next.1) < basis(best.1) {
+                next
+            } else {
+                best
+            }
+        })?;
         Some(TemplateMatch::Rule(project, own))
     }
 
@@ -199,6 +212,18 @@ fn is_one_name(pattern: &str) -> bool {
     start >= START && is_in_one_folder && !pattern.ends_with('/')
 }
 
+/// How much a rule's match says.
+fn basis(rule: &TemplateRule) -> Basis {
+    // What is secret under its one name is so wherever it is.
+    if rule.is_certain() || is_secret(rule) {
+        Basis::ToolsName
+    } else if is_one_name(&rule.pattern) {
+        Basis::OneName
+    } else {
+        Basis::AnyName
+    }
+}
+
 fn is_secret(rule: &TemplateRule) -> bool {
     rule.class == Class::Secret && is_one_name(&rule.pattern)
 }
@@ -219,10 +244,7 @@ impl TemplateMatch<'_, '_> {
     pub fn claim(&self, place: &RepoPath) -> Claim {
         let basis = match self {
             Self::Known(_) => Basis::Mark,
-            // What is secret under its one name is so wherever it is.
-            Self::Rule(_, rule) if rule.is_certain() || is_secret(rule) => Basis::ToolsName,
-            Self::Rule(_, rule) if is_one_name(&rule.pattern) => Basis::OneName,
-            Self::Rule(..) => Basis::AnyName,
+            Self::Rule(_, rule) => basis(rule),
         };
         Claim {
             template: self.template().to_owned(),

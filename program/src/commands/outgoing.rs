@@ -5,6 +5,7 @@ use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
+use redshank_changes::rehearse::scratch::Scratch;
 use redshank_findings::{Level, ScanResult, scan_outgoing};
 use redshank_git::{Change, Destination, Outgoing, is_no_address};
 use redshank_output::{Align, Cell, Table, eputln};
@@ -20,13 +21,19 @@ use std::process::ExitCode;
 
 /// Show what a push would send, and what in it shouldn't be seen
 ///
-/// Looks at every version on the way: what was added and removed again is sent as well. Nothing is
-/// asked of the remote; what is there already is known from the last fetch or push.
+/// Looks at every version on the way: what was added and removed again is sent as well. What is there
+/// already is known from the last fetch or push, unless the remote is to be asked.
 #[derive(Args)]
 pub struct OutgoingArgs {
     /// Where to; without it, where git would push the current branch to
     #[arg(value_name = "REMOTE[/BRANCH]")]
     destination: Option<String>,
+    /// Every branch and tag, as `git push --all` and `--tags` send them
+    #[arg(long)]
+    all: bool,
+    /// Ask the remote what it has, over the network; without it, what this clone knows counts
+    #[arg(long)]
+    ask_remote: bool,
     /// Compare the files here with those of the branch there, too: what others lack, and why
     #[arg(long)]
     compare: bool,
@@ -43,7 +50,12 @@ impl OutgoingArgs {
         let context = Context::find(args, self.format)?;
         let snapshot = &context.snapshot;
         let repository = snapshot.needs_repository(Purpose::History)?;
-        let destination = repository.destination(self.destination.as_deref())?;
+        let mut destination = repository.destination(self.destination.as_deref())?;
+        destination.all = self.all;
+        if self.ask_remote {
+            let scratch = Scratch::new()?;
+            repository.ask_remote(&mut destination, &scratch.path())?;
+        }
         repository.commit_named("HEAD")?;
         let outgoing = repository.outgoing(&destination)?;
         let sent = outgoing
@@ -52,9 +64,8 @@ impl OutgoingArgs {
             .filter(|file| file.change != Change::Removed);
         let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
         let options = context.scan_options();
-        let remote = &destination.remote;
         let (survey, size) = (context.survey()?, Bytes(outgoing.bytes));
-        let scanned = scan_outgoing(snapshot, &survey, &options, remote, &sent, size)?;
+        let scanned = scan_outgoing(snapshot, &survey, &options, &destination, &sent, size)?;
         let published = match (self.compare, &destination.known) {
             (true, Some(known)) => Some(Published::compare(snapshot, known)?),
             _ => None,
@@ -101,6 +112,8 @@ impl Report for Push<'_> {
             remote,
             branch,
             known,
+            answer,
+            ..
         } = &self.destination;
         let outgoing = &self.outgoing;
         let place = Paint::Head.on(format!("{remote}/{branch}"));
@@ -109,7 +122,11 @@ impl Report for Push<'_> {
             writeln!(
                 text,
                 "{place}  {}",
-                Paint::Good.on("nothing to push, as far as this clone knows")
+                Paint::Good.on(if answer.is_some() {
+                    "nothing to push"
+                } else {
+                    "nothing to push, as far as this clone knows"
+                })
             )?;
         } else {
             let commits = commits_in_words(outgoing.commits);
@@ -121,7 +138,14 @@ impl Report for Push<'_> {
             )?;
         }
         if known.is_none() {
-            let said = "this clone doesn't know that branch: every file counts as new";
+            let said = match answer {
+                None => "this clone doesn't know that branch: every file counts as new",
+                Some(answer) if answer.has(branch) => {
+                    "that branch is at a commit that isn't here: every file counts as new, and git \
+                     would refuse the push before a fetch"
+                }
+                Some(_) => "that branch isn't there yet: every file is new",
+            };
             writeln!(text, "{}", Paint::Warn.on(said))?;
         }
         text += &self.text_of_files()?;

@@ -292,3 +292,57 @@ fn a_push_over_the_limit_is_found_before_it_is_sent() {
     assert_eq!(rules(&sent), ["oversized/push"]);
     assert_eq!(nia.redshank(&["outgoing"]).code, 1);
 }
+
+#[test]
+fn every_branch_and_tag_is_looked_at_and_the_remote_is_asked_only_when_told() {
+    let nia = with_remote();
+    // Somebody else pushes; this clone doesn't know it yet.
+    nia.git(&[
+        "clone",
+        "--quiet",
+        "--branch",
+        "main",
+        "../hub.git",
+        "../other",
+    ]);
+    nia.writes("../other/src/b.py", "print(2)\n");
+    nia.git(&["-C", "../other", "add", "--all"]);
+    nia.git(&["-C", "../other", "commit", "--quiet", "-m", "b"]);
+    nia.git(&["-C", "../other", "push", "--quiet"]);
+    let asked = outgoing(&nia, &["--ask-remote"]);
+    assert_eq!(
+        (&asked["asked"], &asked["unknown"]),
+        (&json!(true), &json!(1))
+    );
+    assert_eq!(asked["known"], Value::Null);
+    let said = nia.redshank(&["outgoing", "--ask-remote"]);
+    assert!(said.out.contains("isn't here"), "{}", said.out);
+    assert_eq!(outgoing(&nia, &[])["asked"], false);
+    // Pushed by its address: no reference here says so, and the remote does.
+    nia.git(&["pull", "--quiet"]);
+    nia.writes("src/c.py", "print(3)\n");
+    commit(&nia, "c");
+    nia.git(&["push", "--quiet", "../hub.git", "main"]);
+    assert_eq!(outgoing(&nia, &[])["commits"], 1);
+    assert_eq!(outgoing(&nia, &["--ask-remote"])["commits"], 0);
+    // A branch and a tag beside the current one, with a key.
+    let key = made_up(32, 5);
+    nia.git(&["switch", "--quiet", "--create", "trial"]);
+    nia.writes("src/key.py", format!("api_key = '{key}'\n"));
+    commit(&nia, "trial");
+    nia.git(&["tag", "v1"]);
+    nia.git(&["switch", "--quiet", "main"]);
+    assert_eq!(outgoing(&nia, &["--ask-remote"])["findings"], json!([]));
+    let all = outgoing(&nia, &["--all", "--ask-remote"]);
+    assert_eq!(all["commits"], 1);
+    assert_eq!(all["files"][0]["path"], "src/key.py");
+    assert_eq!(all["findings"][0]["path"], "src/key.py");
+    assert!(!all.to_string().contains(&key));
+    // An address that starts a program is never asked.
+    let ran = nia.here().join("../ran");
+    let program = format!("ext::touch {}", ran.display());
+    nia.git(&["remote", "set-url", "origin", &program]);
+    nia.git(&["config", "protocol.ext.allow", "always"]);
+    assert_eq!(nia.redshank(&["outgoing", "--ask-remote"]).code, 2);
+    assert!(!ran.exists());
+}

@@ -331,3 +331,24 @@ fn an_exception_of_one_template_undoes_no_rule_of_a_person() {
         "{end:?}"
     );
 }
+
+/// Where a person's rule ignores everything, what is tracked is found once, and that's it.
+#[test]
+fn a_rule_that_ignores_everything_leaves_nothing_restless() {
+    let templates = Collection::built_in().unwrap();
+    let find = |name: &str| {
+        templates
+            .iter()
+            .find(|template| template.name == name)
+            .unwrap()
+    };
+    let repository = Repository {
+        projects: &[(find("statistics"), ""), (find("julia"), "")],
+        own_rules: &["out/", "*"],
+        variant: None,
+    };
+    assert_eq!(
+        restless(repository, Before::Committed).0,
+        Vec::<String>::new()
+    );
+}

@@ -6,7 +6,7 @@ use crate::finders::{PatternLimits, over_limit, reserved};
 use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use rayon::prelude::*;
-use redshank_git::{Commit, HistoryCut, Kept, Repository, Version};
+use redshank_git::{Commit, Destination, HistoryCut, Kept, Repository, Version};
 use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
@@ -35,7 +35,7 @@ pub(crate) enum Versions {
     /// All that git keeps.
     All,
     /// Those that a push to a remote would send.
-    Outgoing(String),
+    Outgoing(Destination),
 }
 
 /// Adds what older versions hold and no file does now. Returns where the history is cut off.
@@ -63,7 +63,7 @@ pub(crate) fn search_history(
     };
     let missing = match which {
         Versions::All => repository.every_version(&mut take)?,
-        Versions::Outgoing(remote) => repository.outgoing_versions(remote, &mut take)?,
+        Versions::Outgoing(destination) => repository.outgoing_versions(destination, &mut take)?,
     };
     if missing > 0 {
         cuts.push(HistoryCut::Partial { missing });

@@ -53,8 +53,8 @@ impl Claim {
     }
 }
 
-/// What a template's claim rests on.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+/// What a template's claim rests on; what says most comes first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Basis {
     /// A file in the folder that only the tool leaves, or the tool's own settings.
     Mark,
