@@ -7,7 +7,7 @@ use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
 use std::collections::BTreeMap;
 use std::ffi::OsString;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Where a push goes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -129,12 +129,8 @@ impl Repository {
         let remote = &destination.remote;
         let address = self.quiet(&["ls-remote", "--get-url", "--", remote]);
         let address = address.unwrap_or_else(|| remote.clone());
-        let here = self.top.join(&address);
-        let address = if here.exists() {
-            here.into_os_string()
-        } else {
-            address.into()
-        };
+        let here = redshank_files::canonical(&self.top.join(&address));
+        let address = here.map_or(address.into(), PathBuf::into_os_string);
         let words = ["ls-remote", "--heads", "--tags", "--"].map(OsString::from);
         let said = outside(scratch).args(words).args([address]).output()?;
         // `object` TAB `reference`, and for a tag also what it is on (git-ls-remote(1)).

@@ -20,6 +20,9 @@ use redshank_worktree::Worktree;
 use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
 
+/// The bits that are set, as chmod(2) takes them: never those that run a file as somebody else.
+const PERMISSIONS: u32 = 0o777;
+
 impl Journal<'_> {
     /// Makes changes, after what they replace is safe. If one of them can't be made, all are taken
     /// back.
@@ -258,7 +261,7 @@ impl Journal<'_> {
 
     pub(super) fn set_mode(&self, change: &ModeChange, mode: u32) -> Result<()> {
         let (root, path) = Area::Worktree.open(self.worktree, change.path.as_bstr())?;
-        let set = root.set_mode(path.as_bstr(), mode);
+        let set = root.set_mode(path.as_bstr(), mode & PERMISSIONS);
         set.map_err(io_error_at(&self.worktree.path(RepoPath::new(&path))))
     }
 
