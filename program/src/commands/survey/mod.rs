@@ -405,7 +405,19 @@ impl Picture<'_> {
     }
 
     fn text_of_practices(&self, text: &mut String) -> Result<()> {
-        if self.conventions.is_empty() && self.choices.is_empty() {
+        if !self.verbose && !self.choices.is_empty() {
+            let mut names: Vec<&str> = self
+                .choices
+                .iter()
+                .map(|(template, _)| template.name.as_str())
+                .collect();
+            names.dedup();
+            let choices = Paint::Quiet.on("choices for");
+            let in_words = Paint::Quiet.on("in words: redshank survey -v");
+            writeln!(text, "  {choices} {}  {in_words}", names.join(", "))?;
+        }
+        let choices = if self.verbose { &self.choices[..] } else { &[] };
+        if self.conventions.is_empty() && choices.is_empty() {
             return Ok(());
         }
         writeln!(text, "\n{}", Paint::Head.on("Practices"))?;
@@ -426,7 +438,7 @@ impl Picture<'_> {
                 ),
             ]);
         }
-        for (template, variant) in &self.choices {
+        for (template, variant) in choices {
             table.row([
                 variant_name(&template.name, variant).into(),
                 "your choice".to_owned().into(),
