@@ -607,6 +607,10 @@ pub fn next_step(step: NextStep) -> (&'static str, &'static str) {
             "redshank draft",
             "show rules for these projects; --write writes them",
         ),
+        NextStep::Refresh => (
+            "redshank draft --refresh",
+            "the folder of a block of rules moved or went; --write takes the block along",
+        ),
         NextStep::Check => (
             "redshank check",
             "see each finding, then `redshank tidy` for what fixes it",

@@ -1,7 +1,7 @@
 //! What to do next in a repository, by what was found.
 
 use crate::{Finding, Level};
-use redshank_templates::{Survey, first_uncovered_project};
+use redshank_templates::{Survey, first_uncovered_project, left_behind};
 use redshank_worktree::Snapshot;
 use redshank_worktree::tree::State;
 
@@ -12,6 +12,8 @@ pub enum NextStep {
     Init,
     /// See rules that fit the projects.
     Draft,
+    /// Bring blocks of rules up to date: the folder of one moved or went.
+    Refresh,
     /// See each finding.
     Check,
     /// Stage what is left.
@@ -34,7 +36,10 @@ impl NextStep {
             return Ok(Self::Init);
         }
         Ok(
-            if first_uncovered_project(snapshot, &survey.projects)?.is_some() {
+            // It writes what is missing as well.
+            if !left_behind(snapshot)?.is_empty() {
+                Self::Refresh
+            } else if first_uncovered_project(snapshot, &survey.projects)?.is_some() {
                 Self::Draft
             } else if findings.iter().any(|one| one.level < Level::Note) {
                 Self::Check

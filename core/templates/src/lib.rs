@@ -49,7 +49,7 @@ pub use collection::{Collection, TEAM_FOLDER, open_personal_folder, personal_fol
 pub use declined::Declined;
 pub use draft::{
     BlockChange, Conflict, Draft, DraftOptions, Edited, MEMORY_FILE, TemplateRequest,
-    first_uncovered_project, is_to_come,
+    first_uncovered_project, is_to_come, left_behind,
 };
 
 pub use error::{Error, Result};

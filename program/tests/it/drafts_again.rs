@@ -231,6 +231,12 @@ fn what_was_written_for_a_folder_goes_with_it_once_it_was_committed() {
     nia.git(&["add", "--all"]);
     nia.git(&["commit", "--quiet", "-m", "the game"]);
     nia.git(&["mv", "Game", "Reef"]);
+    let survey = nia.redshank(&["survey"]).fine();
+    assert!(
+        survey.out.contains("redshank draft --refresh"),
+        "{}",
+        survey.out
+    );
     nia.redshank(&["draft", "--refresh", "--write", "--yes"])
         .fine();
     assert!(

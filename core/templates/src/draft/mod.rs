@@ -14,7 +14,7 @@ mod section;
 pub use drafted_file::Edited;
 pub use memory::MEMORY_FILE;
 pub(crate) use places::{fit_to, places};
-pub use renew::is_to_come;
+pub use renew::{is_to_come, left_behind};
 
 use crate::{Collection, Error, Heading, KnownPlace, Project, Result, Survey, Template, swallowed};
 pub(crate) use blocks::covers;

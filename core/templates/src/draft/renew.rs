@@ -11,7 +11,7 @@ use bstr::{BString, ByteSlice};
 use redshank_rules::IGNORE_FILE;
 use redshank_rules::RepoPath;
 use redshank_rules::fit;
-use redshank_rules::ignore_file::{Block, Section};
+use redshank_rules::ignore_file::{Block, Section, blocks};
 use redshank_worktree::Snapshot;
 use std::collections::{BTreeMap, HashSet};
 
@@ -30,6 +30,41 @@ pub fn is_to_come(snapshot: &Snapshot, folder: &RepoPath) -> Result<bool> {
         .map(|repository| repository.ever_held(folder.bare()));
     let held = held.transpose().map_err(redshank_worktree::Error::from)?;
     Ok(held != Some(true))
+}
+
+/// The labels of blocks whose folders moved or went, by what the blocks say of themselves.
+///
+/// # Errors
+/// If an ignore file can't be read, or git refuses.
+pub fn left_behind(snapshot: &Snapshot) -> Result<Vec<BString>> {
+    let mut labels = Vec::new();
+    let files = snapshot.tree()?.to_commit();
+    for file in files.filter(|entry| entry.path.name() == IGNORE_FILE) {
+        let folder = file.path.folder();
+        let Some(held) = snapshot.ignore_file(folder)? else {
+            continue;
+        };
+        for block in blocks(&held.contents)
+            .into_iter()
+            .filter(|block| block.mark.is_some())
+        {
+            let Some((_, places)) = block.label.split_once_str(" in ") else {
+                continue;
+            };
+            let mut is_left = true;
+            for place in places.split_str(" and ") {
+                let bare = place.trim_with(|sign| sign == '/').replace("\\", "");
+                let path = folder.join(&bare);
+                let is_one = !bare.is_empty() && !place.contains(&b'*');
+                is_left &=
+                    is_one && !snapshot.root.is_there(&path) && !is_to_come(snapshot, &path)?;
+            }
+            if is_left {
+                labels.push(block.label);
+            }
+        }
+    }
+    Ok(labels)
 }
 
 impl<'a> Composer<'_, 'a> {
