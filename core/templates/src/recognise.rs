@@ -28,6 +28,8 @@ pub struct Project<'a> {
     pub confidence: Confidence,
     /// Whether it only comes along with another one, and by that one's evidence.
     pub(crate) comes_along: bool,
+    /// Whether only files tell it that may be anywhere in a project.
+    pub(crate) is_gathered: bool,
     spans: bool,
 }
 
@@ -40,6 +42,7 @@ impl<'a> Project<'a> {
             evidence: RepoPathBuf::default(),
             confidence: Confidence::Sure,
             comes_along: false,
+            is_gathered: false,
             spans: false,
         }
     }
@@ -378,9 +381,12 @@ impl<'a> Recogniser<'a, '_> {
             evidence: hit.evidence.to_owned(),
             confidence: marker.confidence,
             comes_along: false,
+            is_gathered: marker.gather,
             spans: marker.spans,
         };
-        self.found.confirm(&found);
+        if !found.is_gathered {
+            self.found.confirm(&found);
+        }
         self.take(found);
     }
 

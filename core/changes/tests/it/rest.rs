@@ -352,3 +352,24 @@ fn a_rule_that_ignores_everything_leaves_nothing_restless() {
         Vec::<String>::new()
     );
 }
+
+/// A project that is recognised by what its own rules ignore holds for what is below it afterwards.
+#[test]
+fn a_marker_that_is_ignored_by_now_still_holds_for_what_is_below() {
+    let templates = Collection::built_in().unwrap();
+    let find = |name: &str| {
+        templates
+            .iter()
+            .find(|template| template.name == name)
+            .unwrap()
+    };
+    let repository = Repository {
+        projects: &[(find("experiments"), ""), (find("sphinx"), "tools/replay/")],
+        own_rules: &[],
+        variant: None,
+    };
+    assert_eq!(
+        restless(repository, Before::Untracked).0,
+        Vec::<String>::new()
+    );
+}

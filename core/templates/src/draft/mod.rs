@@ -322,7 +322,8 @@ impl<'a> Composer<'_, 'a> {
                 }
                 Some((file, Known::FirstForm(label))) => first_form.push((file, label, project)),
                 // The marker by which it was recognised further up may be ignored by now.
-                None if project.comes_along && self.is_drafted_above(&project) => {}
+                None if (project.comes_along || project.is_gathered)
+                    && self.is_drafted_above(&project) => {}
                 None => {
                     let file = home(&project, self.options.layout);
                     fresh.entry(file).or_default().push(project);
