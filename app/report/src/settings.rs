@@ -27,6 +27,7 @@ pub struct SettingOut {
     pub name: String,
     /// Its value, as people read it.
     pub value: String,
-    /// Where it comes from: `option`, `environment`, `repository`, `policy`, `personal` or `built-in`.
+    /// Where it comes from: `option`, `environment`, `repository`, `policy`, `personal` or
+    /// `built-in`.
     pub from: String,
 }

@@ -17,7 +17,8 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 /// Fetches a policy from a folder, or by git from an address; a relative folder is one from the
-/// repository's `top`. Every template of it is read, so that one that can't be used is an error now.
+/// repository's `top`. Every template of it is read, so that one that can't be used is an error
+/// now.
 ///
 /// # Errors
 /// If nothing of a policy is there, git can't fetch it, or a file of it is not in the format.

@@ -1,5 +1,5 @@
-//! What a push would send: the remote and branch it goes to, the commits, objects and files that are
-//! not there yet, as far as this clone's remote-tracking references know.
+//! What a push would send: the remote and branch it goes to, the commits, objects and files that
+//! are not there yet, as far as this clone's remote-tracking references know.
 
 use crate::fetch::outside;
 use crate::trees::Changed;

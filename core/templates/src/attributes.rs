@@ -15,7 +15,8 @@ use redshank_worktree::tree::State;
 use redshank_worktree::{Overlay, Snapshot, io_error_at};
 use std::collections::{BTreeMap, HashSet};
 
-/// How a pointer to large-file storage starts in the place of a large file (the Git LFS specification, "The Pointer").
+/// How a pointer to large-file storage starts in the place of a large file (the Git LFS
+/// specification, "The Pointer").
 pub const POINTER: &[u8; 40] = b"version https://git-lfs.github.com/spec/";
 
 /// The template that holds for every repository.
@@ -78,8 +79,8 @@ struct NewLine<'a> {
 
 impl AttributeDraft {
     /// Composes the file for what was recognised and what is to come, or only for the requests if
-    /// there are any; the general lines come with both. What a person wrote outside of the block, and what they
-    /// changed in it, stays.
+    /// there are any; the general lines come with both. What a person wrote outside of the block,
+    /// and what they changed in it, stays.
     ///
     /// # Errors
     /// If there is no repository, the file can't be read, or git refuses.

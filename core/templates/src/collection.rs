@@ -1,5 +1,5 @@
-//! All templates there are: those that come with the program, the person's own, and the team's, each
-//! with those of a policy below them. The nearer one hides the farther of the same name.
+//! All templates there are: those that come with the program, the person's own, and the team's,
+//! each with those of a policy below them. The nearer one hides the farther of the same name.
 
 use super::format::{Template, TemplateSource};
 use super::other_names::meant;
@@ -326,7 +326,8 @@ impl Template {
 }
 
 /// The templates without those that `REDSHANK_LEFT_OUT=node,vite` names, in a program built without
-/// optimisation: what it says of tools that it doesn't know is measured so (`evidence/left_out.py`).
+/// optimisation: what it says of tools that it doesn't know is measured so
+/// (`evidence/left_out.py`).
 fn without_left_out(mut templates: Vec<Template>) -> Vec<Template> {
     if cfg!(debug_assertions)
         && let Ok(names) = std::env::var("REDSHANK_LEFT_OUT")

@@ -70,8 +70,8 @@ pub fn conventions<'a>(
     Ok(found)
 }
 
-/// The variants of the projects' templates that nobody chose, and of which nothing here shows whether
-/// they are followed.
+/// The variants of the projects' templates that nobody chose, and of which nothing here shows
+/// whether they are followed.
 ///
 /// # Errors
 /// If the settings can't be read.

@@ -38,8 +38,8 @@ pub struct Template {
     /// Patterns that earlier revisions had and this one no longer has.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub retired: Vec<String>,
-    /// Lines for git's attribute file, relative to the project's folder, in the order they are to be
-    /// written.
+    /// Lines for git's attribute file, relative to the project's folder, in the order they are to
+    /// be written.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub attribute: Vec<TemplateAttribute>,
     /// Files and folders whose place is named in the project's own settings.

@@ -153,8 +153,8 @@ impl<'a> TemplateMatches<'a> {
         Some(found.claim(part))
     }
 
-    /// What matches exactly this path by its name: of the templates of the nearest projects, the one
-    /// whose rule says most, whichever projects were recognised first.
+    /// What matches exactly this path by its name: of the templates of the nearest projects, the
+    /// one whose rule says most, whichever projects were recognised first.
     fn by_name(&self, path: &RepoPath) -> Option<TemplateMatch<'a, '_>> {
         if let Some(known) = self.known.get(path) {
             return Some(TemplateMatch::Known(known));

@@ -43,8 +43,8 @@ pub(crate) fn mergeable(text: &[u8]) -> Vec<Mergeable> {
     groups
 }
 
-/// The patterns that a pattern becomes with a wildcard in the place of one of its parts: of a folder
-/// on the way, or of a file's name before its ending.
+/// The patterns that a pattern becomes with a wildcard in the place of one of its parts: of a
+/// folder on the way, or of a file's name before its ending.
 fn with_wildcard(pattern: &[u8]) -> Vec<BString> {
     let parts: Vec<&[u8]> = pattern.split_str("/").collect();
     let last = parts.iter().rposition(|part| !part.is_empty());
@@ -67,7 +67,8 @@ fn with_wildcard(pattern: &[u8]) -> Vec<BString> {
     patterns
 }
 
-/// The text with a rule in the place of the first of those that it replaces, and without the others.
+/// The text with a rule in the place of the first of those that it replaces, and without the
+/// others.
 pub(crate) fn merged(text: &[u8], one: &Mergeable) -> Vec<u8> {
     let first = one.lines[0];
     let lines = lines_of(text).filter_map(|line| {

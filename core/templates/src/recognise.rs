@@ -500,8 +500,8 @@ impl<'a> Recogniser<'a, '_> {
         *count <= LOOKED_AT && self.around.is_marked(hit.evidence)
     }
 
-    /// Whether a folder that is known by what is in it can be taken whole: no manifest and no source
-    /// is right in it. That git tracks it, by mistake, is no reason not to.
+    /// Whether a folder that is known by what is in it can be taken whole: no manifest and no
+    /// source is right in it. That git tracks it, by mistake, is no reason not to.
     fn can_be_taken_whole(&self, folder: &RepoPath) -> bool {
         let mut direct = self
             .around

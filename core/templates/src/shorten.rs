@@ -1,9 +1,9 @@
 //! Making an ignore file shorter without changing what it does.
 //!
 //! A line goes if another line says the same or more, if it can have no effect, or if it belongs to
-//! project types that are not here. Then every verdict is asked again: on each path that is here, of
-//! the history, and among the examples of the templates that the projects here have. A line whose
-//! going would change one of them stays.
+//! project types that are not here. Then every verdict is asked again: on each path that is here,
+//! of the history, and among the examples of the templates that the projects here have. A line
+//! whose going would change one of them stays.
 
 use crate::merge_rules::{mergeable, merged};
 use crate::{Collection, Project, Result, Survey, Template};
@@ -76,8 +76,8 @@ pub struct Shorter {
     pub unmerged: usize,
 }
 
-/// Finds what can go. `history` holds paths of earlier commits. With `merging`, rules that differ in
-/// one part of their paths become one, which also matches what isn't there yet.
+/// Finds what can go. `history` holds paths of earlier commits. With `merging`, rules that differ
+/// in one part of their paths become one, which also matches what isn't there yet.
 ///
 /// # Errors
 /// If the tree can't be walked, or an ignore file can't be read.
@@ -295,8 +295,8 @@ impl<'s> Proof<'s> {
         Ok(proof)
     }
 
-    /// Which of the paths are ignored by the rules that everybody has; whether git tracks them plays
-    /// no part.
+    /// Which of the paths are ignored by the rules that everybody has; whether git tracks them
+    /// plays no part.
     fn ignored(&self, mut overlay: Overlay) -> Result<Vec<bool>> {
         let own = self.snapshot.sources_elsewhere().into_iter();
         overlay.extend(own.map(|(_, shown, _)| (shown, Vec::new())));

@@ -1,8 +1,8 @@
 //! A policy: templates, limits, reserved material and expectations that several repositories share.
 //!
-//! The copy that counts is in the repository (`.redshank/policy/`), so that every clone has it, with
-//! a record of where it comes from; a person's own is in their configuration folder. Nothing is
-//! fetched to answer a question.
+//! The copy that counts is in the repository (`.redshank/policy/`), so that every clone has it,
+//! with a record of where it comes from; a person's own is in their configuration folder. Nothing
+//! is fetched to answer a question.
 
 use crate::settings::{Expectation, GivenLimits, PatternLimit, Reserved, SettingsFile};
 use crate::{Error, Result, Worktree, io_error_at, personal, toml_file};

@@ -21,8 +21,8 @@ use std::process::ExitCode;
 
 /// Show what a push would send, and what in it shouldn't be seen
 ///
-/// Looks at every version on the way: what was added and removed again is sent as well. What is there
-/// already is known from the last fetch or push, unless the remote is to be asked.
+/// Looks at every version on the way: what was added and removed again is sent as well. What is
+/// there already is known from the last fetch or push, unless the remote is to be asked.
 #[derive(Args)]
 pub struct OutgoingArgs {
     /// Where to; without it, where git would push the current branch to

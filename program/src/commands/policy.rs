@@ -17,9 +17,10 @@ use std::process::ExitCode;
 
 /// Follow templates, limits and expectations that several repositories share
 ///
-/// A policy is a folder, or a repository that git can fetch, with `policy.toml` and `templates/`. Its
-/// copy is in `.redshank/policy/`, so that every clone and CI have the same; `check` says when it isn't
-/// what redshank.toml names, and when a block of rules is behind it. docs/guide/policy.md has an example.
+/// A policy is a folder, or a repository that git can fetch, with `policy.toml` and `templates/`.
+/// Its copy is in `.redshank/policy/`, so that every clone and CI have the same; `check` says when
+/// it isn't what redshank.toml names, and when a block of rules is behind it. docs/guide/policy.md
+/// has an example.
 #[derive(Args)]
 pub struct Policy {
     #[command(subcommand)]

@@ -25,8 +25,8 @@ pub struct Rules {
     /// Show the lines that could go without changing a verdict, and the proof
     #[arg(long, conflicts_with_all = ["idle", "attributes"])]
     shorten: bool,
-    /// With it, also put one rule in the place of three or more that differ in one part of their paths:
-    /// it matches what isn't there yet, too
+    /// With it, also put one rule in the place of three or more that differ in one part of their
+    /// paths: it matches what isn't there yet, too
     #[arg(long, requires = "shorten")]
     merge: bool,
     /// Take them out

@@ -167,7 +167,8 @@ fn nothing_is_fetched_because_a_repository_says_so() {
     assert_eq!(refused.code, 2);
     assert!(refused.err.contains("../policy"), "{}", refused.err);
     assert!(!nia.here().join(".redshank").exists());
-    // A transport that starts a program, and a password in an address, not even when a person says so.
+    // A transport that starts a program, and a password in an address, not even when a person says
+    // so.
     let ran = nia.here().join("../ran");
     let program = format!("ext::touch {}", ran.display());
     nia.git(&["config", "--global", "protocol.ext.allow", "always"]);

@@ -46,7 +46,8 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     Ok(findings)
 }
 
-/// The labels of blocks that were written from an earlier revision of one of the policy's templates.
+/// The labels of blocks that were written from an earlier revision of one of the policy's
+/// templates.
 fn behind(scan: &ScanContext) -> Result<Vec<String>> {
     let draft = Draft::compose(scan.snapshot, scan.survey, &[], DraftOptions::default())?;
     let templates = scan.survey.templates.iter();

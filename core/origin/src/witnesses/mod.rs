@@ -1,5 +1,5 @@
-//! The witnesses, each in a file of its own with its table beside it: it looks at one file and gives
-//! evidence.
+//! The witnesses, each in a file of its own with its table beside it: it looks at one file and
+//! gives evidence.
 
 pub(crate) mod declared;
 mod derived;
