@@ -283,16 +283,6 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
-        "policy",
-        &[
-            (
-                "policy use ../policy --revision v2",
-                "copies a policy here and follows it",
-            ),
-            ("policy update", "fetches it again"),
-        ],
-    ),
-    (
         "hook",
         &[
             ("hook on", "checks staged files before each commit"),
@@ -312,6 +302,16 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             "editor",
             "started by an editor, in the folder that it has open",
         )],
+    ),
+    (
+        "policy",
+        &[
+            (
+                "policy use ../policy --revision v2",
+                "copies a policy here and follows it",
+            ),
+            ("policy update", "fetches it again"),
+        ],
     ),
     (
         "settings",

@@ -218,10 +218,11 @@ impl Here<'_> {
                 said: "give a reason in `because`; until then it isn't accepted".to_owned(),
             });
         }
-        let Ok(verdicts) = Verdicts::new(self.snapshot, self.overlay(open)) else {
+        let overlay = self.overlay(open);
+        let Ok(verdicts) = Verdicts::new(self.snapshot, overlay.clone()) else {
             return faults;
         };
-        let outcomes = expectations::prove(self.snapshot, &verdicts, &settings.expect);
+        let outcomes = expectations::prove(self.snapshot, &verdicts, &overlay, &settings.expect);
         let outcomes = outcomes.unwrap_or_default();
         let failed = outcomes.iter().enumerate();
         for (nth, outcome) in failed.filter(|(_, outcome)| !outcome.wrong.is_empty()) {

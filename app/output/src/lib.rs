@@ -20,7 +20,7 @@ pub use effect::{attribute_effect, diff, diff_sums, effect, folder_name, sums};
 pub use junit::{Case as JunitCase, junit};
 pub use links::link;
 pub use progress::{hide_progress, listen};
-pub use sarif::log as sarif;
+pub use sarif::{SarifResult, SarifRule, log as sarif, sarif_results};
 pub use table::{Align, Cell, Table, width, wrapped};
 
 use anyhow::Result;

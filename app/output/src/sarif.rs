@@ -1,6 +1,6 @@
-//! Findings as SARIF 2.1.0 (OASIS standard), for hosts and editors that show them beside the code.
+//! SARIF 2.1.0 (OASIS standard), for hosts and editors that show findings beside the code.
 
-use bstr::BStr;
+use bstr::{BStr, BString, ByteSlice};
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use redshank_findings::{Finding, Level, ScanResult};
 use redshank_text as text;
@@ -21,7 +21,68 @@ const SCHEMA: &str = concat!(
     "sarif-schema-2.1.0.json"
 );
 
-/// The log of one run. Paths are relative to the repository's top.
+/// A kind of result.
+pub struct SarifRule {
+    /// Its id, of two parts with a slash between.
+    pub id: String,
+    /// What it is, in a few words.
+    pub short: String,
+    /// The same in a sentence or two.
+    pub full: String,
+    /// What to do about it.
+    pub help: String,
+    /// The level that it has if nothing else is said.
+    pub level: Level,
+}
+
+impl SarifRule {
+    fn value(&self) -> Value {
+        let tag = self.id.split('/').next();
+        json!({
+            "id": self.id,
+            "name": self.id,
+            "shortDescription": { "text": self.short },
+            "fullDescription": { "text": self.full },
+            "help": { "text": self.help },
+            "properties": { "tags": [tag] },
+            "defaultConfiguration": { "level": level(self.level) },
+        })
+    }
+}
+
+/// Something that a run found, in a line of a file.
+pub struct SarifResult {
+    /// The id of its rule.
+    pub rule: &'static str,
+    /// How bad it is.
+    pub level: Level,
+    /// What it is.
+    pub message: String,
+    /// The file, relative to the top.
+    pub path: BString,
+    /// Line number, from 1; without it, the whole file.
+    pub line: Option<u64>,
+}
+
+impl SarifResult {
+    fn value(&self) -> Value {
+        json!({
+            "ruleId": self.rule,
+            "level": level(self.level),
+            "message": { "text": self.message },
+            "locations": [place(self.path.as_bstr(), self.line)],
+        })
+    }
+}
+
+/// The log of one run that found something else than findings.
+pub fn sarif_results(rules: &[SarifRule], results: &[SarifResult]) -> Value {
+    let rules = rules.iter().map(SarifRule::value).collect();
+    let results = results.iter().map(SarifResult::value).collect();
+    run(rules, results, &[])
+}
+
+/// The log of one run of `check`. Paths are relative to the repository's top.
 pub fn log(found: &ScanResult) -> Value {
     let rules: BTreeMap<String, &Finding> = found
         .findings
@@ -30,15 +91,8 @@ pub fn log(found: &ScanResult) -> Value {
         .map(|finding| (finding.rule.to_string(), finding))
         .collect();
     let rules: Vec<Value> = rules
-        .iter()
-        .map(|(id, finding)| {
-            let level = level(finding.level);
-            json!({
-                "id": id,
-                "properties": { "tags": [finding.class()] },
-                "defaultConfiguration": { "level": level },
-            })
-        })
+        .into_iter()
+        .map(|(id, finding)| rule(id, finding).value())
         .collect();
     let unopened = text::not_scanned(found).into_iter();
     let unopened = unopened.map(|text| json!({ "level": "note", "message": { "text": text } }));
@@ -51,6 +105,31 @@ pub fn log(found: &ScanResult) -> Value {
         })
         .chain(unopened)
         .collect();
+    run(rules, found.findings.iter().map(result).collect(), &unread)
+}
+
+/// The rule of a finding: its name in words, what its class and level mean, and the remedy.
+fn rule(id: String, finding: &Finding) -> SarifRule {
+    let class = text::class(finding.class());
+    let name = id.rsplit('/').next().unwrap_or(&id).replace('-', " ");
+    SarifRule {
+        short: format!("{name} ({})", finding.class()),
+        full: format!(
+            "Class {}: {class}. Level {}: {}.",
+            finding.class(),
+            finding.level,
+            text::level(finding.level)
+        ),
+        help: format!(
+            "To fix it: {}. If it is there on purpose: `redshank accept` with a reason.",
+            text::remedy(finding)
+        ),
+        level: finding.level,
+        id,
+    }
+}
+
+fn run(rules: Vec<Value>, results: Vec<Value>, notifications: &[Value]) -> Value {
     json!({
         "$schema": SCHEMA,
         "version": "2.1.0",
@@ -63,9 +142,9 @@ pub fn log(found: &ScanResult) -> Value {
             "columnKind": "utf16CodeUnits",
             "invocations": [{
                 "executionSuccessful": true,
-                "toolExecutionNotifications": unread,
+                "toolExecutionNotifications": notifications,
             }],
-            "results": found.findings.iter().map(result).collect::<Vec<_>>(),
+            "results": results,
         }],
     })
 }
@@ -78,7 +157,7 @@ fn result(finding: &Finding) -> Value {
         "ruleId": finding.rule.to_string(),
         "level": level(finding.level),
         "message": { "text": format!("{message}{evidence}. To fix it: {remedy}") },
-        "locations": [place(finding)],
+        "locations": [place_of(finding)],
         "partialFingerprints": { "redshank/v1": finding.id },
         "properties": {
             "exposure": finding.exposure,
@@ -88,14 +167,18 @@ fn result(finding: &Finding) -> Value {
         },
     });
     if !finding.also.is_empty() {
-        result["relatedLocations"] = finding.also.iter().map(place).collect();
+        result["relatedLocations"] = finding.also.iter().map(place_of).collect();
     }
     result
 }
 
-fn place(finding: &Finding) -> Value {
-    let mut place = json!({ "artifactLocation": { "uri": uri(&finding.path) } });
-    if let Some(line) = finding.line {
+fn place_of(finding: &Finding) -> Value {
+    place(finding.path.as_bstr(), finding.line)
+}
+
+fn place(path: &BStr, line: Option<u64>) -> Value {
+    let mut place = json!({ "artifactLocation": { "uri": uri(path) } });
+    if let Some(line) = line {
         place["region"] = json!({ "startLine": line });
     }
     json!({ "physicalLocation": place })

@@ -68,6 +68,11 @@ pub struct FindingOut {
     pub evidence: Option<String>,
     /// What fixes it, in one sentence.
     pub remedy: String,
+    /// What is to be decided about it before others see it: `revoke`, `rewrite`, `fix` or `know`.
+    pub decision: &'static str,
+    /// The commands that take it out of the history, in their order; a line that starts with `#` is
+    /// for the person. Empty where nothing is to be taken out.
+    pub commands: Vec<String>,
 }
 
 /// Another place of a finding.
@@ -111,6 +116,8 @@ impl From<&Finding> for FindingOut {
             message: text::message(finding),
             evidence: text::evidence(finding),
             remedy: text::remedy(finding),
+            decision: text::Decision::about(finding).word(),
+            commands: text::cleanup(finding),
         }
     }
 }

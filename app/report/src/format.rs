@@ -48,6 +48,9 @@ pub const FINDINGS: Formats = Formats(&[
     OutputFormat::Sarif,
 ]);
 
+/// Of `review`.
+pub const REVIEW: Formats = Formats(&[OutputFormat::Text, OutputFormat::Json, OutputFormat::Sarif]);
+
 /// Of `prove`.
 pub const TESTS: Formats = Formats(&[
     OutputFormat::Text,

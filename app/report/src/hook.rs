@@ -15,6 +15,8 @@ pub struct HookOut {
     pub beside: bool,
     /// Pushes are checked, too.
     pub before_push: bool,
+    /// After each merge, what it made of the rules is said.
+    pub after_merge: bool,
     /// The hooks folder is a part of the working tree.
     pub shared: bool,
     /// Absolute path of the script.

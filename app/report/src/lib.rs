@@ -33,14 +33,14 @@ pub use attributes::{
 pub use check::{CheckOut, FindingOut, SummaryOut, UnreadOut};
 pub use effect::{EffectOut, Outcome};
 pub use files::{EvidenceOut, FileOut, FolderRowOut, FoldersOut, OriginOut};
-pub use format::{DOCUMENT, FILES, FINDINGS, LIST, OutputFormat, TESTS};
+pub use format::{DOCUMENT, FILES, FINDINGS, LIST, OutputFormat, REVIEW, TESTS};
 pub use hook::HookOut;
 pub use mute::{MutedOut, MutesOut};
 pub use outgoing::{AuthorOut, CompareOut, MissingFromRemoteOut, OutgoingOut};
 pub use policy::{PolicyOut, PolicyRowOut};
 pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, ExportOut, LeftOutOut, MissingOut, RehearseOut, RunOut};
-pub use review::ReviewOut;
+pub use review::{ReviewAfter, ReviewOut, by_rule, rule_change};
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
 pub use settings::{SettingOut, SettingsOut};
 pub use survey::{ChoiceOut, FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};

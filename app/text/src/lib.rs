@@ -5,6 +5,7 @@
 
 mod answer;
 mod attributes;
+mod cleanup;
 mod errors;
 mod escape;
 mod findings;
@@ -12,6 +13,7 @@ mod learned;
 mod numbers;
 mod origin;
 mod phases;
+mod remedies;
 mod rules;
 mod shell;
 mod steps;
@@ -19,16 +21,17 @@ mod style;
 
 pub use answer::{answer, difference, marked_line, whole};
 pub use attributes::{attribute_given, attribute_status, attribute_value, why_left_out};
+pub use cleanup::{Decision, cleanup, cleanup_lines};
 pub use errors::{describe, example};
 pub use escape::{cut, escaped, is_invisible, shortened, shown};
 pub use findings::{
     class, evidence, history_cut, level, level_counts, message, next_step, not_scanned, place,
-    remedy,
 };
 pub use learned::learned;
 pub use numbers::{count, files};
 pub use origin::{because, origin, origin_evidence, origin_lines};
 pub use phases::phase;
+pub use remedies::remedy;
 pub use rules::{
     fault, fix, in_vain, meaning, near_reason, pattern, ruling, scope, status, stray_reason,
     taken_away, why_removed,

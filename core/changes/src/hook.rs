@@ -1,6 +1,6 @@
-//! The check before each commit and each merge, and on request before each push: a block in git's
-//! `pre-commit`, `pre-merge-commit` and `pre-push` hooks (githooks(5)), beside whatever else is
-//! there.
+//! The check before each commit and each merge, and on request before each push and after each
+//! merge: a block in git's `pre-commit`, `pre-merge-commit`, `pre-push` and `post-merge` hooks
+//! (githooks(5)), beside whatever else is there.
 
 use crate::journal::{Area, Changes, Content, FileChange, Journal, Mode};
 use crate::{Error, Result};
@@ -32,11 +32,13 @@ pub enum HookEvent {
     Merge,
     /// Before each push.
     Push,
+    /// After each merge, a pull's, too.
+    Merged,
 }
 
 impl HookEvent {
     /// All of them, in their order.
-    pub const ALL: [Self; 3] = [Self::Commit, Self::Merge, Self::Push];
+    pub const ALL: [Self; 4] = [Self::Commit, Self::Merge, Self::Push, Self::Merged];
 
     /// The name of git's hook.
     pub fn name(self) -> &'static str {
@@ -44,24 +46,46 @@ impl HookEvent {
             Self::Commit => "pre-commit",
             Self::Merge => "pre-merge-commit",
             Self::Push => "pre-push",
+            Self::Merged => "post-merge",
         }
     }
 
-    fn noun(self) -> &'static str {
-        match self {
-            Self::Commit => "commit",
-            Self::Merge => "merge",
-            Self::Push => "push",
-        }
-    }
-
-    /// What is run, and how to go on anyway.
-    fn check(self) -> (&'static str, &'static str) {
-        match self {
-            Self::Commit => ("check --staged --hook commit", "git commit --no-verify"),
-            Self::Merge => ("check --staged --hook commit", "git merge --no-verify"),
-            Self::Push => ("check --history --hook push", "git push --no-verify"),
-        }
+    /// What the script does with the program: it stops what is to come, or says what came.
+    fn commands(self) -> String {
+        let (check, noun, anyway) = match self {
+            Self::Commit => (
+                "check --staged --hook commit",
+                "commit",
+                "git commit --no-verify",
+            ),
+            Self::Merge => (
+                "check --staged --hook commit",
+                "merge",
+                "git merge --no-verify",
+            ),
+            Self::Push => (
+                "check --history --hook push",
+                "push",
+                "git push --no-verify",
+            ),
+            Self::Merged => {
+                return "if [ -x \"$redshank\" ]; then\n    \
+                            \"$redshank\" review --after-merge </dev/null || true\n\
+                        fi\n"
+                    .to_owned();
+            }
+        };
+        format!(
+            "if [ -x \"$redshank\" ]; then\n    \
+                 \"$redshank\" {check} </dev/null || {{\n        \
+                     status=$?\n        \
+                     echo \"redshank stopped this {noun}. To {noun} anyway: {anyway}\" >&2\n        \
+                     exit $status\n    \
+                 }}\n\
+             else\n    \
+                 echo \"redshank isn't here, so nothing was checked before this {noun}\" >&2\n\
+             fi\n"
+        )
     }
 }
 
@@ -402,20 +426,7 @@ impl Hook<'_> {
             [b"'".as_slice(), &path.replace("'", "'\\''"), b"'"].concat()
         });
         let start = format!("{START}{then}\nredshank=$(command -v redshank || echo ");
-        let ((check, anyway), noun) = (self.event.check(), self.event.noun());
-        let rest = format!(
-            ")\n\
-             if [ -x \"$redshank\" ]; then\n    \
-                 \"$redshank\" {check} </dev/null || {{\n        \
-                     status=$?\n        \
-                     echo \"redshank stopped this {noun}. To {noun} anyway: {anyway}\" >&2\n        \
-                     exit $status\n    \
-                 }}\n\
-             else\n    \
-                 echo \"redshank isn't here, so nothing was checked before this {noun}\" >&2\n\
-             fi\n\
-             {own}{END}\n"
-        );
+        let rest = format!(")\n{}{own}{END}\n", self.event.commands());
         [start.as_bytes(), &otherwise, rest.as_bytes()].concat()
     }
 }

@@ -96,6 +96,31 @@ pub enum Cause {
     LinkForFolder(String),
     /// A path of one person's machine.
     MachinePath,
+    /// A path of somebody's home folder, which has their name.
+    HomePath,
+    /// An address inside a network, which says how it is built.
+    InternalHost {
+        /// The host, as it is written.
+        host: String,
+    },
+    /// Nothing says what others may do with it.
+    NoLicence,
+    /// Others' work, without the licence that it came with.
+    CopyWithoutLicence,
+    /// Commits name an address that reaches nobody, or that a machine made up.
+    OddAddress {
+        /// Name and address.
+        who: redshank_git::Author,
+        /// How many commits.
+        commits: u64,
+    },
+    /// Whom commits name.
+    People {
+        /// Some names with their addresses.
+        who: Vec<String>,
+        /// How many there are.
+        all: usize,
+    },
     /// A tool made it, fetched it or left it, by what is known of it.
     Origin(Judgement),
     /// A file has no companion beside it.
@@ -477,6 +502,20 @@ pub enum ByHand {
     NothingIfMeant,
     /// Only writing the history again takes it out.
     RewriteHistory,
+    /// Write the message of a commit again.
+    RewordCommit,
+    /// Make a tag again, with another message.
+    RemakeTag,
+    /// Take an address inside a network out, or leave it on purpose.
+    HideHost,
+    /// Add a licence.
+    AddLicence,
+    /// Add the licence that a copy came with.
+    AddCopiedLicence,
+    /// Set another address, and write the commits again that have the old one.
+    ChangeAddress,
+    /// Know that they are seen.
+    AskPeople,
     /// Remove the note that holds it.
     RemoveNote,
     /// Drop an entry of the stash.
@@ -502,6 +541,12 @@ pub struct Past {
     pub first: String,
     /// The remote branches that hold it.
     pub remotes: Vec<String>,
+    /// The local branches that hold it.
+    pub branches: Vec<String>,
+    /// The tags that hold it.
+    pub tags: Vec<String>,
+    /// Only the current commit of the current branch holds it.
+    pub is_last: bool,
 }
 
 /// Something that should be tracked and isn't, or is (or would be) and shouldn't.

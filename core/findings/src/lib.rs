@@ -177,6 +177,8 @@ pub struct ScanOptions {
     pub level: Option<Level>,
     /// Every version that the history holds, too.
     pub history: bool,
+    /// All that a stranger would learn once the repository is public.
+    pub public: bool,
     /// A person's own limits, where the repository sets none.
     pub limits: GivenLimits,
 }
@@ -346,8 +348,14 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
         .findings
         .extend(find(finders::WITH_CONTENT, scan, &known)?);
     result.findings.extend(around?);
+    if scan.options.public {
+        passes::find_for_strangers(scan, &mut result.findings);
+    }
     passes::respect_exceptions(scan, &mut result.findings)?;
     passes::fill_in_exposure(scan.snapshot, &mut result.findings)?;
+    if scan.options.public {
+        result.findings.extend(passes::find_people(scan)?);
+    }
     if scan.options.history {
         result.history_cut =
             passes::search_history(scan, &passes::Versions::All, &mut result.findings)?;

@@ -9,7 +9,7 @@ use std::ffi::{OsStr, OsString};
 use std::fs::File;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::{Command, ExitStatus, Stdio};
 use std::thread::Builder;
 
 /// A thread that only reads or writes a pipe.
@@ -113,6 +113,36 @@ impl Git {
         from: Option<File>,
         into: Option<File>,
     ) -> Result<Vec<u8>> {
+        let Ended { status, out, said } = self.run(input, from, into)?;
+        if status.success() {
+            return Ok(out);
+        }
+        #[cfg(unix)]
+        if let Some(signal) = std::os::unix::process::ExitStatusExt::signal(&status) {
+            let command = self.shown();
+            return Err(Error::Killed { command, signal });
+        }
+        let said = String::from_utf8_lossy(&said)
+            .trim()
+            .trim_start_matches("fatal: ")
+            .to_owned();
+        Err(Error::Refused {
+            command: self.shown(),
+            said,
+        })
+    }
+
+    /// Runs it and returns its exit code and its standard output, for a command whose code is a part
+    /// of the answer; a signal that ended it counts as 128 and more, as in a shell.
+    ///
+    /// # Errors
+    /// If git can't be started.
+    pub(crate) fn ended(self) -> Result<(i32, Vec<u8>)> {
+        let Ended { status, out, .. } = self.run(&[], None, None)?;
+        Ok((status.code().unwrap_or(128), out))
+    }
+
+    fn run(&self, input: &[u8], from: Option<File>, into: Option<File>) -> Result<Ended> {
         let asked = Phase::Git.begin();
         let from = match from {
             Some(file) => Stdio::from(file),
@@ -142,22 +172,7 @@ impl Git {
         })?;
         let status = child.wait().map_err(Error::NotStarted)?;
         asked.seen(1, out.len() as u64);
-        if status.success() {
-            return Ok(out);
-        }
-        #[cfg(unix)]
-        if let Some(signal) = std::os::unix::process::ExitStatusExt::signal(&status) {
-            let command = self.shown();
-            return Err(Error::Killed { command, signal });
-        }
-        let said = String::from_utf8_lossy(&said)
-            .trim()
-            .trim_start_matches("fatal: ")
-            .to_owned();
-        Err(Error::Refused {
-            command: self.shown(),
-            said,
-        })
+        Ok(Ended { status, out, said })
     }
 
     /// Starts it with its input and output as pipes; its messages are dropped.
@@ -234,6 +249,15 @@ impl Git {
             .collect::<Vec<_>>()
             .join(" ")
     }
+}
+
+/// What came of a call.
+struct Ended {
+    status: ExitStatus,
+    /// Its standard output.
+    out: Vec<u8>,
+    /// What it said on its standard error.
+    said: Vec<u8>,
 }
 
 fn drained(pipe: Option<impl Read>) -> Vec<u8> {

@@ -18,6 +18,8 @@ pub struct Past {
     pub first: String,
     /// The day of the first one, `YYYY-MM-DD`.
     pub since: String,
+    /// All of them, the newest first.
+    pub all: Vec<String>,
 }
 
 impl Repository {
@@ -125,25 +127,6 @@ impl Repository {
         self.log(&["--remotes"], paths)
     }
 
-    /// The remote-tracking branches that reach a commit.
-    ///
-    /// # Errors
-    /// If git refuses.
-    pub fn remotes_with(&self, commit: &str) -> Result<Vec<String>> {
-        let list = [
-            "for-each-ref",
-            "--format=%(refname:short)",
-            "--contains",
-            commit,
-            "refs/remotes",
-        ];
-        let names = self.git().args(list).output()?;
-        // The remote's own pointer to its main branch is no branch.
-        let names = ByteSlice::lines(&names[..])
-            .filter(|name| name.contains(&b'/') && !name.ends_with(b"/HEAD"));
-        Ok(names.map(|name| name.to_str_lossy().into_owned()).collect())
-    }
-
     fn log(&self, from: &[&str], paths: &[&BStr]) -> Result<HashMap<BString, Past>> {
         let mut found: HashMap<BString, Past> = HashMap::new();
         for some in paths.chunks(PATHS_A_CALL) {
@@ -152,6 +135,7 @@ impl Repository {
                 "-z",
                 "-m",
                 "--name-only",
+                "--topo-order",
             ]);
             let git = git
                 .args(["--no-renames", "--format=%x01%H %cs"])
@@ -175,7 +159,10 @@ impl Repository {
                 }
                 // The log goes back in time: what comes last is the first.
                 let past = found.entry(part.into()).or_default();
-                past.commits += u64::from(past.first != commit);
+                if past.first != commit {
+                    past.commits += 1;
+                    past.all.push(commit.clone());
+                }
                 (past.first, past.since) = (commit.clone(), day.clone());
             }
         }

@@ -68,6 +68,12 @@ pub struct Author {
     pub email: String,
 }
 
+impl std::fmt::Display for Author {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{} <{}>", self.name, self.email)
+    }
+}
+
 /// What a push would send.
 #[derive(Debug, Clone)]
 pub struct Outgoing {

@@ -1,8 +1,7 @@
 //! The files of commits.
 
 use crate::{Error, Repository, Result};
-use bstr::{BStr, BString, ByteSlice};
-use std::collections::HashMap;
+use bstr::{BString, ByteSlice};
 
 /// What became of a file between two commits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -59,43 +58,6 @@ impl Repository {
         let said = self.git().args(["merge-base", one, other]).output();
         let said = said.map_err(|_| Error::NoCommit(format!("{one}...{other}")))?;
         Ok(said.trim().to_str_lossy().into_owned())
-    }
-
-    /// The files of a name in a commit, in any folder, with what they hold. Links aren't among them:
-    /// git reads no rules through one.
-    ///
-    /// # Errors
-    /// If git refuses.
-    pub fn files_named(&self, commit: &str, name: &BStr) -> Result<HashMap<BString, Vec<u8>>> {
-        let list = ["ls-tree", "-r", "-z", "--full-tree", commit];
-        let listed = self.git().args(list).output()?;
-        let mut blobs = self.blobs()?;
-        let mut files = HashMap::new();
-        for row in listed.split(|byte| *byte == 0) {
-            // mode SP type SP object TAB path
-            let Some((head, path)) = row.split_once_str("\t") else {
-                continue;
-            };
-            let is_named = path.rsplit_str("/").next() == Some(name.as_bytes());
-            let mut words = head.fields();
-            let (mode, blob) = (words.next(), words.nth(1));
-            let (Some(mode), Some(blob), true) = (mode, blob, is_named) else {
-                continue;
-            };
-            if !mode.starts_with(b"100") {
-                continue;
-            }
-            let mut contents = Vec::new();
-            let read = blobs.read(&blob.to_str_lossy(), |_, held| {
-                std::io::Read::read_to_end(held, &mut contents)
-            });
-            read.map_err(|error| Error::Refused {
-                command: "git cat-file --batch".to_owned(),
-                said: error.to_string(),
-            })?;
-            files.insert(path.into(), contents);
-        }
-        Ok(files)
     }
 
     /// The paths of a commit's files.

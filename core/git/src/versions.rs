@@ -220,6 +220,7 @@ impl Repository {
             },
             "--all",
             "HEAD",
+            "--topo-order",
             "--raw",
             "--no-abbrev",
             "--no-renames",

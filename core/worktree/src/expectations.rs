@@ -5,7 +5,7 @@ use crate::attributes::Attributes;
 use crate::settings::{self, Expectation, Expected};
 use crate::tree::State;
 use crate::usage::rule_usage;
-use crate::{Answer, Result, Snapshot, Verdicts};
+use crate::{Answer, Overlay, Result, Snapshot, Verdicts};
 use bstr::ByteSlice;
 use redshank_rules::Rule;
 use redshank_rules::attribute_file::{AttributeLine, Setting, Value};
@@ -45,13 +45,15 @@ pub struct Outcome<'a> {
     pub only_here: Option<(RepoPathBuf, Ruling)>,
 }
 
-/// Runs expectations against the rules.
+/// Runs expectations against the rules; the attribute files of the overlay are taken as if they held
+/// that.
 ///
 /// # Errors
 /// If the tree can't be walked or an ignore file can't be read.
 pub fn prove<'a>(
     snapshot: &Snapshot,
     verdicts: &Verdicts,
+    overlay: &Overlay,
     expectations: &'a [Expectation],
 ) -> Result<Vec<Outcome<'a>>> {
     let mut attributes = None;
@@ -61,7 +63,7 @@ pub fn prove<'a>(
             if let Some(attribute) = &expected.attribute {
                 let known = match &mut attributes {
                     Some(known) => known,
-                    None => attributes.insert(Attributes::of_everyone(snapshot)?),
+                    None => attributes.insert(Attributes::of_everyone(snapshot, overlay.clone())?),
                 };
                 return prove_attribute(snapshot, known, expected, attribute);
             }

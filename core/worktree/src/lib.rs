@@ -51,7 +51,9 @@ pub use class::Class;
 pub use error::{Error, Purpose, Result, io_error_at};
 pub use in_vain::tell_exceptions_in_vain;
 pub use published::{Absence, Published};
-pub use review::RuleReview;
+pub use review::{
+    ChangedRule, DecidingRule, MovedPath, ReviewSide, RuleChange, RuleReview, SettingsReview,
+};
 pub use snapshot::{Overlay, RuleFile, Snapshot};
 pub use stats::{FileStats, grouped};
 pub use verdicts::{Answer, Verdicts};

@@ -1,107 +1,517 @@
-//! What a change of ignore files between two commits puts in and out.
+//! What a change of rules by other hands does: of ignore files, attribute files, and the settings
+//! and templates of Redshank.
 
+use crate::attributes::AttributeEffect;
+use crate::expectations::prove;
+use crate::settings::{self, Acceptance, Expectation, Settings};
 use crate::tree::{EntryKind, State};
 use crate::{Error, Overlay, Purpose, Result, Snapshot, Verdicts};
-use bstr::{BString, ByteSlice};
-use redshank_rules::{RepoPath, RepoPathBuf};
-use std::collections::{BTreeSet, HashMap};
+use bstr::{BStr, BString, ByteSlice};
+use redshank_git::{Repository, TrackedFiles, TreeState};
+use redshank_rules::{
+    ATTRIBUTE_FILE, IGNORE_FILE, RepoPath, RepoPathBuf, RuleList, Ruling, Source,
+    folder_of_ignore_file,
+};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::path::Path;
+
+/// One side of a comparison: the files that hold rules and settings, and what is tracked there.
+#[derive(Debug, Default)]
+pub struct ReviewSide {
+    files: TrackedFiles,
+    /// The files in which a merge left parts open, sorted.
+    pub conflicts: Vec<RepoPathBuf>,
+}
+
+/// The rule that decides about a path.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct DecidingRule {
+    /// Its file, relative to the top.
+    pub file: BString,
+    /// Line number, from 1.
+    pub line: u32,
+    /// Its text.
+    pub pattern: BString,
+}
+
+/// A file that changes sides.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MovedPath {
+    /// Relative to the top.
+    pub path: RepoPathBuf,
+    /// The rule that ignores it, after the change or before; `None` where git needs no rule.
+    pub rule: Option<DecidingRule>,
+    /// git tracks it, here or on the later side.
+    pub is_tracked: bool,
+}
+
+/// How what a rule decides about changes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RuleChange {
+    /// It is new.
+    New,
+    /// It was there, decided about nothing, and now does.
+    Began,
+    /// It is still there, and decides about nothing any more.
+    Idle,
+    /// It is gone.
+    Gone,
+}
+
+/// A rule whose work changes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ChangedRule {
+    /// The rule; of one that is gone, where it was.
+    pub rule: DecidingRule,
+    /// How it changes.
+    pub change: RuleChange,
+    /// How many files it decided about before.
+    pub before: u64,
+    /// How many it decides about after.
+    pub after: u64,
+}
+
+/// What a change of the settings does.
+#[derive(Debug, Default)]
+pub struct SettingsReview {
+    /// Expectations that hold by the rules before and not by those after, or that are new and don't
+    /// hold.
+    pub broken: Vec<Expectation>,
+    /// Expectations that are gone.
+    pub dropped: Vec<Expectation>,
+    /// Findings that are accepted and weren't.
+    pub accepted: Vec<Acceptance>,
+    /// Why the later settings can't be read, if they can't.
+    pub fault: Option<String>,
+}
 
 /// What other rules do to the files of the working tree, by git's verdicts on rules alone.
-#[derive(Debug, Default, Clone, PartialEq, Eq)]
+#[derive(Debug, Default)]
 pub struct RuleReview {
     /// The ignore files that differ, sorted.
     pub changed: Vec<RepoPathBuf>,
+    /// The attribute files that differ, sorted.
+    pub changed_attributes: Vec<RepoPathBuf>,
+    /// The files of settings, templates and policy that differ, sorted.
+    pub changed_settings: Vec<RepoPathBuf>,
     /// Files that become ignored, sorted.
-    pub ignored: Vec<RepoPathBuf>,
+    pub ignored: Vec<MovedPath>,
     /// Files that are no longer ignored, sorted.
-    pub included: Vec<RepoPathBuf>,
-    /// Those of the ignored that git tracks, sorted: for them the rules do nothing.
-    pub tracked: Vec<RepoPathBuf>,
+    pub included: Vec<MovedPath>,
+    /// Rules whose work changes: by file and line.
+    pub rules: Vec<ChangedRule>,
+    /// Attributes that change, by name.
+    pub attributes: AttributeEffect,
+    /// What becomes of expectations and accepted findings.
+    pub settings: SettingsReview,
 }
 
-/// The ignore files of one side: what each holds, by its path.
-type Side = HashMap<BString, Vec<u8>>;
-
 impl RuleReview {
-    /// Compares the ignore files of a commit with those of a later one, or with those on disk.
+    /// Those of the newly ignored files that git tracks: for them the rules do nothing.
+    pub fn tracked(&self) -> impl Iterator<Item = &MovedPath> {
+        self.ignored.iter().filter(|moved| moved.is_tracked)
+    }
+
+    /// Whether no file of rules or settings differs.
+    pub fn is_empty(&self) -> bool {
+        let all = [
+            &self.changed,
+            &self.changed_attributes,
+            &self.changed_settings,
+        ];
+        all.iter().all(|paths| paths.is_empty())
+    }
+}
+
+/// The folder of what Redshank keeps for everybody: templates, a policy's copy.
+const OURS: &str = ".redshank/";
+
+/// Whether a file holds rules or settings.
+fn is_read(path: &BStr) -> bool {
+    let name = RepoPath::new(path).name();
+    name == IGNORE_FILE || name == ATTRIBUTE_FILE || is_settings(path)
+}
+
+fn is_settings(path: &BStr) -> bool {
+    *path == *settings::FILE || path.starts_with(OURS.as_bytes())
+}
+
+impl ReviewSide {
+    /// What git keeps.
     ///
     /// # Errors
-    /// If there is no repository, the tree can't be walked or a commit can't be read.
-    pub fn compare(snapshot: &Snapshot, base: &str, head: Option<&str>) -> Result<Self> {
+    /// If there is no repository, or git refuses.
+    pub fn of(snapshot: &Snapshot, state: &TreeState) -> Result<Self> {
         let repository = snapshot.needs_repository(Purpose::History)?;
-        let name = RepoPath::new(IGNORE_FILE);
-        let tree = snapshot.whole_tree()?;
-        let here = tree
-            .entries
-            .iter()
-            .filter(|entry| entry.path.name() == name.as_bstr());
-        let here: Vec<&RepoPath> = here.map(|entry| &*entry.path).collect();
-        let before = repository.files_named(base, name)?;
-        let after = match head {
-            Some(head) => repository.files_named(head, name)?,
-            None => on_disk(snapshot, &here)?,
+        Ok(Self {
+            files: repository.tracked_files(state, &is_read)?,
+            conflicts: Vec::new(),
+        })
+    }
+
+    /// What is on disk.
+    ///
+    /// # Errors
+    /// If the tree can't be walked, or a file can't be read.
+    pub fn on_disk(snapshot: &Snapshot) -> Result<Self> {
+        let mut files = TrackedFiles::default();
+        for entry in &snapshot.whole_tree()?.entries {
+            let path = &*entry.path;
+            if entry.state == State::Tracked && !path.is_folder() {
+                files.paths.insert(path.as_bstr().to_owned());
+            }
+            if entry.kind != EntryKind::File || !is_read(path.as_bstr()) {
+                continue;
+            }
+            if let Some(held) = read_now(snapshot, path)? {
+                files.contents.insert(path.as_bstr().to_owned(), held);
+            }
+        }
+        Ok(Self {
+            files,
+            conflicts: Vec::new(),
+        })
+    }
+
+    /// What a merge of another commit into one would make: git's merge of each file of rules or
+    /// settings by itself, no renames followed. Works in `scratch`, a folder of the caller's own.
+    ///
+    /// # Errors
+    /// If there is no repository, the commits have nothing in common, or git refuses.
+    pub fn merged(snapshot: &Snapshot, ours: &str, theirs: &str, scratch: &Path) -> Result<Self> {
+        let repository = snapshot.needs_repository(Purpose::History)?;
+        let base = repository.common_commit(ours, theirs)?;
+        let read = |commit: &str| {
+            let state = TreeState::Commit(commit.to_owned());
+            repository.tracked_files(&state, &is_read)
         };
+        let sides = [read(&base)?, read(ours)?, read(theirs)?];
+        let mut merged = Self::default();
+        let [base, ours, theirs] = &sides;
+        let paths: BTreeSet<&BString> = sides.iter().flat_map(|side| &side.paths).collect();
+        for path in paths {
+            let has = |side: &TrackedFiles| side.paths.contains(path);
+            // What one side added is there, what one side removed is gone.
+            let is_there = match (has(base), has(ours), has(theirs)) {
+                (true, ours, theirs) => ours && theirs,
+                (false, ours, theirs) => ours || theirs,
+            };
+            if is_there {
+                merged.files.paths.insert(path.clone());
+            }
+        }
+        let paths: BTreeSet<&BString> =
+            sides.iter().flat_map(|side| side.contents.keys()).collect();
+        for path in paths {
+            let held = sides.each_ref().map(|side| side.contents.get(path));
+            merged.merge(repository, scratch, path, held)?;
+        }
+        Ok(merged)
+    }
+
+    fn merge(
+        &mut self,
+        repository: &Repository,
+        scratch: &Path,
+        path: &BString,
+        [base, ours, theirs]: [Option<&Vec<u8>>; 3],
+    ) -> Result<()> {
+        let taken = if ours == theirs || base == theirs {
+            ours
+        } else if base == ours {
+            theirs
+        } else {
+            let empty = Vec::new();
+            let [base, ours, theirs] =
+                [base, ours, theirs].map(|held| held.unwrap_or(&empty).as_slice());
+            let (text, is_open) = repository.merge_texts(scratch, base, [ours, theirs])?;
+            if is_open {
+                self.conflicts.push(path.as_bstr().into());
+            }
+            self.files.contents.insert(path.clone(), text);
+            return Ok(());
+        };
+        if let Some(taken) = taken {
+            self.files.contents.insert(path.clone(), taken.clone());
+        }
+        Ok(())
+    }
+
+    /// What one of its files holds.
+    fn held(&self, path: &BStr) -> Option<&Vec<u8>> {
+        self.files.contents.get(path)
+    }
+
+    /// Its settings; the defaults without a file.
+    fn settings(&self, snapshot: &Snapshot) -> Result<Settings> {
+        let Some(held) = self.held(settings::FILE.as_bytes().as_bstr()) else {
+            return Ok(Settings::default());
+        };
+        let path = snapshot.path(RepoPath::new(settings::FILE));
+        let text = held.to_str().map_err(|error| Error::NotUtf8 {
+            path: path.clone(),
+            line: held[..error.valid_up_to()].lines().count(),
+        })?;
+        Settings::parse(text, &path)
+    }
+
+    /// The rules of its ignore files.
+    fn rules(&self, snapshot: &Snapshot) -> BTreeSet<DecidingRule> {
+        let mut rules = BTreeSet::new();
+        for (path, held) in &self.files.contents {
+            let Some(folder) = folder_of_ignore_file(RepoPath::new(path)) else {
+                continue;
+            };
+            let source = Source::of_folder(folder.to_owned());
+            let list = RuleList::parse(source, held, snapshot.case());
+            for rule in list.rules() {
+                let rule = DecidingRule {
+                    file: path.clone(),
+                    line: rule.line,
+                    pattern: rule.text.clone(),
+                };
+                rules.insert(rule);
+            }
+        }
+        rules
+    }
+}
+
+/// What a file on disk holds, if git would read it.
+fn read_now(snapshot: &Snapshot, path: &RepoPath) -> Result<Option<Vec<u8>>> {
+    if let Some(folder) = folder_of_ignore_file(path) {
+        return match snapshot.ignore_file(folder) {
+            Ok(file) => Ok(file.map(|file| file.contents.clone())),
+            // git reads no rules through a link.
+            Err(Error::NotAFile(_)) => Ok(None),
+            Err(error) => Err(error),
+        };
+    }
+    let held = snapshot.root.read(path, LARGEST);
+    let held = held.map_err(|cause| crate::io_error_at(&snapshot.path(path))(cause))?;
+    Ok(Some(held))
+}
+
+/// A file of attributes or settings is read up to this size, in bytes.
+const LARGEST: u64 = 4 << 20;
+
+impl DecidingRule {
+    fn of(ruling: &Ruling) -> Self {
+        Self {
+            file: ruling.source().shown.clone(),
+            line: ruling.rule().line,
+            pattern: ruling.rule().text.clone(),
+        }
+    }
+
+    /// What tells it from other rules, whatever line it is in.
+    fn key(&self) -> (&BStr, &BStr) {
+        (self.file.as_bstr(), self.pattern.as_bstr())
+    }
+}
+
+/// The verdicts by the rules of one side, and how many files each rule decided about.
+struct Judged<'a> {
+    verdicts: Verdicts<'a>,
+    decided: HashMap<(BString, BString), u64>,
+}
+
+impl<'a> Judged<'a> {
+    fn new(snapshot: &'a Snapshot, overlay: Overlay) -> Result<Self> {
+        Ok(Self {
+            verdicts: Verdicts::of_other_rules(snapshot, overlay)?,
+            decided: HashMap::new(),
+        })
+    }
+
+    /// Whether a path is ignored, and the rule that decides.
+    fn judge(&mut self, path: &RepoPath) -> Result<(bool, Option<DecidingRule>)> {
+        let answer = self.verdicts.query(path)?;
+        let rule = answer.ruling.as_ref().map(DecidingRule::of);
+        if let Some(rule) = &rule {
+            let key = (rule.file.clone(), rule.pattern.clone());
+            *self.decided.entry(key).or_default() += 1;
+        }
+        Ok((answer.state == State::Ignored, rule))
+    }
+
+    fn files_of(&self, rule: &DecidingRule) -> u64 {
+        let key = (rule.file.clone(), rule.pattern.clone());
+        self.decided.get(&key).copied().unwrap_or(0)
+    }
+}
+
+impl RuleReview {
+    /// Compares the rules of two sides over the files that are here, and those that either side
+    /// tracks.
+    ///
+    /// # Errors
+    /// If the tree can't be walked, or git refuses.
+    pub fn compare(snapshot: &Snapshot, base: &ReviewSide, head: &ReviewSide) -> Result<Self> {
+        let tree = snapshot.whole_tree()?;
+        let here = tree.entries.iter().map(|entry| entry.path.as_bstr());
+        let here = here.filter(|path| is_read(path));
         // What only one of the three has, holds nothing in the others.
-        let names: BTreeSet<&RepoPath> = before
-            .keys()
-            .chain(after.keys())
-            .map(RepoPath::new)
+        let names: BTreeSet<&BStr> = [base, head]
+            .into_iter()
+            .flat_map(|side| side.files.contents.keys())
+            .map(|path| path.as_bstr())
             .chain(here)
             .collect();
-        let overlay = |side: &Side| -> Overlay {
-            names
-                .iter()
-                .map(|path| {
-                    let held = side.get(path.as_bstr()).cloned().unwrap_or_default();
-                    (path.as_bstr().to_owned(), held)
-                })
-                .collect()
+        let overlay = |side: &ReviewSide| -> Overlay {
+            let held = names.iter().map(|path| {
+                let held = side.held(path).cloned().unwrap_or_default();
+                ((*path).to_owned(), held)
+            });
+            held.collect()
         };
-        let of_base = Verdicts::of_other_rules(snapshot, overlay(&before))?;
-        let of_head = Verdicts::of_other_rules(snapshot, overlay(&after))?;
-        let mut review = Self {
-            changed: names
-                .iter()
-                .filter(|path| before.get(path.as_bstr()) != after.get(path.as_bstr()))
-                .map(|path| (*path).to_owned())
-                .collect(),
-            ..Self::default()
-        };
-        let is_file = |kind| matches!(kind, EntryKind::File | EntryKind::Link);
-        for entry in tree.entries.iter().filter(|entry| is_file(entry.kind)) {
-            let is_ignored = |verdicts: &Verdicts| -> Result<bool> {
-                Ok(verdicts.query(&entry.path)?.state == State::Ignored)
-            };
-            match (is_ignored(&of_base)?, is_ignored(&of_head)?) {
-                (false, true) => {
-                    review.ignored.push(entry.path.clone());
-                    if entry.state == State::Tracked {
-                        review.tracked.push(entry.path.clone());
-                    }
+        let mut review = Self::default();
+        for path in names
+            .iter()
+            .filter(|path| base.held(path) != head.held(path))
+        {
+            let path = RepoPath::new(path);
+            let list = match path.name() {
+                name if is_settings(path.as_bstr()) && name != IGNORE_FILE => {
+                    &mut review.changed_settings
                 }
-                (true, false) => review.included.push(entry.path.clone()),
-                _ => {}
-            }
+                name if name == ATTRIBUTE_FILE => &mut review.changed_attributes,
+                _ => &mut review.changed,
+            };
+            list.push(path.to_owned());
+        }
+        if !review.changed.is_empty() {
+            review.compare_rules(snapshot, [(base, overlay(base)), (head, overlay(head))])?;
+        }
+        if !review.changed_attributes.is_empty() {
+            review.attributes = AttributeEffect::between(snapshot, overlay(base), overlay(head))?;
+        }
+        if !review.is_empty() {
+            let overlays = [overlay(base), overlay(head)];
+            review.settings = SettingsReview::compare(snapshot, [base, head], overlays)?;
         }
         Ok(review)
     }
+
+    fn compare_rules(
+        &mut self,
+        snapshot: &Snapshot,
+        sides: [(&ReviewSide, Overlay); 2],
+    ) -> Result<()> {
+        let [(base, before), (head, after)] = sides;
+        let (mut before, mut after) = (
+            Judged::new(snapshot, before)?,
+            Judged::new(snapshot, after)?,
+        );
+        let is_file = |kind| matches!(kind, EntryKind::File | EntryKind::Link);
+        let mut paths: BTreeMap<&RepoPath, bool> = BTreeMap::new();
+        for entry in snapshot.whole_tree()?.entries.iter() {
+            if is_file(entry.kind) {
+                paths.insert(&entry.path, entry.state == State::Tracked);
+            }
+        }
+        for path in &base.files.paths {
+            paths.entry(RepoPath::new(path)).or_insert(false);
+        }
+        for path in &head.files.paths {
+            *paths.entry(RepoPath::new(path)).or_default() = true;
+        }
+        for (path, is_tracked) in paths {
+            let (was, because) = before.judge(path)?;
+            let (is, rule) = after.judge(path)?;
+            let (list, rule) = match (was, is) {
+                (false, true) => (&mut self.ignored, rule),
+                (true, false) => (&mut self.included, because),
+                _ => continue,
+            };
+            list.push(MovedPath {
+                path: path.to_owned(),
+                rule,
+                is_tracked,
+            });
+        }
+        self.rules = changed_rules(snapshot, [(base, &before), (head, &after)]);
+        Ok(())
+    }
 }
 
-/// The name of the files that hold rules.
-const IGNORE_FILE: &str = ".gitignore";
-
-/// What the ignore files on disk hold.
-fn on_disk(snapshot: &Snapshot, paths: &[&RepoPath]) -> Result<Side> {
-    let mut side = Side::new();
-    for path in paths {
-        match snapshot.ignore_file(path.folder()) {
-            Ok(Some(file)) => {
-                side.insert(path.as_bstr().to_owned(), file.contents.clone());
-            }
-            // git reads no rules through a link.
-            Ok(None) | Err(Error::NotAFile(_)) => {}
-            Err(error) => return Err(error),
-        }
+/// The rules whose work changes.
+fn changed_rules(
+    snapshot: &Snapshot,
+    [(base, before), (head, after)]: [(&ReviewSide, &Judged); 2],
+) -> Vec<ChangedRule> {
+    let (old, new) = (base.rules(snapshot), head.rules(snapshot));
+    let known = |rules: &BTreeSet<DecidingRule>| -> BTreeSet<(BString, BString)> {
+        let keys = rules.iter().map(DecidingRule::key);
+        keys.map(|(file, pattern)| (file.to_owned(), pattern.to_owned()))
+            .collect()
+    };
+    let (old_keys, new_keys) = (known(&old), known(&new));
+    let has = |keys: &BTreeSet<(BString, BString)>, rule: &DecidingRule| {
+        keys.contains(&(rule.file.clone(), rule.pattern.clone()))
+    };
+    let mut changed = Vec::new();
+    for rule in &new {
+        let (was, is) = (before.files_of(rule), after.files_of(rule));
+        let change = match (has(&old_keys, rule), was, is) {
+            (false, ..) => RuleChange::New,
+            (true, 0, 1..) => RuleChange::Began,
+            (true, 1.., 0) => RuleChange::Idle,
+            _ => continue,
+        };
+        changed.push(ChangedRule {
+            rule: rule.clone(),
+            change,
+            before: was,
+            after: is,
+        });
     }
-    Ok(side)
+    let gone = old.iter().filter(|rule| !has(&new_keys, rule));
+    changed.extend(gone.map(|rule| ChangedRule {
+        rule: rule.clone(),
+        change: RuleChange::Gone,
+        before: before.files_of(rule),
+        after: 0,
+    }));
+    changed
+}
+
+impl SettingsReview {
+    fn compare(
+        snapshot: &Snapshot,
+        [base, head]: [&ReviewSide; 2],
+        [before, after]: [Overlay; 2],
+    ) -> Result<Self> {
+        let new = match head.settings(snapshot) {
+            Ok(settings) => settings,
+            Err(Error::Git(error)) => return Err(error.into()),
+            Err(error) => {
+                return Ok(Self {
+                    fault: Some(error.to_string()),
+                    ..Self::default()
+                });
+            }
+        };
+        // Old settings that can't be read say nothing.
+        let old = base.settings(snapshot).unwrap_or_default();
+        let fails = |overlay: Overlay| -> Result<Vec<bool>> {
+            let verdicts = Verdicts::new(snapshot, overlay.clone())?;
+            let outcomes = prove(snapshot, &verdicts, &overlay, &new.expect)?;
+            let failed = outcomes.iter().map(|outcome| !outcome.wrong.is_empty());
+            Ok(failed.collect())
+        };
+        let (failed, fail) = (fails(before)?, fails(after)?);
+        let broken = new.expect.iter().zip(failed.iter().zip(&fail));
+        let broken = broken.filter(|(expected, (failed, fails))| {
+            **fails && !(**failed && old.expect.contains(expected))
+        });
+        let dropped = old.expect.iter().filter(|one| !new.expect.contains(one));
+        let is_new = |one: &&Acceptance| !old.accept.iter().any(|old| old.finding == one.finding);
+        Ok(Self {
+            broken: broken.map(|(expected, _)| expected.clone()).collect(),
+            dropped: dropped.cloned().collect(),
+            accepted: new.accept.iter().filter(is_new).cloned().collect(),
+            fault: None,
+        })
+    }
 }

@@ -134,7 +134,7 @@ pub struct Acceptance {
 }
 
 /// One expectation, as it is in `redshank.toml`.
-#[derive(Debug, Clone, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Expectation {

@@ -15,11 +15,12 @@ use redshank_report::{
     CheckOut, FINDINGS, FindingOut, Listing, OutputFormat, PathOut, Report, SummaryOut, root,
 };
 use redshank_text::{
-    self as text, Paint, class_paint, count, files, level_paint, shortened, shown,
+    self as text, Decision, Paint, class_paint, count, files, level_paint, shortened, shown,
 };
 use redshank_worktree::Class;
 use redshank_worktree::settings::HookLevel;
 use redshank_worktree::tree::State;
+use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fmt::Write;
 use std::path::Path;
@@ -39,9 +40,18 @@ pub struct Check {
     /// Look into every version that a commit holds, too: for secrets and files too large
     #[arg(long, conflicts_with = "staged")]
     history: bool,
+    /// Look at all that a stranger would get: every version of every file, messages, names,
+    /// addresses, home folders, hosts of your network, missing licences
+    #[arg(
+        long = "for",
+        value_name = "AUDIENCE",
+        value_enum,
+        conflicts_with = "staged"
+    )]
+    audience: Option<AudienceArg>,
     /// Only what is new since a commit: since where this branch left it. For a branch in CI, or
     /// a repository with old findings
-    #[arg(long, value_name = "REVISION", conflicts_with_all = ["history", "ignored"])]
+    #[arg(long, value_name = "REVISION", conflicts_with_all = ["history", "ignored", "audience"])]
     new_since: Option<String>,
     /// Only findings of these classes
     #[arg(long = "class", value_name = "CLASS", value_delimiter = ',', value_parser = values::class())]
@@ -62,6 +72,13 @@ pub struct Check {
     /// How the answer is written
     #[arg(long, value_parser = FINDINGS.parser(), default_value = "text")]
     format: OutputFormat,
+}
+
+/// Who will see the repository.
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum AudienceArg {
+    /// Everybody
+    Public,
 }
 
 /// Which hook asks.
@@ -91,7 +108,8 @@ impl Check {
             verbose: args.verbose,
             quiet: args.quiet,
             is_staged: self.staged,
-            is_past: self.history,
+            is_past: self.history || self.audience.is_some(),
+            is_for_public: self.audience.is_some(),
             with_ids: self.ids || self.staged || args.verbose,
             with_notes: args.verbose || self.level == Some(Level::Note),
         };
@@ -146,7 +164,8 @@ impl Check {
         Ok(ScanOptions {
             staged: self.staged,
             ignored: self.ignored,
-            history: self.history,
+            history: self.history || self.audience.is_some(),
+            public: self.audience.is_some(),
             paths,
             classes: self.classes.clone(),
             level: self.level,
@@ -191,6 +210,8 @@ pub(super) struct Checked<'a> {
     is_staged: bool,
     /// The history was looked at.
     is_past: bool,
+    /// All that a stranger would get was looked at.
+    is_for_public: bool,
     /// Each with its id: anyone who was stopped may have to accept one.
     with_ids: bool,
     /// Notes are shown one by one.
@@ -381,6 +402,11 @@ impl Checked<'_> {
                 }
             }
         }
+        if self.verbose {
+            for line in text::cleanup_lines(finding) {
+                writeln!(text, "{BELOW}  {line}")?;
+            }
+        }
         Ok(())
     }
 
@@ -393,6 +419,7 @@ impl Checked<'_> {
             quiet: false,
             is_staged: false,
             is_past: true,
+            is_for_public: false,
             with_ids: false,
             with_notes: false,
         };
@@ -433,6 +460,9 @@ impl Checked<'_> {
             )?;
         }
         text += &text_of_accepted(self.result);
+        if self.is_for_public {
+            text += &self.text_of_decisions();
+        }
         if self.with_ids {
             let command = Paint::Type.on("redshank accept ID --because REASON");
             let what_for = Paint::Quiet.on("records that one is OK");
@@ -450,6 +480,29 @@ impl Checked<'_> {
             writeln!(text, "{command}  {}", Paint::Quiet.on(fixes))?;
         }
         Ok(text)
+    }
+}
+
+impl Checked<'_> {
+    /// What is to be decided before everybody sees it, and the way that most take.
+    fn text_of_decisions(&self) -> String {
+        let mut decisions: BTreeMap<Decision, u64> = BTreeMap::new();
+        for finding in &self.result.findings {
+            *decisions.entry(Decision::about(finding)).or_default() += 1;
+        }
+        let mut table = Table::new(&[Align::Right, Align::Left, Align::Whole]);
+        for (decision, many) in &decisions {
+            table.row([
+                count(*many).into(),
+                Cell::painted(Paint::Head, decision.word().to_owned()),
+                Cell::painted(Paint::Quiet, decision.meaning().to_owned()),
+            ]);
+        }
+        let title = Paint::Head.on("to decide before it is public:");
+        let command = Paint::Type.on("redshank rehearse --export FOLDER");
+        let what_for =
+            Paint::Quiet.on("makes a copy of what is here with one commit, and no history");
+        format!("{title}\n{}{command}  {what_for}\n", table.text())
     }
 }
 

@@ -27,6 +27,9 @@ enum Action {
         /// Also check, before each push, what the history holds and no remote has yet
         #[arg(long)]
         before_push: bool,
+        /// Also say, after each merge or pull, what it made of the rules
+        #[arg(long)]
+        after_merge: bool,
     },
     /// Remove it; your own hook stays as it was
     Off,
@@ -40,12 +43,19 @@ impl Hook {
         context.recover(matches!(self.action, Some(Action::On { .. } | Action::Off)))?;
         let find = |event| InPlace::find(&context.snapshot, event);
         match self.action {
-            Some(Action::On { before_push }) => {
+            Some(Action::On {
+                before_push,
+                after_merge,
+            }) => {
                 let program = std::env::current_exe().context("this program's own path")?;
                 let name = context.journal_name("hook on");
-                InPlace::turn_on(&hooks_of(&context, before_push)?, &program, &name)?;
+                let without = [
+                    (HookEvent::Push, !before_push),
+                    (HookEvent::Merged, !after_merge),
+                ];
+                InPlace::turn_on(&hooks_without(&context, &without)?, &program, &name)?;
             }
-            Some(Action::Off) => InPlace::turn_off(&hooks_of(&context, true)?)?,
+            Some(Action::Off) => InPlace::turn_off(&hooks_without(&context, &[])?)?,
             Some(Action::Status) | None => {}
         }
         if !context.for_people || context.speaks() {
@@ -53,6 +63,7 @@ impl Hook {
             let report = HookReport {
                 status: hook.status()?,
                 push: find(HookEvent::Push)?.status()?,
+                merged: find(HookEvent::Merged)?.status()?,
                 is_executable: hook.is_executable()?,
                 hook,
             };
@@ -62,21 +73,25 @@ impl Hook {
     }
 }
 
-/// The hooks that are turned on or off together.
-fn hooks_of<'c>(context: &'c Context, before_push: bool) -> Result<Vec<InPlace<'c>>> {
+/// The hooks that are turned on or off together: all but some.
+fn hooks_without<'c>(
+    context: &'c Context,
+    without: &[(HookEvent, bool)],
+) -> Result<Vec<InPlace<'c>>> {
     let events = HookEvent::ALL.into_iter();
-    let events = events.filter(|event| before_push || *event != HookEvent::Push);
+    let events = events.filter(|event| !without.contains(&(*event, true)));
     let hooks: redshank_changes::Result<Vec<_>> = events
         .map(|event| InPlace::find(&context.snapshot, event))
         .collect();
     Ok(hooks?)
 }
 
-/// The hook before commits, and whether there is one before pushes.
+/// The hook before commits, and whether there is one before pushes, and after merges.
 struct HookReport<'a> {
     hook: InPlace<'a>,
     status: HookStatus,
     push: HookStatus,
+    merged: HookStatus,
     /// git runs it.
     is_executable: bool,
 }
@@ -106,6 +121,10 @@ impl Report for HookReport<'_> {
         if self.push != HookStatus::Off {
             text += &format!("{}\n", Paint::Good.on("pushes are checked, too"));
         }
+        if self.merged != HookStatus::Off {
+            let said = "after a merge or pull, what it made of the rules is said";
+            text += &format!("{}\n", Paint::Good.on(said));
+        }
         if self.status != HookStatus::Off && self.hook.shared {
             let hint = "the hooks folder is part of the repository: what you commit there is \
              for everyone";
@@ -120,6 +139,7 @@ impl Report for HookReport<'_> {
             on: self.status != HookStatus::Off && self.is_executable,
             beside: self.status == HookStatus::Beside,
             before_push: self.push != HookStatus::Off,
+            after_merge: self.merged != HookStatus::Off,
             shared: self.hook.shared,
             path: self.hook.path.to_string_lossy().into_owned(),
         }

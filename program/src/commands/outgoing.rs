@@ -220,11 +220,7 @@ impl Push<'_> {
     fn text_of_authors(&self) -> Result<String> {
         let mut text = String::new();
         for (author, commits) in &self.outgoing.authors {
-            let who = shown(
-                format!("{} <{}>", author.name, author.email)
-                    .as_bytes()
-                    .as_bstr(),
-            );
+            let who = shown(author.to_string().as_bytes().as_bstr());
             let many = Paint::Quiet.on(commits_in_words(*commits));
             let odd = if is_no_address(author.email.as_bytes().as_bstr()) {
                 format!("  {}", Paint::Warn.on("no address that reaches anybody"))

@@ -52,7 +52,7 @@ impl Prove {
         let verdicts = Verdicts::new(&context.snapshot, Overlay::new())?;
         let proof = Proof {
             top: &context.snapshot.top,
-            outcomes: prove(&context.snapshot, &verdicts, expected)?,
+            outcomes: prove(&context.snapshot, &verdicts, &Overlay::new(), expected)?,
             verdicts: &verdicts,
             quiet: args.quiet,
         };

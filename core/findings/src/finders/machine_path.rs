@@ -119,17 +119,8 @@ pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
     if by_place(&entry.path).is_some() {
         return None;
     }
-    let is_somebody = |who: &[u8]| {
-        !who.ends_with(b"user")
-            && !NOBODY
-                .iter()
-                .any(|nobody| who.eq_ignore_ascii_case(nobody.as_bytes()))
-    };
-    let at = HOME
-        .as_ref()?
-        .captures_iter(head)
-        .find_map(|found| found.name("who").filter(|who| is_somebody(who.as_bytes())))?;
-    let line = head[..at.start()].find_iter("\n").count() as u64 + 1;
+    let at = home_path_in(head)?;
+    let line = head[..at].find_iter("\n").count() as u64 + 1;
     let cause = Cause::MachinePath;
     Some(
         Finding::on(entry, Class::Personal, "machine-path", Level::Note, cause)
@@ -137,4 +128,19 @@ pub(super) fn finding(entry: &Entry, head: &[u8]) -> Option<Finding> {
             .with_evidence(Evidence::HomeFolder)
             .by_hand(ByHand::MakePathRelative),
     )
+}
+
+/// Where the name of a home folder's owner is in a text; names that stand for anybody don't count.
+pub(crate) fn home_path_in(text: &[u8]) -> Option<usize> {
+    let is_somebody = |who: &[u8]| {
+        !who.ends_with(b"user")
+            && !NOBODY
+                .iter()
+                .any(|nobody| who.eq_ignore_ascii_case(nobody.as_bytes()))
+    };
+    let mut found = HOME.as_ref()?.captures_iter(text);
+    found.find_map(|found| {
+        let who = found.name("who")?;
+        is_somebody(who.as_bytes()).then_some(who.start())
+    })
 }

@@ -23,6 +23,7 @@ mod tracked_anyway;
 mod work;
 mod wrong_top;
 
+pub(crate) use machine_path::home_path_in;
 pub(crate) use oversized::over_limit;
 pub use oversized::{only_here, storage_line};
 pub(crate) use pattern_limits::{PatternLimits, heavy_push};

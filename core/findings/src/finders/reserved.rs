@@ -45,7 +45,7 @@ pub(crate) fn of_file(scan: &ScanContext, entry: &Entry) -> Vec<Finding> {
 }
 
 fn finding(scan: &ScanContext, row: &Reserved, path: &RepoPath) -> Finding {
-    let is_public = scan.settings.visibility == Some(Visibility::Public);
+    let is_public = scan.options.public || scan.settings.visibility == Some(Visibility::Public);
     let level = if is_public { Level::Error } else { Level::Note };
     let cause = Cause::Reserved {
         because: row.because.clone(),

@@ -1,6 +1,6 @@
 //! How far each finding's file got.
 
-use crate::{Exposure, Finding, Past, Result, credentials};
+use crate::{Cause, Exposure, Finding, Past, Result, credentials};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_git::{Blobs, Repository};
 use redshank_rules::RepoPathBuf;
@@ -22,10 +22,18 @@ pub(crate) fn fill_in_exposure(worktree: &Worktree, findings: &mut [Finding]) ->
         finding.each_place(&mut |place| git.fill_in(place));
     }
     take_back_only_staged(repository, findings)?;
+    let (head, _) = repository.head();
     for finding in findings {
         let path = spread(finding);
-        if let (Some(past), Some(pushed)) = (&mut finding.past, git.pushed.get(path.as_bstr())) {
-            past.remotes = repository.remotes_with(&pushed.first)?;
+        let Some(past) = &mut finding.past else {
+            continue;
+        };
+        let commits = git.past.get(path.as_bstr()).map(|past| &past.all[..]);
+        let reach = repository.reach_of(commits.unwrap_or_default())?;
+        (past.branches, past.tags) = (reach.branches, reach.tags);
+        past.is_last = past.commits == 1 && head.as_ref() == Some(&past.first);
+        if let Some(pushed) = git.pushed.get(path.as_bstr()) {
+            past.remotes = repository.reach_of(&pushed.all)?.remotes;
         }
     }
     Ok(())
@@ -71,7 +79,8 @@ struct WhatGitKnows {
 impl WhatGitKnows {
     fn ask(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
         let stays = |place: &Finding| {
-            let stays = matches!(place.class(), Class::Secret | Class::Oversized);
+            let stays = matches!(place.class(), Class::Secret | Class::Oversized)
+                || matches!(place.cause, Cause::HomePath | Cause::InternalHost { .. });
             // git tells the past of files.
             stays && place.state == State::Tracked && !place.path.is_folder()
         };
@@ -113,6 +122,9 @@ impl WhatGitKnows {
             since: past.since.clone(),
             first: past.first.clone(),
             remotes: Vec::new(),
+            branches: Vec::new(),
+            tags: Vec::new(),
+            is_last: false,
         });
     }
 }

@@ -1,12 +1,13 @@
 //! What the history holds: credentials, files too large and reserved material, in every version
 //! that git keeps.
 
+use super::{messages, strangers};
 use crate::credentials::{self, SecretFinding};
 use crate::finders::{PatternLimits, over_limit, reserved};
 use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use rayon::prelude::*;
-use redshank_git::{Commit, Destination, HistoryCut, Kept, Repository, Version};
+use redshank_git::{Commit, Destination, HistoryCut, Kept, Reach, Repository, Version};
 use redshank_progress::Phase;
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
@@ -105,6 +106,11 @@ pub(crate) fn search_history(
         findings.retain(|known| known.id != finding.id || !known.also.is_empty());
         findings.push(finding);
     }
+    let push = match which {
+        Versions::All => None,
+        Versions::Outgoing(destination) => Some(destination),
+    };
+    findings.extend(messages::find(repository, push)?);
     Ok(cuts)
 }
 
@@ -186,7 +192,19 @@ fn look_into(
     };
     // git has the contents already; that they can't be read is a broken repository, which git says
     // itself.
-    let (mut hits, _) = credentials::scan_file(&entry, contents)?.unwrap_or_default();
+    let is_text_kept = scan.options.public && version.kept != Kept::Note;
+    let mut held = Vec::new();
+    if is_text_kept && version.size <= strangers::LARGEST {
+        // What can't be read ends the whole; the next read says so.
+        let _ = contents.read_to_end(&mut held);
+    }
+    let mut contents = held.as_slice().chain(contents);
+    let (mut hits, _) = credentials::scan_file(&entry, &mut contents)?.unwrap_or_default();
+    let seen = strangers::in_text(&entry, &held).into_iter();
+    hits.extend(seen.map(|finding| SecretFinding {
+        finding,
+        value: None,
+    }));
     let own = PatternLimits::new(scan.settings);
     let warning = own.warning(&entry.path, &scan.limits);
     if entry.size > warning.min(scan.limits.file_error) {
@@ -236,9 +254,12 @@ fn told(
     let first = all.first().map_or_else(Default::default, |first| {
         (first.name.clone(), first.day.clone())
     });
-    let remotes = match hit.kept {
-        Kept::History if !all.is_empty() => repository.remotes_with(&first.0)?,
-        _ => Vec::new(),
+    let reach = match hit.kept {
+        Kept::History => {
+            let names: Vec<&str> = all.iter().map(|commit| &*commit.name).rev().collect();
+            repository.reach_of(&names)?
+        }
+        _ => Reach::default(),
     };
     let here = scan.tree.get(&hit.finding.path).is_some();
     let path = &hit.finding.path;
@@ -257,7 +278,7 @@ fn told(
     Ok(Finding {
         state,
         only_past: (hit.kept == Kept::History).then_some(here),
-        exposure: if remotes.is_empty() {
+        exposure: if reach.remotes.is_empty() {
             Exposure::Committed
         } else {
             Exposure::Pushed
@@ -266,7 +287,10 @@ fn told(
             commits: all.len() as u64,
             since: first.1,
             first: first.0,
-            remotes,
+            remotes: reach.remotes,
+            branches: reach.branches,
+            tags: reach.tags,
+            is_last: false,
         }),
         remedy: Remedy::ByHand(remedy),
         ..hit.finding

@@ -8,7 +8,9 @@ mod gather;
 mod group;
 mod history;
 mod made;
+mod messages;
 mod source;
+mod strangers;
 mod template_paths;
 
 pub(crate) use accepted::leave_out_accepted;
@@ -21,4 +23,5 @@ pub(crate) use group::group;
 pub(crate) use history::{Versions, search_history};
 pub(crate) use made::find_made;
 pub(crate) use source::{ContentSource, staged};
+pub(crate) use strangers::{find_for_strangers, find_people};
 pub(crate) use template_paths::TemplatePaths;

@@ -33,8 +33,16 @@ impl AttributeEffect {
     /// # Errors
     /// If there is no repository, the tree can't be walked, or git refuses.
     pub fn compute(snapshot: &Snapshot, overlay: Overlay) -> Result<Self> {
-        let mut before = Attributes::new(snapshot, Overlay::new())?;
-        let mut after = Attributes::new(snapshot, overlay)?;
+        Self::between(snapshot, Overlay::new(), overlay)
+    }
+
+    /// The difference that it makes to the same files whether attribute files hold one or the other.
+    ///
+    /// # Errors
+    /// As [`Self::compute`].
+    pub fn between(snapshot: &Snapshot, before: Overlay, after: Overlay) -> Result<Self> {
+        let mut before = Attributes::new(snapshot, before)?;
+        let mut after = Attributes::new(snapshot, after)?;
         let mut changes: BTreeMap<_, Vec<RepoPathBuf>> = BTreeMap::new();
         for entry in snapshot.tree()?.to_commit_files() {
             let (was, is) = (before.given(&entry.path), after.given(&entry.path));

@@ -108,8 +108,8 @@ impl<'a> Attributes<'a> {
     ///
     /// # Errors
     /// As [`Self::new`].
-    pub fn of_everyone(snapshot: &'a Snapshot) -> Result<Self> {
-        let mut all = Self::new(snapshot, Overlay::new())?;
+    pub fn of_everyone(snapshot: &'a Snapshot, overlay: Overlay) -> Result<Self> {
+        let mut all = Self::new(snapshot, overlay)?;
         all.clone = AttributeFile::default();
         all.outside.clear();
         all.define_macros();

@@ -36,7 +36,7 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
         },
         result: picture.result,
         usage: &rule_usage_in(snapshot, snapshot.whole_tree()?)?,
-        outcomes: prove(snapshot, &verdicts, expected)?,
+        outcomes: prove(snapshot, &verdicts, &Overlay::new(), expected)?,
         next: text::next_step(picture.next),
         made: Zoned::now().strftime("%Y-%m-%d").to_string(),
     };
