@@ -2,7 +2,7 @@
 
 use super::{FindingOut, PathOut, root};
 use redshank_findings::ScanResult;
-use redshank_git::{Change, Changed, Destination, Outgoing};
+use redshank_git::{Change, Changed, Destination, Outgoing, TreeMode};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::{Absence, Published};
 use serde::Serialize;
@@ -39,6 +39,10 @@ pub struct OutgoingOut {
     pub bytes: u64,
     /// Files that differ between the branch there and the current commit.
     pub files: Vec<OutgoingFileOut>,
+    /// The largest contents on the way, the largest first; at most five.
+    pub largest: Vec<LargeObjectOut>,
+    /// What large-file storage gets, by the pointers among `files`.
+    pub stored: StoredOut,
     /// Who made the commits.
     pub authors: Vec<AuthorOut>,
     /// What shouldn't be pushed, in any version on the way.
@@ -60,6 +64,31 @@ pub struct OutgoingFileOut {
     pub change: &'static str,
     /// Size in bytes; none for what is removed, or another repository.
     pub size: Option<Bytes>,
+    /// What it is: `file`, `executable`, `link` or `submodule`; null for what is removed.
+    pub mode: Option<&'static str>,
+    /// What it was; null for what is added.
+    pub mode_before: Option<&'static str>,
+}
+
+/// Contents that are sent.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct LargeObjectOut {
+    /// A path that they have in one of the commits.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// Their size in bytes.
+    pub size: Bytes,
+}
+
+/// What large-file storage gets.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct StoredOut {
+    /// Number of files.
+    pub files: u64,
+    /// Size of what they stand for, in bytes.
+    pub size: Bytes,
 }
 
 /// Somebody whom commits name.
@@ -83,7 +112,18 @@ pub struct CompareOut {
     /// What is there and not here.
     pub extra: Vec<PathOut>,
     /// What is on both sides and differs.
-    pub differing: Vec<PathOut>,
+    pub differing: Vec<DifferingOut>,
+}
+
+/// One entry of the list.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct DifferingOut {
+    /// The path that it is about.
+    #[serde(flatten)]
+    pub path: PathOut,
+    /// `contents`; or only `line-endings`, or only `mode`.
+    pub in_what: &'static str,
 }
 
 /// One entry of the list.
@@ -119,6 +159,18 @@ impl OutgoingOut {
             objects: outgoing.objects,
             bytes: outgoing.bytes,
             files: outgoing.files.iter().map(OutgoingFileOut::from).collect(),
+            largest: outgoing
+                .largest
+                .iter()
+                .map(|one| LargeObjectOut {
+                    path: PathOut::new(one.path.as_ref()),
+                    size: Bytes(one.size),
+                })
+                .collect(),
+            stored: StoredOut {
+                files: outgoing.stored.files,
+                size: Bytes(outgoing.stored.bytes),
+            },
             authors: outgoing
                 .authors
                 .iter()
@@ -141,6 +193,8 @@ impl From<&Changed> for OutgoingFileOut {
             path: PathOut::new(file.path.as_ref()),
             change: change_word(file.change),
             size: file.size.map(Bytes),
+            mode: file.is.map(TreeMode::word),
+            mode_before: file.was.map(TreeMode::word),
         }
     }
 }
@@ -169,7 +223,10 @@ impl From<&Published> for CompareOut {
             differing: published
                 .differing
                 .iter()
-                .map(|path| PathOut::new(path))
+                .map(|(path, difference)| DifferingOut {
+                    path: PathOut::new(path),
+                    in_what: difference.word(),
+                })
                 .collect(),
         }
     }

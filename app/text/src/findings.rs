@@ -183,6 +183,14 @@ pub(super) fn cause(cause: &Cause) -> String {
         Cause::NestedRepository => "a repository of its own; git would record the name of its \
                                     commit and none of its files"
             .to_owned(),
+        Cause::SubmoduleUnpushed { commit } => format!(
+            "a submodule at {}, which no remote of it has, as far as this clone knows: nobody else \
+             can fetch it",
+            &commit[..commit.len().min(10)]
+        ),
+        Cause::SubmoduleHere { address } => {
+            format!("a submodule from {address}, a place on this machine")
+        }
         Cause::TooLarge {
             kind,
             is_for_storage,

@@ -189,6 +189,10 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
             "add it with `git submodule add`, delete its .git folder to take in its files, or \
              ignore it"
         }
+        ByHand::PushSubmodule => {
+            "push it first, from its own folder; its `url` in .gitmodules must be one that others \
+             reach"
+        }
         ByHand::SeeWhatItHolds => {
             "look at what it holds; ignore it with a rule, or put media and measurements into \
              large-file storage"

@@ -202,6 +202,16 @@ pub enum Cause {
     WorkKeptOut,
     /// A repository of its own.
     NestedRepository,
+    /// A submodule at a commit that no remote of its has.
+    SubmoduleUnpushed {
+        /// The commit's name.
+        commit: String,
+    },
+    /// A submodule whose address is a place on this machine.
+    SubmoduleHere {
+        /// The address, as `.gitmodules` has it.
+        address: String,
+    },
     /// A file over the limit.
     TooLarge {
         /// What kind of file it is, where that is known.
@@ -448,6 +458,8 @@ pub enum ByHand {
     DeclareSubmodule,
     /// Add it as a submodule, take in its files, or ignore it.
     AddSubmodule,
+    /// Push the submodule first, or give it an address that others reach.
+    PushSubmodule,
     /// See what a folder holds.
     SeeWhatItHolds,
     /// Fetch the contents from large-file storage.

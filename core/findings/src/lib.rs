@@ -295,6 +295,9 @@ pub fn scan_outgoing(
     result.findings.retain(|found| {
         found.class() != Class::Secret && found.places().any(|one| is_sent(&one.path))
     });
+    result
+        .findings
+        .extend(passes::find_unreachable(&scan, files)?);
     let limit = scan.limits.push.filter(|limit| bytes > *limit);
     result
         .findings

@@ -251,27 +251,6 @@ impl Repository {
         ))
     }
 
-    /// The paths that `.gitmodules` names (gitmodules(5)).
-    ///
-    /// # Errors
-    /// If git refuses to read the file.
-    pub fn submodules(&self) -> Result<Vec<BString>> {
-        if !self.top.join(".gitmodules").exists() {
-            return Ok(Vec::new());
-        }
-        let listed = self
-            .git()
-            .args(["config", "--file", ".gitmodules", "--list", "-z"])
-            .output()?;
-        let named = listed
-            .split(|byte| *byte == 0)
-            .filter_map(|entry| entry.split_once_str("\n"));
-        Ok(named
-            .filter(|(key, _)| key.ends_with(b".path"))
-            .map(|(_, path)| path.into())
-            .collect())
-    }
-
     pub(crate) fn uses_sha256(&self) -> bool {
         self.object_format == "sha256"
     }

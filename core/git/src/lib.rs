@@ -35,6 +35,7 @@ mod outgoing;
 mod programs;
 mod sides;
 mod staged;
+mod submodules;
 mod trees;
 mod versions;
 
@@ -48,10 +49,13 @@ pub use index::{Index, Mode, Span, Tracked};
 pub use index_change::{Entry, Flag, NotPutBack, Taken};
 pub use layout::{Discovered, Personal, Repository, find, personal_outside};
 pub use messages::{Message, MessageOn, Named, Reach};
-pub use outgoing::{Author, Destination, Outgoing, RemoteAnswer, is_no_address};
+pub use outgoing::{
+    Author, Destination, LargeObject, Outgoing, RemoteAnswer, StoredSize, is_no_address,
+};
 pub use sides::{TrackedFiles, TreeState};
 pub use staged::{Blobs, Staged};
-pub use trees::{Change, Changed};
+pub use submodules::Submodule;
+pub use trees::{Change, Changed, Difference, TreeMode};
 pub use versions::{Commit, HistoryCut, Kept, Version};
 
 /// What every call here gives.

@@ -2,11 +2,14 @@
 //! are not there yet, as far as this clone's remote-tracking references know.
 
 use crate::fetch::outside;
-use crate::trees::Changed;
+use crate::trees::{Changed, TreeMode};
+use crate::versions::output;
 use crate::{Error, Repository, Result};
 use bstr::{BStr, BString, ByteSlice};
-use std::collections::BTreeMap;
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, BinaryHeap};
 use std::ffi::OsString;
+use std::io::BufRead;
 use std::path::{Path, PathBuf};
 
 /// Where a push goes.
@@ -87,7 +90,38 @@ pub struct Outgoing {
     pub files: Vec<Changed>,
     /// Who made the commits, and how many each.
     pub authors: BTreeMap<Author, u64>,
+    /// The largest contents on the way, the largest first; a few.
+    pub largest: Vec<LargeObject>,
+    /// What the files of `files` that are pointers stand for in large-file storage.
+    pub stored: StoredSize,
 }
+
+/// Contents that are sent.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct LargeObject {
+    /// Their size in bytes.
+    pub size: u64,
+    /// A path that they have in one of the commits.
+    pub path: BString,
+}
+
+/// What large-file storage gets.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct StoredSize {
+    /// Number of files.
+    pub files: u64,
+    /// Size of what they stand for, in bytes, as their pointers say.
+    pub bytes: u64,
+}
+
+/// How many of the largest contents are named.
+const LARGEST: usize = 5;
+
+/// No pointer is longer, in bytes (the Git LFS specification, "The Pointer").
+const LONGEST_POINTER: u64 = 1024;
+
+/// How a pointer begins (the same).
+const POINTER: &[u8] = b"version https://git-lfs.github.com/spec/";
 
 /// The start of the references that say where a remote's branches are.
 const TRACKING: &str = "refs/remotes/";
@@ -201,15 +235,7 @@ impl Repository {
     pub fn outgoing(&self, destination: &Destination) -> Result<Outgoing> {
         let beyond = destination.range();
         let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
-        let number = |command: &[&str]| -> Result<u64> {
-            let said = self.git().args(command).args(&beyond).output()?;
-            Ok(said.trim().to_str_lossy().parse().unwrap_or_default())
-        };
-        let listed = self
-            .git()
-            .args(["rev-list", "--objects"])
-            .args(&beyond)
-            .output()?;
+        let mut sent = self.sent_objects(&beyond)?;
         let log = ["log", "-z", "--format=%an%x01%ae"];
         let log = self.git().args(log).args(&beyond).args(["--"]).output()?;
         let mut authors: BTreeMap<Author, u64> = BTreeMap::new();
@@ -222,13 +248,102 @@ impl Repository {
             };
             *authors.entry(author).or_default() += 1;
         }
-        Ok(Outgoing {
-            commits: number(&["rev-list", "--count"])?,
-            objects: ByteSlice::lines(&listed[..]).count() as u64,
-            bytes: number(&["rev-list", "--objects", "--disk-usage"])?,
-            files: self.files_to_push(destination)?,
-            authors,
-        })
+        sent.files = self.files_to_push(destination)?;
+        sent.stored = self.stored_by(&sent.files)?;
+        sent.authors = authors;
+        Ok(sent)
+    }
+
+    /// The objects of a push, counted in one walk.
+    fn sent_objects(&self, beyond: &[&str]) -> Result<Outgoing> {
+        let list = ["rev-list", "--objects", "--missing=allow-promisor"];
+        let mut lister = self.git().args(list).args(beyond).fed_by(None)?;
+        let form = "--batch-check=%(objecttype) %(objectsize) %(objectsize:disk) %(rest)";
+        let mut counter = self
+            .git()
+            .args(["cat-file", "--buffer", form])
+            .fed_by(lister.stdout.take())?;
+        let mut sent = Outgoing {
+            commits: 0,
+            objects: 0,
+            bytes: 0,
+            files: Vec::new(),
+            authors: BTreeMap::new(),
+            largest: Vec::new(),
+            stored: StoredSize::default(),
+        };
+        let mut largest: BinaryHeap<Reverse<LargeObject>> = BinaryHeap::new();
+        for line in output(&mut counter)?.split(b'\n') {
+            let line = line.map_err(Error::NotStarted)?;
+            let mut words = line.splitn(4, |byte| *byte == b' ');
+            let kind = words.next().unwrap_or_default();
+            let mut number = || {
+                words
+                    .next()
+                    .and_then(|word| word.to_str().ok()?.parse().ok())
+            };
+            // What is not here is named with the word `missing`, and not sent from here.
+            let (Some(size), Some(disk)) = (number(), number()) else {
+                continue;
+            };
+            let _: u64 = disk;
+            sent.objects += 1;
+            sent.bytes += disk;
+            sent.commits += u64::from(kind == b"commit");
+            if kind == b"blob" {
+                let path = words.next().unwrap_or_default().into();
+                largest.push(Reverse(LargeObject { size, path }));
+                if largest.len() > LARGEST {
+                    largest.pop();
+                }
+            }
+        }
+        let ended = [lister.wait(), counter.wait()];
+        if !ended
+            .into_iter()
+            .all(|one| one.is_ok_and(|status| status.success()))
+        {
+            return Err(Error::Refused {
+                command: "git rev-list --objects".to_owned(),
+                said: "it ended early".to_owned(),
+            });
+        }
+        // Turned round, the largest come first.
+        sent.largest = largest
+            .into_sorted_vec()
+            .into_iter()
+            .map(|Reverse(one)| one)
+            .collect();
+        Ok(sent)
+    }
+
+    /// What pointers among these files stand for.
+    fn stored_by(&self, files: &[Changed]) -> Result<StoredSize> {
+        let mut stored = StoredSize::default();
+        let small = files.iter().filter(|file| {
+            let is_small = file.size.is_some_and(|size| size <= LONGEST_POINTER);
+            is_small && matches!(file.is, Some(TreeMode::File | TreeMode::Executable))
+        });
+        let mut blobs = None;
+        for file in small {
+            let Some(object) = &file.object else { continue };
+            let blobs = match &mut blobs {
+                Some(blobs) => blobs,
+                None => blobs.insert(self.blobs()?),
+            };
+            let mut held = Vec::new();
+            let read = blobs.read(object, |_, blob| blob.read_to_end(&mut held));
+            if read.is_err() || !held.starts_with(POINTER) {
+                continue;
+            }
+            let size = ByteSlice::lines(&held[..]).find_map(|line| line.strip_prefix(b"size "));
+            let size = size.and_then(|size| size.to_str().ok()?.parse::<u64>().ok());
+            if let Some(size) = size {
+                stored.files += 1;
+                stored.bytes += size;
+            }
+        }
+        Ok(stored)
     }
 
     /// The files that differ between what is there and what is pushed: of the current branch, or of

@@ -2,6 +2,7 @@
 
 use crate::{Error, Repository, Result};
 use bstr::{BString, ByteSlice};
+use std::collections::BTreeMap;
 
 /// What became of a file between two commits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -23,6 +24,70 @@ pub struct Changed {
     pub change: Change,
     /// Size of what the later commit holds, in bytes; none for what is gone, or another repository.
     pub size: Option<u64>,
+    /// What kind of thing it was, if it was there.
+    pub was: Option<TreeMode>,
+    /// What kind of thing it is, if it is there.
+    pub is: Option<TreeMode>,
+    /// The name of what the later commit holds; of another repository, its commit.
+    pub object: Option<String>,
+}
+
+/// What kind of thing a commit holds at a path.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum TreeMode {
+    /// A file.
+    File,
+    /// A file that may be run.
+    Executable,
+    /// A symbolic link.
+    Link,
+    /// Another repository, by its commit.
+    Submodule,
+}
+
+impl TreeMode {
+    /// The kind for one of git's modes; none for nothing.
+    fn parse(mode: &[u8]) -> Option<Self> {
+        match mode {
+            b"000000" => None,
+            b"100755" => Some(Self::Executable),
+            b"120000" => Some(Self::Link),
+            b"160000" => Some(Self::Submodule),
+            _ => Some(Self::File),
+        }
+    }
+
+    /// Its word in documents.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::File => "file",
+            Self::Executable => "executable",
+            Self::Link => "link",
+            Self::Submodule => "submodule",
+        }
+    }
+}
+
+/// How a file differs from what a commit holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Difference {
+    /// In what it holds.
+    Contents,
+    /// In how its lines end, and in nothing else.
+    LineEndings,
+    /// In whether it may be run, and in nothing else.
+    Mode,
+}
+
+impl Difference {
+    /// Its word in documents.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Contents => "contents",
+            Self::LineEndings => "line-endings",
+            Self::Mode => "mode",
+        }
+    }
 }
 
 /// The tree that holds nothing, as every git knows it by its hash: of SHA-1 and of SHA-256.
@@ -89,6 +154,39 @@ impl Repository {
         Ok(paths(&listed))
     }
 
+    /// How the files that differ between a commit and the disk differ: in what they hold, or only in
+    /// something that few look for.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn differences(&self, commit: &str) -> Result<BTreeMap<BString, Difference>> {
+        let counted = |more: &[&str]| -> Result<BTreeMap<BString, bool>> {
+            let diff = ["diff", "--numstat", "-z", "--no-renames"];
+            let plain = ["--no-ext-diff", "--no-textconv"];
+            let diff = self.git().args(diff).args(plain).args(more);
+            let listed = diff.args([commit, "--"]).output()?;
+            // ADDED TAB REMOVED TAB PATH; of what isn't text, two dashes.
+            let rows = listed.split(|byte| *byte == 0).filter_map(|row| {
+                let (counts, path) = row.rsplit_once_str("\t")?;
+                Some((path.into(), counts != b"0\t0"))
+            });
+            Ok(rows.collect())
+        };
+        let all = counted(&[])?;
+        let without_ends = counted(&["--ignore-cr-at-eol"])?;
+        let kinds = all.into_iter().map(|(path, has_lines)| {
+            let kind = if !has_lines {
+                Difference::Mode
+            } else if without_ends.get(&path).copied().unwrap_or(false) {
+                Difference::Contents
+            } else {
+                Difference::LineEndings
+            };
+            (path, kind)
+        });
+        Ok(kinds.collect())
+    }
+
     /// The files that differ between a commit, or nothing, and a later one, sorted by their paths.
     ///
     /// # Errors
@@ -115,7 +213,7 @@ impl Repository {
         while let (Some(head), Some(path)) = (parts.next(), parts.next()) {
             // :mode SP mode SP object SP object SP status
             let words: Vec<&[u8]> = head.split(|byte| *byte == b' ').collect();
-            let [_, mode, _, blob, status] = words[..] else {
+            let [old_mode, mode, _, blob, status] = words[..] else {
                 continue;
             };
             let change = match status.first() {
@@ -123,26 +221,31 @@ impl Repository {
                 Some(b'D') => Change::Removed,
                 _ => Change::Changed,
             };
-            let is_file = change != Change::Removed && mode != b"160000";
-            let blob = is_file.then(|| blob.to_str_lossy().into_owned());
-            rows.push((BString::from(path), change, blob));
+            let old_mode = old_mode.strip_prefix(b":").unwrap_or(old_mode);
+            let is = TreeMode::parse(mode);
+            rows.push(Changed {
+                path: path.into(),
+                change,
+                size: None,
+                was: TreeMode::parse(old_mode),
+                is,
+                object: is.map(|_| blob.to_str_lossy().into_owned()),
+            });
         }
+        let is_here = |row: &&mut Changed| row.is.is_some_and(|is| is != TreeMode::Submodule);
         let mut asked = String::new();
-        for blob in rows.iter().filter_map(|(.., blob)| blob.as_deref()) {
-            asked += blob;
+        for row in rows.iter_mut().filter(is_here) {
+            asked += row.object.as_deref().unwrap_or_default();
             asked.push('\n');
         }
         let sizes = ["cat-file", "--batch-check=%(objectsize)"];
         let sizes = self.git().args(sizes).with_input(asked.as_bytes())?;
         let mut sizes = ByteSlice::lines(&sizes[..]).map(|size| size.to_str_lossy().parse().ok());
-        let changed = rows.into_iter().map(|(path, change, blob)| Changed {
-            path,
-            change,
-            size: blob.and_then(|_| sizes.next().flatten()),
-        });
-        let mut changed: Vec<Changed> = changed.collect();
-        changed.sort_by(|a, b| a.path.cmp(&b.path));
-        Ok(changed)
+        for row in rows.iter_mut().filter(is_here) {
+            row.size = sizes.next().flatten();
+        }
+        rows.sort_by(|a, b| a.path.cmp(&b.path));
+        Ok(rows)
     }
 
     /// The name of the tree that holds nothing, in the hashes of this repository.

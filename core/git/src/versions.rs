@@ -86,8 +86,9 @@ impl Repository {
             OURS,
             "--all",
         ];
-        let head: &[&str] = if self.has_commit() { &["HEAD"] } else { &[] };
-        let history = [&history[..], head].concat();
+        let heads = self.heads_of_worktrees()?;
+        let heads: Vec<&str> = heads.iter().map(String::as_str).collect();
+        let history = [&history[..], &heads].concat();
         missing += self.versions_of(Kept::History, &history, take)?;
         if self.has_reference("refs/notes/")? {
             let notes = [&["--glob=refs/notes/*", "--not"], &history[..]].concat();
@@ -121,6 +122,20 @@ impl Repository {
         let beyond = destination.range();
         let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
         self.versions_of(Kept::History, &beyond, take)
+    }
+
+    /// The commits that all working trees of this repository are at, whether on a branch or not.
+    fn heads_of_worktrees(&self) -> Result<Vec<String>> {
+        let said = self
+            .git()
+            .args(["worktree", "list", "--porcelain"])
+            .output()?;
+        // `HEAD COMMIT`; all noughts before the first commit (git-worktree(1), "Porcelain format").
+        let heads = ByteSlice::lines(&said[..]).filter_map(|line| line.strip_prefix(b"HEAD "));
+        let heads = heads.filter(|commit| commit.iter().any(|digit| *digit != b'0'));
+        Ok(heads
+            .map(|commit| commit.to_str_lossy().into_owned())
+            .collect())
     }
 
     fn has_reference(&self, below: &str) -> Result<bool> {
@@ -274,7 +289,7 @@ impl Repository {
     }
 }
 
-fn output(child: &mut Child) -> Result<BufReader<ChildStdout>> {
+pub(crate) fn output(child: &mut Child) -> Result<BufReader<ChildStdout>> {
     let output = child
         .stdout
         .take()

@@ -12,6 +12,7 @@ use redshank_rules::attribute_file::{AttributeLine, Setting, Value};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_rules::{RuleScope, Ruling};
 use std::collections::BTreeMap;
+use std::time::{Duration, Instant};
 
 impl Expected {
     fn is(self, state: State) -> bool {
@@ -43,6 +44,8 @@ pub struct Outcome<'a> {
     /// A path that is as expected by a rule that only this person or this clone has, with it: for
     /// everybody else the expectation fails.
     pub only_here: Option<(RepoPathBuf, Ruling)>,
+    /// How long it took to prove.
+    pub took: Duration,
 }
 
 /// Runs expectations against the rules; the attribute files of the overlay are taken as if they held
@@ -60,6 +63,7 @@ pub fn prove<'a>(
     expectations
         .iter()
         .map(|expected| {
+            let begun = Instant::now();
             if let Some(attribute) = &expected.attribute {
                 let known = match &mut attributes {
                     Some(known) => known,
@@ -86,6 +90,7 @@ pub fn prove<'a>(
                 paths: paths.len(),
                 wrong,
                 only_here,
+                took: begun.elapsed(),
             })
         })
         .collect()
@@ -98,6 +103,7 @@ fn prove_attribute<'a>(
     expected: &'a Expectation,
     attribute: &str,
 ) -> Result<Outcome<'a>> {
+    let begun = Instant::now();
     let paths = paths_of(snapshot, expected)?;
     let wanted = Setting::parse(attribute.as_bytes());
     let mut wrong = Vec::new();
@@ -117,6 +123,7 @@ fn prove_attribute<'a>(
         paths: paths.len(),
         wrong,
         only_here: None,
+        took: begun.elapsed(),
     })
 }
 

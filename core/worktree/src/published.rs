@@ -2,6 +2,7 @@
 
 use crate::tree::{EntryKind, State};
 use crate::{Purpose, Result, Snapshot};
+use redshank_git::Difference;
 use redshank_rules::{RepoPath, RepoPathBuf, Ruling};
 use std::collections::BTreeSet;
 
@@ -25,8 +26,8 @@ pub struct Published {
     pub missing: Vec<(RepoPathBuf, Absence)>,
     /// What is there and not here, sorted.
     pub extra: Vec<RepoPathBuf>,
-    /// What is on both sides and differs, sorted.
-    pub differing: Vec<RepoPathBuf>,
+    /// What is on both sides and differs, and in what; sorted.
+    pub differing: Vec<(RepoPathBuf, Difference)>,
 }
 
 impl Published {
@@ -65,12 +66,11 @@ impl Published {
                 published.missing.push((entry.path.clone(), absence));
             }
         }
-        let differing = repository.differing(commit)?;
-        published.differing = differing.into_iter().map(RepoPathBuf::from).collect();
-        published
-            .differing
-            .retain(|path| here.contains(&**path) && there.contains(path));
-        published.differing.sort();
+        let differing = repository.differences(commit)?.into_iter();
+        let differing = differing.map(|(path, kind)| (RepoPathBuf::from(path), kind));
+        published.differing = differing
+            .filter(|(path, _)| here.contains(&**path) && there.contains(path))
+            .collect();
         published.extra = there
             .into_iter()
             .filter(|path| !here.contains(&**path) && !snapshot.root.is_there(path))

@@ -7,10 +7,13 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::scratch::Scratch;
 use redshank_findings::{Level, ScanResult, scan_outgoing};
-use redshank_git::{Change, Destination, Outgoing, is_no_address};
+use redshank_git::{
+    Change, Changed, Destination, Difference, LargeObject, Outgoing, TreeMode, is_no_address,
+};
 use redshank_output::{Align, Cell, Table, eputln};
 use redshank_report::{CompareOut, DOCUMENT, OutgoingOut, OutputFormat, Report};
 use redshank_rules::RepoPath;
+use redshank_templates::Survey;
 use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::{Absence, Published, Purpose};
@@ -45,6 +48,9 @@ pub struct OutgoingArgs {
 /// At most this many files are named.
 const NAMED: usize = 20;
 
+/// From this size on, in bytes, an older version is named that a push sends, too.
+const NOTEWORTHY: u64 = 1 << 20;
+
 impl OutgoingArgs {
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
@@ -57,15 +63,7 @@ impl OutgoingArgs {
             repository.ask_remote(&mut destination, &scratch.path())?;
         }
         repository.commit_named("HEAD")?;
-        let outgoing = repository.outgoing(&destination)?;
-        let sent = outgoing
-            .files
-            .iter()
-            .filter(|file| file.change != Change::Removed);
-        let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
-        let options = context.scan_options();
-        let (survey, size) = (context.survey()?, Bytes(outgoing.bytes));
-        let scanned = scan_outgoing(snapshot, &survey, &options, &destination, &sent, size)?;
+        let (outgoing, scanned) = look(&context, &context.survey()?, &destination)?;
         let published = match (self.compare, &destination.known) {
             (true, Some(known)) => Some(Published::compare(snapshot, known)?),
             _ => None,
@@ -92,6 +90,25 @@ impl OutgoingArgs {
             findings.any(|finding| finding.level <= Level::Warning),
         ))
     }
+}
+
+/// Looks at a push: what it sends, and what in it shouldn't be seen.
+pub(super) fn look(
+    context: &Context,
+    survey: &Survey,
+    destination: &Destination,
+) -> Result<(Outgoing, ScanResult)> {
+    let snapshot = &context.snapshot;
+    let repository = snapshot.needs_repository(Purpose::History)?;
+    let outgoing = repository.outgoing(destination)?;
+    let sent = outgoing
+        .files
+        .iter()
+        .filter(|file| file.change != Change::Removed);
+    let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
+    let (options, size) = (context.scan_options(), Bytes(outgoing.bytes));
+    let scanned = scan_outgoing(snapshot, survey, &options, destination, &sent, size)?;
+    Ok((outgoing, scanned))
 }
 
 /// A push that was looked at.
@@ -193,7 +210,8 @@ impl Report for Push<'_> {
 impl Push<'_> {
     fn text_of_files(&self) -> Result<String> {
         let changed = &self.outgoing.files;
-        let mut table = Table::new(&[Align::Left, Align::Right, Align::Whole]);
+        let columns = [Align::Left, Align::Right, Align::Whole, Align::Left];
+        let mut table = Table::new(&columns);
         for file in changed.iter().take(NAMED) {
             let (paint, word) = match file.change {
                 Change::Added => (Paint::Good, "added"),
@@ -208,11 +226,29 @@ impl Push<'_> {
                 Cell::painted(paint, word.to_owned()),
                 size.into(),
                 path.into(),
+                Cell::painted(Paint::Quiet, mode(file)),
             ]);
         }
         let mut text = table.text();
         if let Some(more) = changed.len().checked_sub(NAMED).filter(|more| *more > 0) {
             writeln!(text, "and {}", files(more as u64))?;
+        }
+        // What is large on the way and in none of the files above was added and removed again.
+        let is_there = |path: &[u8]| changed.iter().any(|file| file.path == path);
+        let mut largest = self.outgoing.largest.iter();
+        let between = largest.find(|one| one.size >= NOTEWORTHY && !is_there(&one.path));
+        if let Some(LargeObject { size, path }) = between {
+            let said = format!(
+                "an older version of {} is sent, too: {}",
+                shown(path.as_bstr()),
+                Bytes(*size)
+            );
+            writeln!(text, "{}", Paint::Warn.on(said))?;
+        }
+        let stored = self.outgoing.stored;
+        if stored.files > 0 {
+            let (many, size) = (files(stored.files), Bytes(stored.bytes));
+            writeln!(text, "large-file storage gets {many}, {size}")?;
         }
         Ok(text)
     }
@@ -259,17 +295,21 @@ impl Push<'_> {
         if let Some(more) = missing.len().checked_sub(NAMED).filter(|more| *more > 0) {
             writeln!(text, "  and {} more only here", count(more as u64))?;
         }
-        let others = [
-            ("only there", &published.extra),
-            ("differs", &published.differing),
-        ];
-        for (word, paths) in others {
-            for path in paths.iter().take(NAMED) {
-                writeln!(text, "  {} {}", Paint::Warn.on(word), shown(path))?;
-            }
-            if let Some(more) = paths.len().checked_sub(NAMED).filter(|more| *more > 0) {
-                writeln!(text, "  and {} more", count(more as u64))?;
-            }
+        let extra = published.extra.iter().map(|path| ("only there", path));
+        let differing = published.differing.iter().map(|(path, difference)| {
+            let word = match difference {
+                Difference::Contents => "differs",
+                Difference::LineEndings => "differs in line endings only:",
+                Difference::Mode => "differs in its mode only:",
+            };
+            (word, path)
+        });
+        let others: Vec<_> = extra.chain(differing).collect();
+        for (word, path) in others.iter().take(NAMED) {
+            writeln!(text, "  {} {}", Paint::Warn.on(word), shown(path))?;
+        }
+        if let Some(more) = others.len().checked_sub(NAMED).filter(|more| *more > 0) {
+            writeln!(text, "  and {} more", count(more as u64))?;
         }
         let is_same = published.missing.is_empty()
             && published.extra.is_empty()
@@ -279,6 +319,19 @@ impl Push<'_> {
         }
         Ok(text)
     }
+}
+
+/// What changes about a file beside what it holds, or that it is no plain file.
+fn mode(file: &Changed) -> String {
+    let said = match (file.was, file.is) {
+        (_, Some(TreeMode::Submodule)) => "a submodule",
+        (_, Some(TreeMode::Link)) => "a symbolic link",
+        (Some(TreeMode::File), Some(TreeMode::Executable)) => "executable now",
+        (Some(TreeMode::Executable), Some(TreeMode::File)) => "no longer executable",
+        (None, Some(TreeMode::Executable)) => "executable",
+        _ => "",
+    };
+    said.to_owned()
 }
 
 fn commits_in_words(commits: u64) -> String {

@@ -153,10 +153,15 @@ impl Proof<'_> {
                     }
                 };
                 let name = title(outcome);
-                Ok(JunitCase { name, failure })
+                let took = outcome.took;
+                Ok(JunitCase {
+                    name,
+                    took,
+                    failure,
+                })
             })
             .collect();
-        output::junit("redshank prove", &cases?)
+        output::junit("redshank.prove", &cases?)
     }
 }
 

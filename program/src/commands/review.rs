@@ -24,7 +24,7 @@ use std::process::ExitCode;
 ///
 /// Compares ignore files, attribute files and the settings of two sides over the files of the
 /// working tree and those that either side tracks: what becomes ignored and by which rule, what no
-/// longer is, rules that began to catch or catch nothing any more, expectations that break. Exits
+/// longer is, rules that began or stopped to match anything, expectations that break. Exits
 /// with 1 if the rules ignore tracked files, an expectation breaks, or a merge leaves rules open.
 #[derive(Args)]
 pub struct Review {
@@ -271,9 +271,9 @@ impl Reviewed<'_> {
         let mut table = Table::new(&[Align::Left, Align::Whole, Align::Whole, Align::Left]);
         for one in shown_ones.iter().take(NAMED) {
             let (paint, word, many) = match one.change {
-                RuleChange::New => (Paint::Warn, "new, catches nothing", 0),
-                RuleChange::Began => (Paint::Head, "begins to catch", one.after),
-                RuleChange::Idle => (Paint::Warn, "catches nothing now", one.before),
+                RuleChange::New => (Paint::Warn, "new, matches nothing", 0),
+                RuleChange::Began => (Paint::Head, "begins to match", one.after),
+                RuleChange::Idle => (Paint::Warn, "matches nothing now", one.before),
                 RuleChange::Gone => (Paint::Quiet, "gone", one.before),
             };
             let many = match (many, one.change) {
@@ -368,8 +368,8 @@ impl Reviewed<'_> {
             ),
             rule(
                 IDLE,
-                "a rule catches nothing",
-                "The rule is new and catches nothing, or it caught something before this change.",
+                "a rule matches nothing",
+                "The rule is new and matches nothing, or it matched something before this change.",
                 "Look whether it is meant: redshank why PATH shows the rule that decides.",
                 Level::Note,
             ),
@@ -406,8 +406,8 @@ impl Reviewed<'_> {
             let is_idle = one.after == 0 && one.change != RuleChange::Gone;
             if is_idle {
                 let message = match one.before {
-                    0 => "new, and catches nothing".to_owned(),
-                    before => format!("catches nothing now; it was {}", files(before)),
+                    0 => "new, and matches nothing".to_owned(),
+                    before => format!("matches nothing now; it was {}", files(before)),
                 };
                 results.push(result(&one.rule, IDLE, Level::Note, message));
             }

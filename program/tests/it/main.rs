@@ -40,6 +40,7 @@ mod rules;
 mod schemas;
 mod secrets;
 mod snapshots;
+mod team_week;
 mod templates;
 mod tidy_places;
 mod tidy_steps;

@@ -2,6 +2,7 @@
 
 use crate::common::{Person, made_up};
 use crate::schemas::valid;
+use proptest::prelude::*;
 use serde_json::{Value, json};
 
 /// Commits all that is there.
@@ -129,7 +130,8 @@ fn what_others_lack_is_said_with_its_reason() {
             json!(["staged.txt", "unpushed"])
         ]
     );
-    assert_eq!(compare["differing"], json!([{ "path": "src/a.py" }]));
+    let differing = json!([{ "path": "src/a.py", "in_what": "contents" }]);
+    assert_eq!(compare["differing"], differing);
     assert_eq!(compare["extra"], json!([]));
 }
 
@@ -351,4 +353,199 @@ fn every_branch_and_tag_is_looked_at_and_the_remote_is_asked_only_when_told() {
     nia.git(&["config", "protocol.ext.allow", "always"]);
     assert_eq!(nia.redshank(&["outgoing", "--ask-remote"]).code, 2);
     assert!(!ran.exists());
+}
+
+#[test]
+fn modes_submodules_large_files_and_kinds_of_differences_are_told() {
+    let nia = with_remote();
+    // A submodule from a remote that others reach, at a commit that only this clone has.
+    nia.git(&["init", "--quiet", "--bare", "-b", "main", "../wave.git"]);
+    nia.git(&["clone", "--quiet", "../wave.git", "../wave"]);
+    let wave = nia.here().join("../wave");
+    let in_wave = ["-C", wave.to_str().unwrap()];
+    let git = |more: &[&str]| nia.git(&[&in_wave[..], more].concat());
+    std::fs::write(wave.join("wave.c"), "int wave;\n").unwrap();
+    git(&["add", "--all"]);
+    git(&["commit", "--quiet", "-m", "one"]);
+    git(&["push", "--quiet", "origin", "HEAD:main"]);
+    let allow = ["-c", "protocol.file.allow=always"];
+    let add = ["submodule", "--quiet", "add", "../wave.git", "lib/wave"];
+    nia.git(&[&allow[..], &add].concat());
+    let pointer = |size: u64| {
+        let hash = "0".repeat(64);
+        format!("version https://git-lfs.github.com/spec/v1\noid sha256:{hash}\nsize {size}\n")
+    };
+    nia.writes("film/tide.mp4", pointer(7_000_000));
+    nia.writes("run.sh", "#!/bin/sh\necho 1\n");
+    let set_mode = |mode: u32| {
+        use std::os::unix::fs::PermissionsExt;
+        let mode = std::fs::Permissions::from_mode(mode);
+        std::fs::set_permissions(nia.here().join("run.sh"), mode).unwrap();
+    };
+    set_mode(0o755);
+    commit(&nia, "two");
+    // Two MiB that are gone again are sent all the same.
+    nia.writes("raw.dat", vec![b'7'; 2 << 20]);
+    commit(&nia, "three");
+    nia.git(&["rm", "--quiet", "raw.dat"]);
+    nia.git(&["commit", "--quiet", "-m", "four"]);
+    let json = outgoing(&nia, &[]);
+    let of = |path: &str| {
+        let mut files = json["files"].as_array().unwrap().iter();
+        files.find(|file| file["path"] == path).unwrap().clone()
+    };
+    assert_eq!(of("run.sh")["mode"], "executable");
+    assert_eq!(of("lib/wave")["mode"], "submodule");
+    assert_eq!(json["stored"], json!({ "files": 1, "size": 7_000_000 }));
+    let largest = &json["largest"][0];
+    assert_eq!(
+        (&largest["path"], &largest["size"]),
+        (&json!("raw.dat"), &json!(2 << 20))
+    );
+    let text = nia.redshank(&["outgoing"]).out;
+    assert!(
+        text.contains("an older version of raw.dat is sent") && text.contains("a submodule"),
+        "{text}"
+    );
+    let submodules = |json: &Value| -> Vec<String> {
+        let findings = json["findings"].as_array().unwrap().iter();
+        let found = findings.filter(|one| one["rule"] == "needed/submodule");
+        let found = found.map(|one| one["message"].as_str().unwrap().to_owned());
+        found.collect()
+    };
+    assert_eq!(submodules(&json), Vec::<String>::new());
+    let inside = nia.here().join("lib/wave");
+    let inside = ["-C", inside.to_str().unwrap()];
+    let empty = ["commit", "--quiet", "--allow-empty", "-m", "two"];
+    nia.git(&[&inside[..], &empty].concat());
+    commit(&nia, "five");
+    let found = submodules(&outgoing(&nia, &[]));
+    assert!(
+        found.len() == 1 && found[0].contains("no remote"),
+        "{found:?}"
+    );
+    nia.git(&[&inside[..], &["push", "--quiet", "origin", "HEAD:main"]].concat());
+    assert_eq!(submodules(&outgoing(&nia, &[])), Vec::<String>::new());
+    let url = nia.here().join("../wave.git");
+    let set = ["config", "--file", ".gitmodules", "submodule.lib/wave.url"];
+    nia.git(&[&set[..], &[url.to_str().unwrap()]].concat());
+    commit(&nia, "six");
+    let found = submodules(&outgoing(&nia, &[]));
+    assert!(
+        found.len() == 1 && found[0].contains("this machine"),
+        "{found:?}"
+    );
+    // What differs from what others see, and in what.
+    nia.git(&["push", "--quiet"]);
+    nia.writes("src/a.py", "print(1)\r\n");
+    nia.writes(".gitignore", "*.log\n*.csv\n");
+    set_mode(0o644);
+    let compare = outgoing(&nia, &["--compare"])["compare"].clone();
+    let differing = [
+        json!({ "path": ".gitignore", "in_what": "contents" }),
+        json!({ "path": "run.sh", "in_what": "mode" }),
+        json!({ "path": "src/a.py", "in_what": "line-endings" }),
+    ];
+    assert_eq!(compare["differing"], json!(differing));
+}
+
+/// One step in the life of a repository and its remote.
+#[derive(Debug, Clone)]
+enum Step {
+    /// A commit that changes a file.
+    Commit(u8, u8),
+    /// A new branch here, or a change to one.
+    Switch(u8),
+    /// A merge of a branch.
+    Merge(u8),
+    /// A tag, with or without a message.
+    Tag(bool),
+    /// A push of this branch.
+    Push,
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    prop_oneof![
+        4 => (0..3_u8, 0..4_u8).prop_map(|(file, text)| Step::Commit(file, text)),
+        2 => (0..3_u8).prop_map(Step::Switch),
+        1 => (0..3_u8).prop_map(Step::Merge),
+        1 => any::<bool>().prop_map(Step::Tag),
+        1 => Just(Step::Push),
+    ]
+}
+
+fn live(nia: &Person, steps: &[Step]) {
+    let branch = |nth: &u8| ["main", "side", "late"][usize::from(*nth)];
+    for (nth, step) in steps.iter().enumerate() {
+        match step {
+            Step::Commit(file, text) => {
+                nia.writes(&format!("f{file}.txt"), format!("{text}\n"));
+                nia.git(&["add", "--all"]);
+                let message = format!("{nth}");
+                nia.git(&["commit", "--quiet", "--allow-empty", "-m", &message]);
+            }
+            Step::Switch(to) => {
+                let to = branch(to);
+                if nia.git_says(&["switch", "--quiet", to]).code != 0 {
+                    nia.git(&["switch", "--quiet", "--create", to]);
+                }
+            }
+            Step::Merge(from) => {
+                let merge = ["merge", "--quiet", "--no-edit", "-X", "ours", branch(from)];
+                nia.git_says(&merge);
+            }
+            Step::Tag(true) => {
+                let name = format!("v{nth}");
+                nia.git(&["tag", "--annotate", &name, "--message", "a tag"]);
+            }
+            Step::Tag(false) => {
+                nia.git(&["tag", &format!("v{nth}")]);
+            }
+            Step::Push => {
+                nia.git(&["push", "--quiet", "--set-upstream", "origin", "HEAD"]);
+            }
+        }
+    }
+}
+
+/// How many objects git would send: of what a dry push says it would update.
+fn sent_by_git(nia: &Person, push: &[&str]) -> usize {
+    let dry = ["push", "--dry-run", "--porcelain", "origin"];
+    let said = nia.git(&[&dry[..], push].concat()).out;
+    // FLAG TAB FROM:TO TAB SUMMARY
+    let rows = said.lines().filter(|row| !row.starts_with('='));
+    let from = rows.filter_map(|row| row.split('\t').nth(1)?.split(':').next());
+    let from: Vec<&str> = from.collect();
+    if from.is_empty() {
+        return 0;
+    }
+    let list = ["rev-list", "--objects"];
+    let not = ["--not", "--remotes=origin"];
+    let listed = nia.git(&[&list[..], &from, &not].concat()).out;
+    listed.lines().count()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    #[test]
+    fn what_goes_out_is_what_git_would_push(steps in proptest::collection::vec(step(), 1..14)) {
+        let nia = with_remote();
+        live(&nia, &steps);
+        let current = nia.git(&["branch", "--show-current"]).out;
+        let head = format!("origin/{}", current.trim());
+        let one = outgoing(&nia, &[&head]);
+        prop_assert_eq!(&one["objects"], sent_by_git(&nia, &["HEAD"]));
+        let all = outgoing(&nia, &[&head, "--all"]);
+        let branches = sent_by_git(&nia, &["--all"]);
+        let tags = sent_by_git(&nia, &["--tags"]);
+        let both = all["objects"].as_u64().unwrap() as usize;
+        // Branches and tags have objects in common.
+        prop_assert!(both >= branches.max(tags) && both <= branches + tags, "{both} {branches} {tags}");
+        // Once it is sent, nothing is left.
+        nia.git(&["push", "--quiet", "origin", "--all"]);
+        nia.git(&["push", "--quiet", "origin", "--tags"]);
+        let left = outgoing(&nia, &[&head, "--all", "--ask-remote"]);
+        prop_assert_eq!((&left["commits"], &left["objects"]), (&json!(0), &json!(0)));
+    }
 }

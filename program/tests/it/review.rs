@@ -102,7 +102,7 @@ fn what_comes_in_is_shown_before_it_does() {
     assert_eq!(place["region"]["startLine"], 2);
     assert!(results.iter().any(|one| one["ruleId"] == "rule/idle"));
     let text = nia.redshank(&["review", "--incoming"]).out;
-    assert!(text.contains("new, catches nothing"), "{text}");
+    assert!(text.contains("new, matches nothing"), "{text}");
     // Said once more after the pull, by the hook; and nothing after one that changes no rules.
     nia.redshank(&["hook", "on", "--after-merge"]).fine();
     let hook = nia.redshank(&["hook", "--format", "json"]).json();

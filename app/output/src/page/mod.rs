@@ -3,7 +3,10 @@
 //! Whatever comes from the repository goes through `SafeText`: markup in it is text, what could
 //! turn the direction of text is an escape, and a secret is not shown.
 
+mod push;
 mod treemap;
+
+pub use push::PagePush;
 
 use super::screen;
 use base64::Engine;
@@ -54,6 +57,8 @@ pub struct Page<'a> {
     pub usage: &'a UsageReport,
     /// The expectations, and how they came out.
     pub outcomes: Vec<Outcome<'a>>,
+    /// What a push would send, where there is a remote to push to.
+    pub push: Option<PagePush>,
     /// The next command, and what it is for.
     pub next: (&'static str, &'static str),
     /// When it was made.
@@ -103,6 +108,7 @@ impl Page<'_> {
                         (self.findings())
                         (self.rules())
                         (self.expectations())
+                        @if let Some(push) = &self.push { (push.section()) }
                     }
                     footer {
                         p { "Made by redshank on " (self.made) ". Nothing here leads outside this page." }
@@ -138,6 +144,7 @@ impl Page<'_> {
                     li { a href="#findings" { "Findings" } }
                     li { a href="#rules" { "Rules" } }
                     li { a href="#expectations" { "Expectations" } }
+                    @if self.push.is_some() { li { a href="#push" { "Push" } } }
                 }
             }
         }

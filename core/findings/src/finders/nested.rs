@@ -16,7 +16,7 @@ pub(super) fn find(scan: &ScanContext, _known: &Known) -> Result<Vec<Finding>> {
     let known = repository.submodules()?;
     let is_known = |entry: &&Entry| {
         let bare = entry.path.strip_suffix(b"/").unwrap_or(&entry.path);
-        known.iter().any(|path| path == bare)
+        known.keys().any(|path| path == bare)
     };
     let unknown = nested.into_iter().filter(|entry| !is_known(entry));
     let found = unknown.map(|entry| {

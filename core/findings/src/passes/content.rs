@@ -280,6 +280,9 @@ fn is_archive(head: &[u8]) -> bool {
         b"\x28\xb5\x2f\xfd",
         b"7z\xbc\xaf\x27\x1c",
         b"Rar!",
+        // A history in a file (gitformat-bundle(5)).
+        b"# v2 git bundle",
+        b"# v3 git bundle",
     ];
     let is_tar = head.get(257..262) == Some(b"ustar");
     is_tar || starts.iter().any(|start| head.starts_with(start))

@@ -11,6 +11,7 @@ mod made;
 mod messages;
 mod source;
 mod strangers;
+mod submodules;
 mod template_paths;
 
 pub(crate) use accepted::leave_out_accepted;
@@ -24,4 +25,5 @@ pub(crate) use history::{Versions, search_history};
 pub(crate) use made::find_made;
 pub(crate) use source::{ContentSource, staged};
 pub(crate) use strangers::{find_for_strangers, find_people};
+pub(crate) use submodules::find_unreachable;
 pub(crate) use template_paths::TemplatePaths;

@@ -1,11 +1,12 @@
 //! The picture as a page.
 
 use super::Picture;
+use crate::commands::outgoing;
 use crate::context::Context;
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use jiff::Zoned;
-use output::page::{GENERATOR, Page};
+use output::page::{GENERATOR, Page, PagePush};
 use redshank_origin::{Origin, Strength};
 use redshank_output::{self as output, putln, screen};
 use redshank_text::{self as text, Paint};
@@ -37,6 +38,7 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
         result: picture.result,
         usage: &rule_usage_in(snapshot, snapshot.whole_tree()?)?,
         outcomes: prove(snapshot, &verdicts, &Overlay::new(), expected)?,
+        push: push(context, picture)?,
         next: text::next_step(picture.next),
         made: Zoned::now().strftime("%Y-%m-%d").to_string(),
     };
@@ -49,6 +51,23 @@ pub(super) fn write(context: &Context, picture: &Picture, whole: &Tree, file: &P
         putln!("{}  {}", Paint::Good.on("written"), file.display())?;
     }
     Ok(())
+}
+
+/// What a push would send; none where there is nothing to push, or nowhere to push to.
+fn push(context: &Context, picture: &Picture) -> Result<Option<PagePush>> {
+    let repository = picture.snapshot.repository.as_ref();
+    let Some(repository) = repository.filter(|repository| repository.has_commit()) else {
+        return Ok(None);
+    };
+    let Ok(destination) = repository.destination(None) else {
+        return Ok(None);
+    };
+    let (outgoing, scanned) = outgoing::look(context, picture.recognised, &destination)?;
+    Ok(Some(PagePush {
+        destination,
+        outgoing,
+        scanned,
+    }))
 }
 
 /// How much of a file is read to see whether it is a page of ours, in bytes.
