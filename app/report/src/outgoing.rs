@@ -2,7 +2,7 @@
 
 use super::{FindingOut, PathOut, root};
 use redshank_findings::ScanResult;
-use redshank_git::{Change, Changed, Destination, Outgoing, TreeMode};
+use redshank_git::{Change, Changed, Destination, Oddity, Outgoing, TreeMode};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::{Absence, Published};
 use serde::Serialize;
@@ -101,6 +101,9 @@ pub struct AuthorOut {
     pub email: String,
     /// Number of commits.
     pub commits: u64,
+    /// What is odd about the address: `no-address`, `made-up`, `other-address` where the same name
+    /// has another one in most commits; null if nothing is.
+    pub odd: Option<&'static str>,
 }
 
 /// The files here beside those there.
@@ -174,10 +177,11 @@ impl OutgoingOut {
             authors: outgoing
                 .authors
                 .iter()
-                .map(|(author, commits)| AuthorOut {
+                .map(|(author, share)| AuthorOut {
                     name: author.name.clone(),
                     email: author.email.clone(),
-                    commits: *commits,
+                    commits: share.commits,
+                    odd: share.oddity.map(Oddity::word),
                 })
                 .collect(),
             findings: scanned.findings.iter().map(FindingOut::from).collect(),

@@ -3,6 +3,7 @@
 use super::{AttributeChangeOut, root};
 use bstr::{BString, ByteSlice};
 use redshank_rules::RepoPathBuf;
+use redshank_secrets::masked;
 use redshank_worktree::settings::Expectation;
 use redshank_worktree::{ChangedRule, DecidingRule, MovedPath, RuleChange, RuleReview};
 use serde::Serialize;
@@ -145,7 +146,7 @@ impl From<&Expectation> for ReviewExpectationOut {
         Self {
             subject: subject.cloned().unwrap_or_default(),
             expected: expectation.expected().to_owned(),
-            because: expectation.because.clone(),
+            because: expectation.because.as_deref().map(masked),
         }
     }
 }
@@ -212,7 +213,7 @@ impl ReviewOut {
             finding: one.finding.clone(),
             rule: one.rule.clone(),
             path: one.path.clone(),
-            because: one.because.clone(),
+            because: masked(&one.because),
         });
         Self {
             schema: "redshank.review/1",

@@ -41,6 +41,7 @@ pub use steps::{kind_title, reason};
 pub use style::{Paint, class_paint, level_paint};
 
 use redshank_changes::rehearse::MissingReason;
+use redshank_git::Oddity;
 
 /// Why something is needed in a clone.
 pub fn missing_reason(reason: &MissingReason) -> String {
@@ -48,5 +49,14 @@ pub fn missing_reason(reason: &MissingReason) -> String {
         MissingReason::Said(said) => said.clone(),
         MissingReason::OnlyHere => "ignored for its size; no clone has it".to_owned(),
         MissingReason::Referred { by, title } => format!("{by} refers to it: {title}"),
+    }
+}
+
+/// What is odd about an address in a commit.
+pub fn oddity(oddity: Oddity) -> &'static str {
+    match oddity {
+        Oddity::NoAddress => "no address that reaches anybody",
+        Oddity::MadeUp => "an address out of a manual",
+        Oddity::Other => "another address than in most commits by that name",
     }
 }

@@ -1,5 +1,6 @@
 //! What fixes findings, in words.
 
+use super::cleanup::cleanup;
 use super::findings::seen_by;
 use super::rules::pattern;
 use crate::quoted;
@@ -43,6 +44,9 @@ pub fn remedy(finding: &Finding) -> String {
         Remedy::ByHand(what) => by_hand(finding, what),
     };
     words += &lasting(finding);
+    if !cleanup(finding).is_empty() {
+        words += "; `-v` lists the commands";
+    }
     if let Some(past) = &finding.past {
         words += &format!("; {}", past_in_words(past));
     }
@@ -76,8 +80,8 @@ fn lasting(finding: &Finding) -> String {
         }
         (Class::Secret, Exposure::Committed) => format!(
             "; not pushed, as far as this clone knows, but in the history: rewrite it before you \
-             push (`-v` lists the commands); revoke the secret{at_issuer} if others use this clone \
-             or it was pushed from elsewhere"
+             push; revoke the secret{at_issuer} if others use this clone or it was pushed from \
+             elsewhere"
         ),
         (Class::Secret, Exposure::Pushed) => format!(
             "; others have it already: revoke it and issue a new one now{at_issuer}, then fix the file"
@@ -223,8 +227,8 @@ fn by_hand(finding: &Finding, what: &ByHand) -> String {
         ByHand::GiveRightName => "rename it to the name and place of the intended file",
         ByHand::NothingKeptOut => "ignored by a rule; nothing to do",
         ByHand::NothingIfMeant => "nothing, if it belongs there; `redshank accept` records that",
-        ByHand::RewriteHistory => "only rewriting history removes it (`-v` lists the commands)",
-        ByHand::RewordCommit => "write its message again without it (`-v` lists the commands)",
+        ByHand::RewriteHistory => "only rewriting history removes it",
+        ByHand::RewordCommit => "write its message again without it",
         ByHand::RemakeTag => "make the tag again with another message",
         ByHand::HideHost => "read it from the settings of each place, or accept it with a reason",
         ByHand::AddLicence => "add a LICENSE file at the top, or say in the README what holds",

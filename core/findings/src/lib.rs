@@ -49,7 +49,7 @@ pub use summary::{ClassSummary, Summary};
 use finders::Finder;
 use passes::{ContentScan, ContentSource, TemplatePaths};
 use rayon::prelude::*;
-use redshank_git::{Destination, HistoryCut};
+use redshank_git::{Change, Destination, HistoryCut, Outgoing};
 use redshank_origin::Origin;
 use redshank_progress::Phase;
 use redshank_rules::{RepoPath, RepoPathBuf};
@@ -264,19 +264,18 @@ pub fn scan_staged<T: std::ops::Deref<Target = [Template]> + Send>(
     })
 }
 
-/// What a push would show: findings on the files that it changes, by what is on disk, and
-/// on every version of them on the way. `files` are those files, `bytes` the size of the push.
+/// What a push would send and show: findings on the files that it changes, by what is on disk, and
+/// on every version of them and every message on the way.
 ///
 /// # Errors
-/// If the tree, the settings, the index or the versions can't be read.
+/// If there is no repository, or the tree, the settings, the index or the versions can't be read.
 pub fn scan_outgoing(
     snapshot: &Snapshot,
     survey: &Survey,
     options: &ScanOptions,
     destination: &Destination,
-    files: &HashSet<&RepoPath>,
-    bytes: Bytes,
-) -> Result<ScanResult> {
+) -> Result<(Outgoing, ScanResult)> {
+    let repository = snapshot.needs_repository(Purpose::History)?;
     let scan = ScanContext {
         snapshot,
         settings: snapshot.settings()?,
@@ -287,7 +286,14 @@ pub fn scan_outgoing(
         source: ContentSource::Disk(snapshot),
         options,
     };
-    let mut result = run(&scan)?;
+    // git walks through what goes out while the disk is looked at.
+    let walk = || passes::search_push(&scan, repository, destination);
+    let (walked, result) = rayon::join(walk, || run(&scan));
+    let ((searched, outgoing), mut result) = (walked?, result?);
+    let files = outgoing.files.iter();
+    let files = files.filter(|file| file.change != Change::Removed);
+    let files: HashSet<&RepoPath> = files.map(|file| RepoPath::new(&file.path)).collect();
+    let bytes = Bytes(outgoing.bytes);
     let is_sent = |path: &RepoPath| {
         files.contains(path) || path.is_folder() && files.iter().any(|file| file.is_within(path))
     };
@@ -297,20 +303,20 @@ pub fn scan_outgoing(
     });
     result
         .findings
-        .extend(passes::find_unreachable(&scan, files)?);
+        .extend(passes::find_unreachable(&scan, &files)?);
     let limit = scan.limits.push.filter(|limit| bytes > *limit);
     result
         .findings
         .extend(limit.map(|limit| finders::heavy_push(bytes, limit)));
-    let versions = passes::Versions::Outgoing(destination.clone());
-    result.history_cut = passes::search_history(&scan, &versions, &mut result.findings)?;
+    result.history_cut = searched.report(&scan, repository, &mut result.findings)?;
     passes::leave_out_accepted(&scan, &mut result);
     // Which acceptances stand for nothing, `check` tells.
     result
         .findings
         .retain(|found| !matches!(found.cause, Cause::StaleAcceptance { .. }));
     sort(&mut result.findings);
-    Ok(result)
+    drop(files);
+    Ok((outgoing, result))
 }
 
 fn run(scan: &ScanContext) -> Result<ScanResult> {
@@ -359,9 +365,10 @@ fn run(scan: &ScanContext) -> Result<ScanResult> {
     if scan.options.public {
         result.findings.extend(passes::find_people(scan)?);
     }
-    if scan.options.history {
-        result.history_cut =
-            passes::search_history(scan, &passes::Versions::All, &mut result.findings)?;
+    let repository = scan.snapshot.repository.as_ref();
+    if let Some(repository) = repository.filter(|_| scan.options.history) {
+        let searched = passes::search_history(scan, repository)?;
+        result.history_cut = searched.report(scan, repository, &mut result.findings)?;
     }
     let inside = scan
         .tree

@@ -19,6 +19,7 @@
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
 mod attributes;
+mod authors;
 mod command;
 mod error;
 mod fetch;
@@ -40,6 +41,7 @@ mod trees;
 mod versions;
 
 pub use attributes::Drivers;
+pub use authors::{Author, AuthorShare, Named, Oddity, is_no_address};
 pub use command::Git;
 pub use error::Error;
 pub use fetch::{Fetched, fetch_files};
@@ -48,10 +50,8 @@ pub use in_progress::{InProgress, Operation};
 pub use index::{Index, Mode, Span, Tracked};
 pub use index_change::{Entry, Flag, NotPutBack, Taken};
 pub use layout::{Discovered, Personal, Repository, find, personal_outside};
-pub use messages::{Message, MessageOn, Named, Reach};
-pub use outgoing::{
-    Author, Destination, LargeObject, Outgoing, RemoteAnswer, StoredSize, is_no_address,
-};
+pub use messages::{Message, MessageOn, Reach};
+pub use outgoing::{Destination, LargeObject, Outgoing, RemoteAnswer, SentObject, StoredSize};
 pub use sides::{TrackedFiles, TreeState};
 pub use staged::{Blobs, Staged};
 pub use submodules::Submodule;

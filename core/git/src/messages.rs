@@ -1,9 +1,8 @@
-//! What commits and tags say: their messages, and whom they name.
+//! What commits and tags say, and which branches and tags reach a commit.
 
 use crate::versions::OURS;
-use crate::{Author, Destination, Repository, Result};
+use crate::{Repository, Result};
 use bstr::{BString, ByteSlice};
-use std::collections::BTreeMap;
 
 /// The message of a commit, or of a tag.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,23 +20,12 @@ pub enum MessageOn {
     Commit {
         /// Its name.
         name: String,
-        /// Its day, `YYYY-MM-DD`.
-        day: String,
     },
     /// A tag with a message of its own.
     Tag {
         /// Its name, without `refs/tags/`.
         name: String,
     },
-}
-
-/// Somebody whom commits name, and where.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Named {
-    /// The commits that name them, as author or as committer, the newest first; never empty.
-    pub all: Vec<String>,
-    /// The day of the oldest, `YYYY-MM-DD`.
-    pub since: String,
 }
 
 /// A branch or tag that reaches a commit.
@@ -55,7 +43,7 @@ pub struct Reach {
 const COMMITS_A_CALL: usize = 200;
 
 /// What all of this clone's branches, tags and the current commit reach.
-const EVERYTHING: [&str; 5] = [
+pub(crate) const EVERYTHING: [&str; 5] = [
     "--exclude=refs/stash",
     "--exclude=refs/notes/*",
     OURS,
@@ -64,36 +52,43 @@ const EVERYTHING: [&str; 5] = [
 ];
 
 impl Repository {
-    /// The messages of all commits and tags, or of the commits that a push would send; the newest
-    /// commit first.
+    /// The messages of all commits and tags; the newest commit first.
     ///
     /// # Errors
     /// If git refuses.
-    pub fn messages(&self, outgoing: Option<&Destination>) -> Result<Vec<Message>> {
+    pub fn messages(&self) -> Result<Vec<Message>> {
         if !self.has_commit() {
             return Ok(Vec::new());
         }
-        let range = match outgoing {
-            Some(destination) => destination.range(),
-            None => EVERYTHING.map(str::to_owned).to_vec(),
-        };
-        let log = ["log", "-z", "--encoding=UTF-8", "--format=%H %cs%n%B"];
-        let log = self.git().args(log).args(range).args(["--"]).output()?;
+        let log = ["log", "-z", "--encoding=UTF-8", "--format=%H%n%B"];
+        let log = self
+            .git()
+            .args(log)
+            .args(EVERYTHING)
+            .args(["--"])
+            .output()?;
         let records = log.split(|byte| *byte == 0);
         let commits = records.filter_map(|record| {
-            let (head, text) = record.split_once_str("\n")?;
-            let (name, day) = head.split_once_str(" ")?;
-            let (name, day) = (name.to_str_lossy().into(), day.to_str_lossy().into());
+            let (name, text) = record.split_once_str("\n")?;
+            let name = name.to_str_lossy().into();
             Some(Message {
-                on: MessageOn::Commit { name, day },
+                on: MessageOn::Commit { name },
                 text: text.into(),
             })
         });
         let mut messages: Vec<Message> = commits.collect();
-        if outgoing.is_none_or(|destination| destination.all) {
-            messages.extend(self.tag_messages()?);
-        }
+        messages.extend(self.tag_messages()?);
         Ok(messages)
+    }
+
+    /// The day of a commit, `YYYY-MM-DD`.
+    ///
+    /// # Errors
+    /// If git refuses.
+    pub fn day_of(&self, commit: &str) -> Result<String> {
+        let show = ["log", "--max-count=1", "--format=%cs", commit, "--"];
+        let day = self.git().args(show).output()?;
+        Ok(day.trim().to_str_lossy().into_owned())
     }
 
     fn tag_messages(&self) -> Result<Vec<Message>> {
@@ -113,39 +108,6 @@ impl Repository {
             })
         });
         Ok(tags.collect())
-    }
-
-    /// Everybody whom commits name as author or committer, of all branches and tags.
-    ///
-    /// # Errors
-    /// If git refuses.
-    pub fn people(&self) -> Result<BTreeMap<Author, Named>> {
-        let mut people: BTreeMap<Author, Named> = BTreeMap::new();
-        if !self.has_commit() {
-            return Ok(people);
-        }
-        let log = ["log", "-z", "--encoding=UTF-8"];
-        let format = "--format=%H%x01%cs%x01%an%x01%ae%x01%cn%x01%ce";
-        let log = self.git().args(log).args([format]).args(EVERYTHING);
-        for record in log.args(["--"]).output()?.split(|byte| *byte == 0) {
-            let record = record.to_str_lossy();
-            let words: Vec<&str> = record.split('\x01').collect();
-            let [commit, day, author, email, committer, other] = words[..] else {
-                continue;
-            };
-            let mut named = vec![(author, email)];
-            named.extend(Some((committer, other)).filter(|one| *one != (author, email)));
-            for (name, email) in named {
-                let author = Author {
-                    name: name.to_owned(),
-                    email: email.to_owned(),
-                };
-                let one = people.entry(author).or_default();
-                one.all.push(commit.to_owned());
-                day.clone_into(&mut one.since);
-            }
-        }
-        Ok(people)
     }
 
     /// The branches and tags that reach any of these commits; of very many, of the last ones.

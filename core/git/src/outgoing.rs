@@ -1,15 +1,17 @@
 //! What a push would send: the remote and branch it goes to, the commits, objects and files that
 //! are not there yet, as far as this clone's remote-tracking references know.
 
+use crate::authors::{Author, AuthorShare};
 use crate::fetch::outside;
+use crate::messages::MessageOn;
 use crate::trees::{Changed, TreeMode};
-use crate::versions::output;
+use crate::versions::{Kept, Version, output};
 use crate::{Error, Repository, Result};
-use bstr::{BStr, BString, ByteSlice};
+use bstr::{BString, ByteSlice};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BinaryHeap};
 use std::ffi::OsString;
-use std::io::BufRead;
+use std::io::{BufRead, Read};
 use std::path::{Path, PathBuf};
 
 /// Where a push goes.
@@ -62,21 +64,6 @@ impl Destination {
     }
 }
 
-/// Somebody whom commits name.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Author {
-    /// The name.
-    pub name: String,
-    /// The mail address.
-    pub email: String,
-}
-
-impl std::fmt::Display for Author {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{} <{}>", self.name, self.email)
-    }
-}
-
 /// What a push would send.
 #[derive(Debug, Clone)]
 pub struct Outgoing {
@@ -88,8 +75,8 @@ pub struct Outgoing {
     pub bytes: u64,
     /// The files that differ between the branch there and the current commit, sorted.
     pub files: Vec<Changed>,
-    /// Who made the commits, and how many each.
-    pub authors: BTreeMap<Author, u64>,
+    /// Who made the commits.
+    pub authors: BTreeMap<Author, AuthorShare>,
     /// The largest contents on the way, the largest first; a few.
     pub largest: Vec<LargeObject>,
     /// What the files of `files` that are pointers stand for in large-file storage.
@@ -112,6 +99,114 @@ pub struct StoredSize {
     pub files: u64,
     /// Size of what they stand for, in bytes, as their pointers say.
     pub bytes: u64,
+}
+
+/// An object that a push sends and that holds something to read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SentObject {
+    /// One version of a file's contents.
+    Version(Version),
+    /// The message of a commit or a tag.
+    Message(MessageOn),
+}
+
+/// A walk through the objects of a push.
+#[derive(Default)]
+struct Walk {
+    commits: u64,
+    objects: u64,
+    bytes: u64,
+    missing: usize,
+    authors: BTreeMap<Author, u64>,
+    /// The smallest of the largest is on top.
+    largest: BinaryHeap<Reverse<LargeObject>>,
+}
+
+impl Walk {
+    fn read(
+        &mut self,
+        printed: &mut impl BufRead,
+        take: &mut dyn FnMut(SentObject, &mut dyn Read) -> std::io::Result<()>,
+    ) -> std::io::Result<()> {
+        let mut head = Vec::new();
+        loop {
+            head.clear();
+            if printed.read_until(b'\n', &mut head)? == 0 {
+                return Ok(());
+            }
+            let line = head.trim_end_with(|sign| sign == '\n');
+            let words: Vec<&[u8]> = line.splitn(5, |byte| *byte == b' ').collect();
+            let number = |at: usize| words.get(at)?.to_str().ok()?.parse::<u64>().ok();
+            let (Some(size), Some(disk)) = (number(2), number(3)) else {
+                // `NAME missing`, and the path that was asked for.
+                self.missing += 1;
+                continue;
+            };
+            self.objects += 1;
+            self.bytes += disk;
+            let mut contents = Read::by_ref(printed).take(size);
+            let name = words[1].to_str_lossy().into_owned();
+            let path = words.get(4).copied().unwrap_or_default();
+            match words[0] {
+                b"blob" => {
+                    self.note(size, path);
+                    let version = Version {
+                        blob: name,
+                        size,
+                        path: path.into(),
+                        kept: Kept::History,
+                    };
+                    take(SentObject::Version(version), &mut contents)?;
+                }
+                b"commit" | b"tag" => {
+                    let mut held = Vec::new();
+                    contents.read_to_end(&mut held)?;
+                    self.take_message(name, &held, take)?;
+                }
+                _ => {}
+            }
+            std::io::copy(&mut contents, &mut std::io::sink())?;
+            printed.read_exact(&mut [0])?;
+        }
+    }
+
+    fn note(&mut self, size: u64, path: &[u8]) {
+        let is_larger = |smallest: &Reverse<LargeObject>| size > smallest.0.size;
+        if self.largest.len() < LARGEST || self.largest.peek().is_some_and(is_larger) {
+            let path = path.into();
+            self.largest.push(Reverse(LargeObject { size, path }));
+        }
+        if self.largest.len() > LARGEST {
+            self.largest.pop();
+        }
+    }
+
+    /// A commit or a tag: `KEY SP VALUE` lines, an empty one, the message (git-cat-file(1), `-p`).
+    fn take_message(
+        &mut self,
+        name: String,
+        held: &[u8],
+        take: &mut dyn FnMut(SentObject, &mut dyn Read) -> std::io::Result<()>,
+    ) -> std::io::Result<()> {
+        let (heads, mut message) = held.split_once_str("\n\n").unwrap_or((held, b""));
+        let value = |key: &str| {
+            let mut lines = ByteSlice::lines(heads);
+            lines.find_map(|line| line.strip_prefix(key.as_bytes()))
+        };
+        let on = match (value("tag "), value("author ")) {
+            (Some(tag), None) => MessageOn::Tag {
+                name: tag.to_str_lossy().into_owned(),
+            },
+            (_, author) => {
+                self.commits += 1;
+                if let Some(author) = author.and_then(Author::parse) {
+                    *self.authors.entry(author).or_default() += 1;
+                }
+                MessageOn::Commit { name }
+            }
+        };
+        take(SentObject::Message(on), &mut message)
+    }
 }
 
 /// How many of the largest contents are named.
@@ -228,93 +323,56 @@ impl Repository {
         }
     }
 
-    /// What a push of the current commit to a remote would send.
+    /// What a push would send. Each contents and each message is handed to `take` on the way, once,
+    /// and needn't be read. Also returns how many objects are not here, as in a partial clone.
     ///
     /// # Errors
-    /// If git refuses.
-    pub fn outgoing(&self, destination: &Destination) -> Result<Outgoing> {
-        let beyond = destination.range();
-        let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
-        let mut sent = self.sent_objects(&beyond)?;
-        let log = ["log", "-z", "--format=%an%x01%ae"];
-        let log = self.git().args(log).args(&beyond).args(["--"]).output()?;
-        let mut authors: BTreeMap<Author, u64> = BTreeMap::new();
-        for part in log.split(|byte| *byte == 0).filter(|part| !part.is_empty()) {
-            let part = part.to_str_lossy();
-            let (name, email) = part.split_once('\x01').unwrap_or_default();
-            let author = Author {
-                name: name.to_owned(),
-                email: email.to_owned(),
-            };
-            *authors.entry(author).or_default() += 1;
-        }
-        sent.files = self.files_to_push(destination)?;
-        sent.stored = self.stored_by(&sent.files)?;
-        sent.authors = authors;
-        Ok(sent)
-    }
-
-    /// The objects of a push, counted in one walk.
-    fn sent_objects(&self, beyond: &[&str]) -> Result<Outgoing> {
+    /// If git can't be started or ends early, or `take` errs.
+    pub fn outgoing(
+        &self,
+        destination: &Destination,
+        take: &mut dyn FnMut(SentObject, &mut dyn Read) -> std::io::Result<()>,
+    ) -> Result<(Outgoing, usize)> {
         let list = ["rev-list", "--objects", "--missing=allow-promisor"];
-        let mut lister = self.git().args(list).args(beyond).fed_by(None)?;
-        let form = "--batch-check=%(objecttype) %(objectsize) %(objectsize:disk) %(rest)";
-        let mut counter = self
-            .git()
-            .args(["cat-file", "--buffer", form])
-            .fed_by(lister.stdout.take())?;
-        let mut sent = Outgoing {
-            commits: 0,
-            objects: 0,
-            bytes: 0,
-            files: Vec::new(),
-            authors: BTreeMap::new(),
-            largest: Vec::new(),
-            stored: StoredSize::default(),
-        };
-        let mut largest: BinaryHeap<Reverse<LargeObject>> = BinaryHeap::new();
-        for line in output(&mut counter)?.split(b'\n') {
-            let line = line.map_err(Error::NotStarted)?;
-            let mut words = line.splitn(4, |byte| *byte == b' ');
-            let kind = words.next().unwrap_or_default();
-            let mut number = || {
-                words
-                    .next()
-                    .and_then(|word| word.to_str().ok()?.parse().ok())
-            };
-            // What is not here is named with the word `missing`, and not sent from here.
-            let (Some(size), Some(disk)) = (number(), number()) else {
-                continue;
-            };
-            let _: u64 = disk;
-            sent.objects += 1;
-            sent.bytes += disk;
-            sent.commits += u64::from(kind == b"commit");
-            if kind == b"blob" {
-                let path = words.next().unwrap_or_default().into();
-                largest.push(Reverse(LargeObject { size, path }));
-                if largest.len() > LARGEST {
-                    largest.pop();
-                }
-            }
-        }
-        let ended = [lister.wait(), counter.wait()];
-        if !ended
-            .into_iter()
-            .all(|one| one.is_ok_and(|status| status.success()))
-        {
+        let list = self.git().args(list).args(destination.range());
+        let mut lister = list.fed_by(None)?;
+        // git-cat-file(1), batch output: the line below, LF, contents, LF.
+        let form = "--batch=%(objecttype) %(objectname) %(objectsize) %(objectsize:disk) %(rest)";
+        let print = ["cat-file", "--buffer", form];
+        let mut printer = self.git().args(print).fed_by(lister.stdout.take())?;
+        let mut printed = output(&mut printer)?;
+        let mut walk = Walk::default();
+        let read = walk.read(&mut printed, take);
+        drop(printed);
+        let ended = [lister.wait(), printer.wait()];
+        let mut ended = ended.into_iter();
+        let is_fine = ended.all(|one| one.is_ok_and(|status| status.success()));
+        read.map_err(|error| Error::Refused {
+            command: "git cat-file --batch".to_owned(),
+            said: error.to_string(),
+        })?;
+        if !is_fine {
             return Err(Error::Refused {
                 command: "git rev-list --objects".to_owned(),
                 said: "it ended early".to_owned(),
             });
         }
-        // Turned round, the largest come first.
-        sent.largest = largest
-            .into_sorted_vec()
-            .into_iter()
-            .map(|Reverse(one)| one)
-            .collect();
-        Ok(sent)
+        let files = self.files_to_push(destination)?;
+        let outgoing = Outgoing {
+            commits: walk.commits,
+            objects: walk.objects,
+            bytes: walk.bytes,
+            authors: self.with_oddities(walk.authors)?,
+            largest: walk
+                .largest
+                .into_sorted_vec()
+                .into_iter()
+                .map(|Reverse(one)| one)
+                .collect(),
+            stored: self.stored_by(&files)?,
+            files,
+        };
+        Ok((outgoing, walk.missing))
     }
 
     /// What pointers among these files stand for.
@@ -431,33 +489,4 @@ fn split(named: &str, remotes: &[String]) -> Result<(String, Option<String>)> {
     let branch = named[remote.len()..].trim_matches('/');
     let branch = (!branch.is_empty()).then(|| branch.to_owned());
     Ok((remote.clone(), branch))
-}
-
-impl Repository {
-    /// Who the next commit is by; `None` where git doesn't know and would refuse it.
-    pub fn author(&self) -> Option<Author> {
-        // `NAME <EMAIL> TIME ZONE` (git-var(1)).
-        let said = self.git().args(["var", "GIT_AUTHOR_IDENT"]).output().ok()?;
-        let (name, rest) = said.split_once_str(" <")?;
-        let (email, _) = rest.split_once_str(">")?;
-        Some(Author {
-            name: name.to_str_lossy().into_owned(),
-            email: email.to_str_lossy().into_owned(),
-        })
-    }
-}
-
-/// Whether an address of mail reaches nobody: none, one without a domain, or of a machine.
-pub fn is_no_address(email: &BStr) -> bool {
-    let Some((name, host)) = email.split_once_str("@") else {
-        return true;
-    };
-    let ends = [
-        &b".local"[..],
-        b".localdomain",
-        b".lan",
-        b".internal",
-        b".(none)",
-    ];
-    name.is_empty() || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end))
 }

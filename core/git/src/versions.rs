@@ -1,6 +1,5 @@
 //! Every version of every file that the history holds.
 
-use crate::Destination;
 use crate::{Error, Repository, Result};
 use bstr::{BString, ByteSlice};
 use std::collections::{HashMap, HashSet};
@@ -108,20 +107,6 @@ impl Repository {
         let reflog = [&known, &stash[..], &history[..]].concat();
         missing += self.versions_of(Kept::Reflog, &reflog, take)?;
         Ok(missing)
-    }
-
-    /// The same of the commits of a push.
-    ///
-    /// # Errors
-    /// If git can't be started or ends early, or `take` errs.
-    pub fn outgoing_versions(
-        &self,
-        destination: &Destination,
-        take: &mut dyn FnMut(Version, &mut dyn Read) -> std::io::Result<()>,
-    ) -> Result<usize> {
-        let beyond = destination.range();
-        let beyond: Vec<&str> = beyond.iter().map(String::as_str).collect();
-        self.versions_of(Kept::History, &beyond, take)
     }
 
     /// The commits that all working trees of this repository are at, whether on a branch or not.

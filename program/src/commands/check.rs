@@ -444,7 +444,11 @@ impl Checked<'_> {
     /// The command that shows all of them.
     fn command(&self) -> String {
         let staged = if self.is_staged { " --staged" } else { "" };
-        let past = if self.is_past { " --history" } else { "" };
+        let past = match (self.is_for_public, self.is_past) {
+            (true, _) => " --for public",
+            (false, true) => " --history",
+            (false, false) => "",
+        };
         format!("redshank check{staged}{past}")
     }
 
@@ -452,7 +456,7 @@ impl Checked<'_> {
         let mut text = format!("{}\n", self.counts());
         let summary = Summary::from_findings(&self.result.findings);
         if summary.notes > 0 && !self.with_notes {
-            let command = Paint::Type.on("redshank check --level note");
+            let command = Paint::Type.on(format!("{} --level note", self.command()));
             writeln!(
                 text,
                 "{command}  {}",

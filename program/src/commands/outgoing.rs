@@ -7,17 +7,13 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::scratch::Scratch;
 use redshank_findings::{Level, ScanResult, scan_outgoing};
-use redshank_git::{
-    Change, Changed, Destination, Difference, LargeObject, Outgoing, TreeMode, is_no_address,
-};
+use redshank_git::{Change, Changed, Destination, Difference, LargeObject, Outgoing, TreeMode};
 use redshank_output::{Align, Cell, Table, eputln};
 use redshank_report::{CompareOut, DOCUMENT, OutgoingOut, OutputFormat, Report};
-use redshank_rules::RepoPath;
 use redshank_templates::Survey;
 use redshank_text::{self as text, Paint, count, files, shown};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::{Absence, Published, Purpose};
-use std::collections::HashSet;
 use std::fmt::Write;
 use std::path::Path;
 use std::process::ExitCode;
@@ -99,16 +95,8 @@ pub(super) fn look(
     destination: &Destination,
 ) -> Result<(Outgoing, ScanResult)> {
     let snapshot = &context.snapshot;
-    let repository = snapshot.needs_repository(Purpose::History)?;
-    let outgoing = repository.outgoing(destination)?;
-    let sent = outgoing
-        .files
-        .iter()
-        .filter(|file| file.change != Change::Removed);
-    let sent: HashSet<&RepoPath> = sent.map(|file| RepoPath::new(&file.path)).collect();
-    let (options, size) = (context.scan_options(), Bytes(outgoing.bytes));
-    let scanned = scan_outgoing(snapshot, survey, &options, destination, &sent, size)?;
-    Ok((outgoing, scanned))
+    let options = context.scan_options();
+    Ok(scan_outgoing(snapshot, survey, &options, destination)?)
 }
 
 /// A push that was looked at.
@@ -255,14 +243,12 @@ impl Push<'_> {
 
     fn text_of_authors(&self) -> Result<String> {
         let mut text = String::new();
-        for (author, commits) in &self.outgoing.authors {
+        for (author, share) in &self.outgoing.authors {
             let who = shown(author.to_string().as_bytes().as_bstr());
-            let many = Paint::Quiet.on(commits_in_words(*commits));
-            let odd = if is_no_address(author.email.as_bytes().as_bstr()) {
-                format!("  {}", Paint::Warn.on("no address that reaches anybody"))
-            } else {
-                String::new()
-            };
+            let many = Paint::Quiet.on(commits_in_words(share.commits));
+            let odd = share.oddity.map_or(String::new(), |oddity| {
+                format!("  {}", Paint::Warn.on(text::oddity(oddity)))
+            });
             writeln!(text, "{} {who}  {many}{odd}", Paint::Quiet.on("by"))?;
         }
         Ok(text)

@@ -11,6 +11,7 @@ use redshank_output::{
 };
 use redshank_report::{OutputFormat, REVIEW, Report, ReviewAfter, ReviewOut, by_rule};
 use redshank_rules::RepoPathBuf;
+use redshank_secrets::masked;
 use redshank_text::{Paint, count, files, shown};
 use redshank_worktree::settings::{self, Expectation};
 use redshank_worktree::{
@@ -24,7 +25,7 @@ use std::process::ExitCode;
 ///
 /// Compares ignore files, attribute files and the settings of two sides over the files of the
 /// working tree and those that either side tracks: what becomes ignored and by which rule, what no
-/// longer is, rules that began or stopped to match anything, expectations that break. Exits
+/// longer is, rules that began or ceased to decide about files, expectations that break. Exits
 /// with 1 if the rules ignore tracked files, an expectation breaks, or a merge leaves rules open.
 #[derive(Args)]
 pub struct Review {
@@ -271,9 +272,9 @@ impl Reviewed<'_> {
         let mut table = Table::new(&[Align::Left, Align::Whole, Align::Whole, Align::Left]);
         for one in shown_ones.iter().take(NAMED) {
             let (paint, word, many) = match one.change {
-                RuleChange::New => (Paint::Warn, "new, matches nothing", 0),
-                RuleChange::Began => (Paint::Head, "begins to match", one.after),
-                RuleChange::Idle => (Paint::Warn, "matches nothing now", one.before),
+                RuleChange::New => (Paint::Warn, "new, decides nothing", 0),
+                RuleChange::Began => (Paint::Head, "begins to decide", one.after),
+                RuleChange::Idle => (Paint::Warn, "decides nothing now", one.before),
                 RuleChange::Gone => (Paint::Quiet, "gone", one.before),
             };
             let many = match (many, one.change) {
@@ -320,7 +321,7 @@ impl Reviewed<'_> {
             writeln!(text, "{}:", Paint::Warn.on("findings accepted"))?;
         }
         for one in &settings.accepted {
-            let because = shown(one.because.as_bytes().into());
+            let because = shown(masked(&one.because).as_bytes().into());
             writeln!(
                 text,
                 "  {}  {}  {}",
@@ -368,8 +369,8 @@ impl Reviewed<'_> {
             ),
             rule(
                 IDLE,
-                "a rule matches nothing",
-                "The rule is new and matches nothing, or it matched something before this change.",
+                "a rule decides nothing",
+                "The rule is new and decides about no file, or it decided about some before this change.",
                 "Look whether it is meant: redshank why PATH shows the rule that decides.",
                 Level::Note,
             ),
@@ -406,8 +407,8 @@ impl Reviewed<'_> {
             let is_idle = one.after == 0 && one.change != RuleChange::Gone;
             if is_idle {
                 let message = match one.before {
-                    0 => "new, and matches nothing".to_owned(),
-                    before => format!("matches nothing now; it was {}", files(before)),
+                    0 => "new, and decides nothing".to_owned(),
+                    before => format!("decides nothing now; it was {}", files(before)),
                 };
                 results.push(result(&one.rule, IDLE, Level::Note, message));
             }
@@ -443,7 +444,7 @@ fn expectation(one: &Expectation) -> String {
     let subject = one.path.as_ref().or(one.pattern.as_ref());
     let subject = subject.map_or("", String::as_str);
     let because = one.because.as_ref().map_or(String::new(), |because| {
-        format!(": {}", shown(because.as_bytes().into()))
+        format!(": {}", shown(masked(because).as_bytes().into()))
     });
     let subject = shown(subject.as_bytes().into());
     format!("{subject} {}{because}", one.expected())

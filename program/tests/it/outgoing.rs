@@ -449,6 +449,35 @@ fn modes_submodules_large_files_and_kinds_of_differences_are_told() {
     assert_eq!(compare["differing"], json!(differing));
 }
 
+#[test]
+fn what_is_odd_about_an_address_is_told() {
+    let nia = with_remote();
+    for author in [
+        "Nia <nia@tidewatch.example>",
+        "Nia <nia@elsewhere.example>",
+        "Ola <ola@laptop.local>",
+        "Per <you@example.com>",
+        "Eva <eva@tidewatch.example>",
+    ] {
+        let author = format!("--author={author}");
+        let commit = ["commit", "--quiet", "--allow-empty", "-m", "x", &author];
+        nia.git(&commit);
+    }
+    let json = outgoing(&nia, &[]);
+    let authors = json["authors"].as_array().unwrap().iter();
+    let odd: Vec<Value> = authors
+        .map(|one| json!([one["email"], one["odd"]]))
+        .collect();
+    let expected = [
+        json!(["eva@tidewatch.example", null]),
+        json!(["nia@elsewhere.example", "other-address"]),
+        json!(["nia@tidewatch.example", null]),
+        json!(["ola@laptop.local", "no-address"]),
+        json!(["you@example.com", "made-up"]),
+    ];
+    assert_eq!(odd, expected);
+}
+
 /// One step in the life of a repository and its remote.
 #[derive(Debug, Clone)]
 enum Step {

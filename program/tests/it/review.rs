@@ -2,7 +2,7 @@
 //! what the last one made.
 
 use crate::common::Person;
-use crate::schemas::valid;
+use crate::schemas::{holds_to_sarif, valid};
 use serde_json::{Value, json};
 
 fn commit(person: &Person, message: &str) {
@@ -93,6 +93,7 @@ fn what_comes_in_is_shown_before_it_does() {
     let sarif = nia
         .redshank(&["review", "--incoming", "--format", "sarif"])
         .json();
+    holds_to_sarif(&sarif);
     let results = sarif["runs"][0]["results"].as_array().unwrap();
     let tracked = results
         .iter()
@@ -102,7 +103,7 @@ fn what_comes_in_is_shown_before_it_does() {
     assert_eq!(place["region"]["startLine"], 2);
     assert!(results.iter().any(|one| one["ruleId"] == "rule/idle"));
     let text = nia.redshank(&["review", "--incoming"]).out;
-    assert!(text.contains("new, matches nothing"), "{text}");
+    assert!(text.contains("new, decides nothing"), "{text}");
     // Said once more after the pull, by the hook; and nothing after one that changes no rules.
     nia.redshank(&["hook", "on", "--after-merge"]).fine();
     let hook = nia.redshank(&["hook", "--format", "json"]).json();

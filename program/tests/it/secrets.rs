@@ -428,6 +428,9 @@ fn no_command_and_no_format_shows_a_secret_whole() {
         "check --format sarif",
         "check --history",
         "check --history --format json",
+        "check --for public -v",
+        "check --for public --format json",
+        "check --for public --format sarif",
         "check --staged",
         "tidy",
         "tidy --format json",
@@ -450,6 +453,7 @@ fn no_command_and_no_format_shows_a_secret_whole() {
         "outgoing --format json",
         "outgoing --compare",
         "review HEAD..",
+        "review --staged --format sarif",
         "hook status",
         "undo --list",
     ] {

@@ -108,7 +108,7 @@ impl Page<'_> {
                         (self.findings())
                         (self.rules())
                         (self.expectations())
-                        @if let Some(push) = &self.push { (push.section()) }
+                        @if let Some(push) = &self.push { (push.section(&self.result.findings)) }
                     }
                     footer {
                         p { "Made by redshank on " (self.made) ". Nothing here leads outside this page." }
@@ -418,6 +418,13 @@ fn item(finding: &Finding) -> Markup {
             p { (SafeText(text::message(finding))) }
             @if let Some(evidence) = text::evidence(finding) { p.quiet { (SafeText(evidence)) } }
             p { span.good.word { "fix: " } (SafeText(text::remedy(finding))) }
+            @let commands = text::cleanup(finding);
+            @if !commands.is_empty() {
+                details {
+                    summary { "The commands for this case" }
+                    pre { code { @for command in commands { (SafeText(command)) "\n" } } }
+                }
+            }
             p.quiet { code { (finding.id) } " · " code { (finding.rule.to_string()) } }
         }
     }

@@ -4,8 +4,8 @@ use super::{MOST, SafeText, list, path};
 use bstr::ByteSlice;
 use maud::{Markup, html};
 use redshank_findings::{Finding, Level, ScanResult};
-use redshank_git::{Change, Destination, Outgoing, is_no_address};
-use redshank_text::{count, files};
+use redshank_git::{Change, Destination, Outgoing};
+use redshank_text::{self as text, count, files};
 use redshank_worktree::size::Bytes;
 
 /// What a push would send, and what in it shouldn't be seen.
@@ -19,7 +19,8 @@ pub struct PagePush {
 }
 
 impl PagePush {
-    pub(super) fn section(&self) -> Markup {
+    /// The section; findings that the page has above are counted here, and not shown again.
+    pub(super) fn section(&self, above: &[Finding]) -> Markup {
         let Destination { remote, branch, .. } = &self.destination;
         let sent = &self.outgoing;
         html! {
@@ -38,7 +39,7 @@ impl PagePush {
                         "."
                     }
                     (self.authors())
-                    (self.findings())
+                    (self.findings(above))
                     (self.files())
                 }
             }
@@ -48,12 +49,12 @@ impl PagePush {
     fn authors(&self) -> Markup {
         html! {
             ul {
-                @for (author, commits) in &self.outgoing.authors {
+                @for (author, share) in &self.outgoing.authors {
                     li {
                         "by " (SafeText(author.to_string())) " "
-                        span.quiet { (count(*commits)) " commits" }
-                        @if is_no_address(author.email.as_bytes().as_bstr()) {
-                            " " span.warning.word { "no address that reaches anybody" }
+                        span.quiet { (count(share.commits)) " commits" }
+                        @if let Some(oddity) = share.oddity {
+                            " " span.warning.word { (text::oddity(oddity)) }
                         }
                     }
                 }
@@ -62,14 +63,22 @@ impl PagePush {
     }
 
     /// Every version on the way was looked into; notes are left to the terminal.
-    fn findings(&self) -> Markup {
-        let findings = &self.scanned.findings;
-        let serious = findings.iter().position(|one| one.level == Level::Note);
-        let serious: &[Finding] = &findings[..serious.unwrap_or(findings.len())];
-        let groups = serious.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class()));
+    fn findings(&self, above: &[Finding]) -> Markup {
+        let findings = self.scanned.findings.iter();
+        let serious = findings.filter(|one| one.level < Level::Note);
+        let is_above = |one: &&Finding| above.iter().any(|known| known.id == one.id);
+        let (again, new): (Vec<&Finding>, Vec<&Finding>) = serious.partition(is_above);
+        let new: Vec<Finding> = new.into_iter().cloned().collect();
+        let groups = new.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class()));
         html! {
-            @if serious.is_empty() {
+            @if again.is_empty() && new.is_empty() {
                 p { span.good { "Nothing found in it that shouldn't be pushed." } }
+            }
+            @if !again.is_empty() {
+                p {
+                    "Findings above that are sent: " (count(again.len() as u64)) ", such as "
+                    a href=(format!("#finding-{}", again[0].id)) { (path(again[0].path.as_bstr())) } "."
+                }
             }
             @for group in groups { (list(group)) }
         }

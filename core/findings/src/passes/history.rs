@@ -7,8 +7,11 @@ use crate::finders::{PatternLimits, over_limit, reserved};
 use crate::{ByHand, Evidence, Exposure, Finding, FindingRule, Past, Remedy, Result, ScanContext};
 use bstr::ByteSlice;
 use rayon::prelude::*;
-use redshank_git::{Commit, Destination, HistoryCut, Kept, Reach, Repository, Version};
-use redshank_progress::Phase;
+use redshank_git::{
+    Commit, Destination, HistoryCut, Kept, Message, MessageOn, Outgoing, Reach, Repository,
+    SentObject, Version,
+};
+use redshank_progress::{Phase, Running};
 use redshank_rules::RepoPathBuf;
 use redshank_secrets::Secret;
 use redshank_worktree::size::Bytes;
@@ -30,101 +33,169 @@ struct PastFinding {
     kept: Kept,
 }
 
-/// Which versions are looked into.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Versions {
-    /// All that git keeps.
-    All,
-    /// Those that a push to a remote would send.
-    Outgoing(Destination),
+/// What a walk through versions and messages came upon.
+pub(crate) struct Searched {
+    hits: Vec<PastFinding>,
+    /// The findings in messages.
+    said: Vec<(MessageOn, Vec<Finding>)>,
+    cuts: Vec<HistoryCut>,
 }
 
-/// Adds what older versions hold and no file does now. Returns where the history is cut off.
-pub(crate) fn search_history(
-    scan: &ScanContext,
-    which: &Versions,
-    findings: &mut Vec<Finding>,
-) -> Result<Vec<HistoryCut>> {
-    let Some(repository) = &scan.snapshot.repository else {
-        return Ok(Vec::new());
-    };
-    let mut cuts = repository.history_cuts()?;
-    let phase = Phase::History.begin();
-    let mut search = Search {
-        scan,
-        small: Vec::new(),
-        waiting: 0,
-        hits: BTreeMap::new(),
-        error: None,
-    };
-    let mut take = |version, contents: &mut dyn Read| {
+/// Looks into every version and message that git keeps.
+pub(crate) fn search_history(scan: &ScanContext, repository: &Repository) -> Result<Searched> {
+    let mut search = Search::new(scan);
+    let missing = repository.every_version(&mut |version, contents| {
         search.take(version, contents);
-        phase.seen(1, 0);
         Ok(())
-    };
-    let missing = match which {
-        Versions::All => repository.every_version(&mut take)?,
-        Versions::Outgoing(destination) => repository.outgoing_versions(destination, &mut take)?,
-    };
-    if missing > 0 {
-        cuts.push(HistoryCut::Partial { missing });
+    })?;
+    for message in repository.messages()? {
+        search.take_message(message);
     }
-    search.look_into_small();
-    if let Some(error) = search.error {
-        return Err(error);
-    }
-    // What is on disk only, and ignored today, says nothing of what was committed.
-    let known: HashSet<String> = findings
-        .iter()
-        .flat_map(Finding::places)
-        .filter(|known| known.exposure >= Exposure::Committed)
-        .map(|known| known.id.clone())
-        .collect();
-    let hits: Vec<_> = search
-        .hits
-        .into_values()
-        .filter(|hit| !known.contains(&hit.finding.id))
-        .collect();
-    let commits = |is_past: bool| {
-        let of_kind = hits
-            .iter()
-            .filter(|hit| (hit.kept == Kept::History) == is_past);
-        let blobs: HashSet<String> = of_kind.flat_map(|hit| hit.blobs.iter().cloned()).collect();
-        if blobs.is_empty() {
-            Ok(HashMap::new())
-        } else {
-            repository.commits_with(&blobs, !is_past)
+    search.end(repository, missing)
+}
+
+/// Looks into what a push would send, and counts it on the way.
+pub(crate) fn search_push(
+    scan: &ScanContext,
+    repository: &Repository,
+    destination: &Destination,
+) -> Result<(Searched, Outgoing)> {
+    let mut search = Search::new(scan);
+    let walked = repository.outgoing(destination, &mut |object, contents| {
+        match object {
+            SentObject::Version(version) => search.take(version, contents),
+            SentObject::Message(on) => {
+                let mut text = Vec::new();
+                contents.read_to_end(&mut text)?;
+                let text = text.into();
+                search.take_message(Message { on, text });
+            }
         }
-    };
-    let (past, aside) = (commits(true)?, commits(false)?);
-    for hit in hits {
-        let commits = match hit.kept {
-            Kept::History => &past,
-            Kept::Note | Kept::Stash | Kept::Reflog => &aside,
+        Ok(())
+    });
+    let (outgoing, missing) = walked?;
+    Ok((search.end(repository, missing)?, outgoing))
+}
+
+impl Searched {
+    /// Adds what older versions and messages hold and no file does now. Returns where the history
+    /// is cut off.
+    pub(crate) fn report(
+        self,
+        scan: &ScanContext,
+        repository: &Repository,
+        findings: &mut Vec<Finding>,
+    ) -> Result<Vec<HistoryCut>> {
+        // What is on disk only, and ignored today, says nothing of what was committed.
+        let known: HashSet<String> = findings
+            .iter()
+            .flat_map(Finding::places)
+            .filter(|known| known.exposure >= Exposure::Committed)
+            .map(|known| known.id.clone())
+            .collect();
+        let hits = self.hits.into_iter();
+        let hits: Vec<_> = hits
+            .filter(|hit| !known.contains(&hit.finding.id))
+            .collect();
+        let commits = |is_past: bool| {
+            let of_kind = hits
+                .iter()
+                .filter(|hit| (hit.kept == Kept::History) == is_past);
+            let blobs: HashSet<String> =
+                of_kind.flat_map(|hit| hit.blobs.iter().cloned()).collect();
+            if blobs.is_empty() {
+                Ok(HashMap::new())
+            } else {
+                repository.commits_with(&blobs, !is_past)
+            }
         };
-        let finding = told(scan, repository, hit, commits)?;
-        findings.retain(|known| known.id != finding.id || !known.also.is_empty());
-        findings.push(finding);
+        let (past, aside) = (commits(true)?, commits(false)?);
+        for hit in hits {
+            let commits = match hit.kept {
+                Kept::History => &past,
+                Kept::Note | Kept::Stash | Kept::Reflog => &aside,
+            };
+            let finding = told(scan, repository, hit, commits)?;
+            findings.retain(|known| known.id != finding.id || !known.also.is_empty());
+            findings.push(finding);
+        }
+        for (on, found) in self.said {
+            findings.extend(messages::told(repository, &on, found)?);
+        }
+        Ok(self.cuts)
     }
-    let push = match which {
-        Versions::All => None,
-        Versions::Outgoing(destination) => Some(destination),
-    };
-    findings.extend(messages::find(repository, push)?);
-    Ok(cuts)
 }
 
 /// A search that is going on.
 struct Search<'a> {
     scan: &'a ScanContext<'a>,
+    phase: Running,
     small: Vec<(Version, Vec<u8>)>,
     waiting: u64,
     hits: BTreeMap<(FindingRule, RepoPathBuf, Option<Secret>), PastFinding>,
+    messages: Vec<Message>,
+    said: Vec<(MessageOn, Vec<Finding>)>,
     error: Option<crate::Error>,
+}
+
+/// How many messages are looked into side by side.
+const MESSAGES_AT_ONCE: usize = 4096;
+
+impl<'a> Search<'a> {
+    fn new(scan: &'a ScanContext<'a>) -> Self {
+        Self {
+            scan,
+            phase: Phase::History.begin(),
+            small: Vec::new(),
+            waiting: 0,
+            hits: BTreeMap::new(),
+            messages: Vec::new(),
+            said: Vec::new(),
+            error: None,
+        }
+    }
+
+    /// What came of it; `missing` objects were not here.
+    fn end(mut self, repository: &Repository, missing: usize) -> Result<Searched> {
+        self.look_into_small();
+        self.look_into_messages();
+        if let Some(error) = self.error {
+            return Err(error);
+        }
+        let mut cuts = repository.history_cuts()?;
+        if missing > 0 {
+            cuts.push(HistoryCut::Partial { missing });
+        }
+        Ok(Searched {
+            hits: self.hits.into_values().collect(),
+            said: self.said,
+            cuts,
+        })
+    }
+
+    fn take_message(&mut self, message: Message) {
+        self.messages.push(message);
+        if self.messages.len() == MESSAGES_AT_ONCE {
+            self.look_into_messages();
+        }
+    }
+
+    fn look_into_messages(&mut self) {
+        let messages = std::mem::take(&mut self.messages);
+        let seen: Vec<_> = messages.par_iter().map(messages::look_into).collect();
+        for (message, found) in messages.into_iter().zip(seen) {
+            match found {
+                Ok(found) if found.is_empty() => {}
+                Ok(found) => self.said.push((message.on, found)),
+                Err(error) => self.error = Some(error),
+            }
+        }
+    }
 }
 
 impl Search<'_> {
     fn take(&mut self, version: Version, contents: &mut dyn Read) {
+        self.phase.seen(1, 0);
         if version.size > SMALL {
             let seen = look_into(self.scan, &version, contents);
             self.add(&version, seen);

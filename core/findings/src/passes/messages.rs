@@ -2,8 +2,7 @@
 
 use crate::credentials::{SecretFinding, scan_file};
 use crate::{ByHand, Exposure, Finding, Past, Remedy, Result};
-use rayon::prelude::*;
-use redshank_git::{Destination, Message, MessageOn, Repository};
+use redshank_git::{Message, MessageOn, Repository};
 use redshank_rules::RepoPathBuf;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{Entry, EntryKind, State};
@@ -11,33 +10,29 @@ use redshank_worktree::tree::{Entry, EntryKind, State};
 /// So much of a commit's name is shown as the place of its message.
 const SHORT: usize = 10;
 
-/// The findings in the messages of everything, or of a push.
-pub(super) fn find(repository: &Repository, push: Option<&Destination>) -> Result<Vec<Finding>> {
-    let messages = repository.messages(push)?;
-    let seen: Result<Vec<Vec<Finding>>> = messages.par_iter().map(look_into).collect();
-    let mut findings = Vec::new();
-    for (message, found) in messages.iter().zip(seen?) {
-        if found.is_empty() {
-            continue;
-        }
-        let past = past_of(repository, &message.on)?;
-        findings.extend(found.into_iter().map(|finding| Finding {
-            exposure: if past.remotes.is_empty() {
-                Exposure::Committed
-            } else {
-                Exposure::Pushed
-            },
-            past: Some(past.clone()),
-            ..finding
-        }));
-    }
-    Ok(findings)
+/// The findings in a message, with how far it got.
+pub(super) fn told(
+    repository: &Repository,
+    on: &MessageOn,
+    found: Vec<Finding>,
+) -> Result<Vec<Finding>> {
+    let past = past_of(repository, on)?;
+    let findings = found.into_iter().map(|finding| Finding {
+        exposure: if past.remotes.is_empty() {
+            Exposure::Committed
+        } else {
+            Exposure::Pushed
+        },
+        past: Some(past.clone()),
+        ..finding
+    });
+    Ok(findings.collect())
 }
 
 /// What stands for a message where a path is wanted.
 pub(super) fn place_of(on: &MessageOn) -> RepoPathBuf {
     match on {
-        MessageOn::Commit { name, .. } => place_of_commit(name),
+        MessageOn::Commit { name } => place_of_commit(name),
         MessageOn::Tag { name } => format!("tag {name}").as_str().into(),
     }
 }
@@ -48,7 +43,8 @@ pub(super) fn place_of_commit(name: &str) -> RepoPathBuf {
     format!("commit {short}").as_str().into()
 }
 
-fn look_into(message: &Message) -> Result<Vec<Finding>> {
+/// The secrets in a message.
+pub(super) fn look_into(message: &Message) -> Result<Vec<Finding>> {
     let entry = Entry {
         path: place_of(&message.on),
         state: State::Tracked,
@@ -73,13 +69,11 @@ fn look_into(message: &Message) -> Result<Vec<Finding>> {
 }
 
 fn past_of(repository: &Repository, on: &MessageOn) -> Result<Past> {
-    let (first, since) = match on {
-        MessageOn::Commit { name, day } => (name.clone(), day.clone()),
-        MessageOn::Tag { name } => (
-            repository.commit_named(&format!("refs/tags/{name}"))?,
-            String::new(),
-        ),
+    let first = match on {
+        MessageOn::Commit { name } => name.clone(),
+        MessageOn::Tag { name } => repository.commit_named(&format!("refs/tags/{name}"))?,
     };
+    let since = repository.day_of(&first)?;
     let reach = repository.reach_of(&[&first])?;
     let is_last = repository.head().0.as_ref() == Some(&first);
     Ok(Past {

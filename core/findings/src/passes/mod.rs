@@ -21,7 +21,7 @@ pub(crate) use exceptions::respect_exceptions;
 pub(crate) use exposure::fill_in_exposure;
 pub(crate) use gather::gather;
 pub(crate) use group::group;
-pub(crate) use history::{Versions, search_history};
+pub(crate) use history::{search_history, search_push};
 pub(crate) use made::find_made;
 pub(crate) use source::{ContentSource, staged};
 pub(crate) use strangers::{find_for_strangers, find_people};
