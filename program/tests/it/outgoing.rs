@@ -578,3 +578,77 @@ proptest! {
         prop_assert_eq!((&left["commits"], &left["objects"]), (&json!(0), &json!(0)));
     }
 }
+
+/// Lines of an ignore file, of all kinds.
+fn rules() -> impl Strategy<Value = String> {
+    let lines = [
+        "*.log",
+        "!a.log",
+        "build/",
+        "/build/*",
+        "!/build/keep.txt",
+        "src/**/b.*",
+        "gen",
+        "!gen/",
+        "data/*.csv",
+        "*",
+        "!*/",
+        "!*.py",
+        "\\#x",
+        "# x",
+        "[ab].*",
+        "**/raw.bin",
+        "data",
+        "",
+    ];
+    let lines = proptest::sample::select(lines.to_vec());
+    let lines = proptest::collection::vec(lines, 0..5);
+    lines.prop_map(|lines| lines.iter().map(|line| format!("{line}\n")).collect())
+}
+
+/// What three ignore files hold: at the top, in `src/` and in `data/`.
+fn rule_set() -> impl Strategy<Value = [String; 3]> {
+    [rules(), rules(), rules()]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn a_random_change_of_rules_does_what_git_says(sets in [rule_set(), rule_set()]) {
+        let files = [
+            "a.log", "build/x.o", "build/keep.txt", "src/a.py", "src/gen/b.py", "data/t.csv",
+            "data/raw.bin", "data/deep/a.log",
+        ];
+        let nia = Person::with_repository();
+        for file in files {
+            nia.writes(file, "x\n");
+        }
+        let mut ignored = Vec::new();
+        for set in &sets {
+            for (folder, rules) in ["", "src/", "data/"].iter().zip(set) {
+                nia.writes(&format!("{folder}.gitignore"), rules);
+            }
+            ignored.push(ignored_by_git(&nia, &files));
+            nia.git(&["add", "--all", "--force", "*.gitignore"]);
+            nia.git(&["commit", "--quiet", "--allow-empty", "-m", "rules"]);
+        }
+        let said = nia.redshank(&["review", "HEAD~1..HEAD", "--format", "json"]);
+        let review = said.json();
+        let moved = |list: &str, from: &[String], to: &[String]| -> (Vec<String>, Vec<String>) {
+            let list = review[list].as_array().unwrap().iter();
+            let list = list.map(|path| path.as_str().unwrap().to_owned());
+            let mut said: Vec<String> =
+                list.filter(|path| files.contains(&path.as_str())).collect();
+            let mut git: Vec<String> =
+                to.iter().filter(|path| !from.contains(path)).cloned().collect();
+            said.sort();
+            git.sort();
+            (said, git)
+        };
+        let (said, git) = moved("ignored", &ignored[0], &ignored[1]);
+        prop_assert_eq!(said, git);
+        let (said, git) = moved("included", &ignored[1], &ignored[0]);
+        prop_assert_eq!(said, git);
+    }
+}
