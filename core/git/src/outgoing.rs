@@ -2,6 +2,7 @@
 //! are not there yet, as far as this clone's remote-tracking references know.
 
 use crate::authors::{Author, AuthorShare};
+use crate::command::small_thread;
 use crate::fetch::outside;
 use crate::messages::MessageOn;
 use crate::trees::{Changed, TreeMode};
@@ -11,7 +12,7 @@ use bstr::{BString, ByteSlice};
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BinaryHeap};
 use std::ffi::OsString;
-use std::io::{BufRead, Read};
+use std::io::{BufRead, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 
 /// Where a push goes.
@@ -110,13 +111,56 @@ pub enum SentObject {
     Message(MessageOn),
 }
 
-/// A walk through the objects of a push.
+/// What git's objects are.
+const KINDS: [&[u8]; 4] = [b"blob", b"tree", b"commit", b"tag"];
+
+/// The objects of a push.
+#[derive(Default)]
+struct Counts {
+    objects: u64,
+    /// How much room they take, in bytes.
+    bytes: u64,
+    /// Those that are not here.
+    missing: usize,
+}
+
+impl Counts {
+    /// Counts the objects that `counted` lists, and asks for the contents of all but folders.
+    fn read(counted: impl BufRead, asked: Option<impl Write>) -> std::io::Result<Self> {
+        let mut counts = Self::default();
+        let mut asked = asked.map(BufWriter::new);
+        for line in counted.split(b'\n') {
+            let line = line?;
+            let words: Vec<&[u8]> = line.splitn(4, |byte| *byte == b' ').collect();
+            let is_here = KINDS.contains(&words[0]);
+            let disk = words.get(2).filter(|_| is_here);
+            let disk = disk.and_then(|disk| disk.to_str().ok()?.parse::<u64>().ok());
+            let Some(disk) = disk else {
+                // `NAME missing`, and the path that was asked for.
+                counts.missing += 1;
+                continue;
+            };
+            counts.objects += 1;
+            counts.bytes += disk;
+            if words[0] == b"tree" {
+                continue;
+            }
+            if let Some(asked) = &mut asked {
+                asked.write_all(words[1])?;
+                asked.write_all(b" ")?;
+                asked.write_all(words.get(3).copied().unwrap_or_default())?;
+                asked.write_all(b"\n")?;
+            }
+        }
+        asked.as_mut().map_or(Ok(()), Write::flush)?;
+        Ok(counts)
+    }
+}
+
+/// A walk through the contents and messages of a push.
 #[derive(Default)]
 struct Walk {
     commits: u64,
-    objects: u64,
-    bytes: u64,
-    missing: usize,
     authors: BTreeMap<Author, u64>,
     /// The smallest of the largest is on top.
     largest: BinaryHeap<Reverse<LargeObject>>,
@@ -135,18 +179,17 @@ impl Walk {
                 return Ok(());
             }
             let line = head.trim_end_with(|sign| sign == '\n');
-            let words: Vec<&[u8]> = line.splitn(5, |byte| *byte == b' ').collect();
-            let number = |at: usize| words.get(at)?.to_str().ok()?.parse::<u64>().ok();
-            let (Some(size), Some(disk)) = (number(2), number(3)) else {
-                // `NAME missing`, and the path that was asked for.
-                self.missing += 1;
-                continue;
+            let words: Vec<&[u8]> = line.splitn(4, |byte| *byte == b' ').collect();
+            let size = words
+                .get(2)
+                .and_then(|size| size.to_str().ok()?.parse().ok());
+            let Some(size) = size else {
+                let said = format!("an unknown line: {}", line.as_bstr());
+                return Err(std::io::Error::other(said));
             };
-            self.objects += 1;
-            self.bytes += disk;
             let mut contents = Read::by_ref(printed).take(size);
             let name = words[1].to_str_lossy().into_owned();
-            let path = words.get(4).copied().unwrap_or_default();
+            let path = words.get(3).copied().unwrap_or_default();
             match words[0] {
                 b"blob" => {
                     self.note(size, path);
@@ -336,18 +379,31 @@ impl Repository {
         let list = ["rev-list", "--objects", "--missing=allow-promisor"];
         let list = self.git().args(list).args(destination.range());
         let mut lister = list.fed_by(None)?;
+        let form = "--batch-check=%(objecttype) %(objectname) %(objectsize:disk) %(rest)";
+        let count = self.git().args(["cat-file", "--buffer", form]);
+        let mut counter = count.fed_by(lister.stdout.take())?;
         // git-cat-file(1), batch output: the line below, LF, contents, LF.
-        let form = "--batch=%(objecttype) %(objectname) %(objectsize) %(objectsize:disk) %(rest)";
-        let print = ["cat-file", "--buffer", form];
-        let mut printer = self.git().args(print).fed_by(lister.stdout.take())?;
+        let form = "--batch=%(objecttype) %(objectname) %(objectsize) %(rest)";
+        let mut printer = self.git().args(["cat-file", "--buffer", form]).piped()?;
+        let (counted, asked) = (output(&mut counter)?, printer.stdin.take());
         let mut printed = output(&mut printer)?;
         let mut walk = Walk::default();
-        let read = walk.read(&mut printed, take);
-        drop(printed);
-        let ended = [lister.wait(), printer.wait()];
+        let walked = std::thread::scope(|scope| {
+            // The contents of folders take long to print and are of no use here.
+            let count = move || Counts::read(counted, asked);
+            let count = small_thread().spawn_scoped(scope, count)?;
+            let read = walk.read(&mut printed, take);
+            // Whoever writes to somebody who stopped reading ends.
+            drop(printed);
+            let counts = count
+                .join()
+                .unwrap_or_else(|_| Err(std::io::Error::other("counting ended early")));
+            read.and(counts)
+        });
+        let ended = [lister.wait(), counter.wait(), printer.wait()];
         let mut ended = ended.into_iter();
         let is_fine = ended.all(|one| one.is_ok_and(|status| status.success()));
-        read.map_err(|error| Error::Refused {
+        let counts = walked.map_err(|error| Error::Refused {
             command: "git cat-file --batch".to_owned(),
             said: error.to_string(),
         })?;
@@ -360,8 +416,8 @@ impl Repository {
         let files = self.files_to_push(destination)?;
         let outgoing = Outgoing {
             commits: walk.commits,
-            objects: walk.objects,
-            bytes: walk.bytes,
+            objects: counts.objects,
+            bytes: counts.bytes,
             authors: self.with_oddities(walk.authors)?,
             largest: walk
                 .largest
@@ -372,7 +428,7 @@ impl Repository {
             stored: self.stored_by(&files)?,
             files,
         };
-        Ok((outgoing, walk.missing))
+        Ok((outgoing, counts.missing))
     }
 
     /// What pointers among these files stand for.

@@ -255,10 +255,11 @@ fn plain(text: &str) -> String {
 fn summary(copy: &Copy) -> String {
     let row = PolicyRowOut::new("team", &source_of(copy), Some(copy));
     format!(
-        "{} {} {}",
+        "{} {} {}: {}",
         Paint::Head.on(plain(&row.from)),
         Paint::Quiet.on("at"),
-        format_args!("{}: {}", copy.record.short(), contents(&row))
+        copy.record.short(),
+        contents(&row)
     )
 }
 

@@ -137,12 +137,18 @@ fn what_works_here_and_breaks_at_a_colleagues_is_found() {
     );
     nia.writes("marked.py", "\u{feff}#!/usr/bin/env python3\n");
     nia.writes("README.md", "# Tides\n");
-    for path in ["tools/fine.sh", "README.md"] {
-        let may_run = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    nia.writes("RUN.md", "# As somebody else\n");
+    for (path, mode) in [
+        ("tools/fine.sh", 0o755),
+        ("README.md", 0o755),
+        ("RUN.md", 0o4755),
+    ] {
+        let may_run = std::os::unix::fs::PermissionsExt::from_mode(mode);
         std::fs::set_permissions(nia.here().join(path), may_run).unwrap();
     }
     let found = [
         "note needed/mode README.md".to_owned(),
+        "note needed/mode RUN.md".to_owned(),
         format!("warning needed/form-clash {composed}"),
         format!("warning needed/long-path {deep}"),
         "warning needed/mode tools/build.sh".to_owned(),
@@ -155,12 +161,14 @@ fn what_works_here_and_breaks_at_a_colleagues_is_found() {
     };
     let modes = || ["tools/build.sh", "README.md"].map(may_run);
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
-    assert_eq!((modes(), rows(&nia).len()), ([true, false], 3));
+    // What runs as another user is a person's decision.
+    assert!(may_run("RUN.md"));
+    assert_eq!((modes(), rows(&nia).len()), ([true, false], 4));
     nia.redshank(&["undo", "--yes"]).fine();
-    assert_eq!((modes(), rows(&nia).len()), ([false, true], 5));
+    assert_eq!((modes(), rows(&nia).len()), ([false, true], 6));
     // Where the disk keeps no modes, git doesn't, and nothing is said of them.
     nia.git(&["config", "core.fileMode", "false"]).fine();
-    let without = [1, 2, 4].map(|at| found[at].clone());
+    let without = [2, 3, 5].map(|at| found[at].clone());
     assert_eq!(rows(&nia), without);
 }
 

@@ -26,9 +26,10 @@ use std::collections::{BTreeMap, BTreeSet};
 /// git's file of attributes (gitattributes(5)).
 const ATTRIBUTES: &str = ".gitattributes";
 
-/// Who may read a file, and who may run it, as chmod(2) has it.
+/// Who may read a file, who may run it, and that it runs as another user, as chmod(2) has it.
 const MAY_READ: u32 = 0o444;
 const MAY_RUN: u32 = 0o111;
+const AS_ANOTHER: u32 = 0o7000;
 
 /// A type of files counts that makes up one in so many of a folder's bytes.
 const HEAVY_PART: u64 = 10;
@@ -356,6 +357,10 @@ impl<'a> PlanBuilder<'a> {
         let Some(found) = found.filter(|found| found.kind == FileKind::File) else {
             return Ok(false);
         };
+        // What runs as another user is a person's decision.
+        if found.mode & AS_ANOTHER != 0 {
+            return Ok(false);
+        }
         let to_run = (found.mode & MAY_READ) >> 2;
         self.modes.push(ModeChange {
             path: finding.path.clone().into(),
