@@ -24,7 +24,7 @@ use std::io::Read;
 const SMALL: u64 = 1 << 20;
 
 /// How much of them is in memory at a time, in bytes.
-const AT_ONCE: u64 = 16 << 20;
+const AT_ONCE: u64 = 4 << 20;
 
 /// A finding, the versions that hold it, and where git keeps the one that got farthest.
 struct PastFinding {
@@ -139,7 +139,7 @@ struct Search<'a> {
 }
 
 /// How many messages are looked into side by side.
-const MESSAGES_AT_ONCE: usize = 4096;
+const MESSAGES_AT_ONCE: usize = 1024;
 
 impl<'a> Search<'a> {
     fn new(scan: &'a ScanContext<'a>) -> Self {
