@@ -80,7 +80,7 @@ pub struct ReviewRuleOut {
     pub line: u32,
     /// Its text.
     pub pattern: String,
-    /// How many files it ignores anew.
+    /// How many files it newly ignores.
     pub files: u64,
     /// How many of them git tracks.
     pub tracked: u64,

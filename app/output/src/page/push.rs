@@ -72,7 +72,11 @@ impl PagePush {
         let groups = new.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class()));
         html! {
             @if again.is_empty() && new.is_empty() {
-                p { span.good { "Nothing found in it that shouldn't be pushed." } }
+                @if self.scanned.is_complete() {
+                    p { span.good { "Nothing found in it that shouldn't be pushed." } }
+                } @else {
+                    p { "Nothing found in what was scanned." }
+                }
             }
             @if !again.is_empty() {
                 p {
