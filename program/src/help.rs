@@ -1,9 +1,10 @@
 //! What help says beside the arguments: examples of each command, exit codes, classes and levels.
 
-use crate::{Arguments, PROGRAM};
+use crate::Arguments;
 use clap::builder::Styles;
 use clap::error::ErrorKind;
 use clap::{Command, CommandFactory, FromArgMatches};
+use redshank_context::PROGRAM;
 use redshank_findings::Level;
 use redshank_text::{self as text, Paint};
 use redshank_worktree::Class;

@@ -2,21 +2,15 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
-mod ask;
-mod choices;
-mod cli;
 mod commands;
-mod context;
 mod help;
-mod preferences;
-mod values;
 
 use anyhow::Result;
-use choices::Color;
 use clap::Parser;
 use clap_complete::CompleteEnv;
-use commands::completions;
-use preferences::Preferences;
+use redshank_context::choices::Color;
+use redshank_context::preferences::{self, Preferences};
+use redshank_context::{GlobalArgs, shell};
 use redshank_output as output;
 use std::process::ExitCode;
 
@@ -34,11 +28,8 @@ pub(crate) struct Arguments {
     command: commands::Command,
     /// What holds for every command.
     #[command(flatten)]
-    args: cli::GlobalArgs,
+    args: GlobalArgs,
 }
-
-/// What the program is called.
-const PROGRAM: &str = "redshank";
 
 /// The system's own reserves address space for every thread, so that a small limit on memory ended
 /// the program in the middle of its work.
@@ -46,9 +37,9 @@ const PROGRAM: &str = "redshank";
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    completions::remember_asking();
+    shell::remember_asking();
     CompleteEnv::with_factory(help::command)
-        .var(completions::ASKED)
+        .var(shell::ASKED)
         .complete();
     match run(help::arguments()) {
         Ok(code) => code,

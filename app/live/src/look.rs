@@ -386,8 +386,9 @@ fn seen(
     let overlay = overlay(&target, proposal);
     let after = Verdicts::new(snapshot, overlay.clone())?.ruled_anew(whole)?;
     let sums = Comparison::new(whole, &after);
-    let changes = || sums.folder(RepoPath::top()).before != sums.folder(RepoPath::top()).after;
-    let in_vain = if !proposal.pattern.is_empty() && !changes() {
+    let in_vain = if !proposal.pattern.is_empty()
+        && sums.folder(RepoPath::top()).before == sums.folder(RepoPath::top()).after
+    {
         let usage = FileUsage::compute(snapshot, &target.source, overlay)?;
         usage.rules.last().and_then(text::in_vain)
     } else {

@@ -131,8 +131,12 @@ pub fn edits(
 }
 
 /// All files of a copy, its record among them.
+#[allow(
+    clippy::expect_used,
+    reason = "a record is text and numbers; nothing in it can't be TOML"
+)]
 fn files(policy: &Policy) -> Vec<(BString, Vec<u8>)> {
-    let record = toml::to_string(&policy.record).unwrap_or_default();
+    let record = toml::to_string(&policy.record).expect("a record of text and numbers");
     let heading = "# Written by `redshank policy`: where this copy comes from.\n";
     let mut files = policy.files.clone();
     files.push((

@@ -337,11 +337,12 @@ const SHORTEST_VALUE: usize = 8;
 /// Whether a line of a sample holds a credential by our own finders, or a value of the file that is
 /// more than a word.
 fn tells_a_value(line: &[u8], values: &[&[u8]]) -> bool {
-    let is_a_word = |value: &[u8]| value.iter().all(|byte| byte.is_ascii_lowercase());
     let parts = values
         .iter()
         .flat_map(|value| value.split(|byte| b"\"'` \t,;".contains(byte)));
-    let mut parts = parts.filter(|part| part.len() >= SHORTEST_VALUE && !is_a_word(part));
+    let mut parts = parts.filter(|part| {
+        part.len() >= SHORTEST_VALUE && !part.iter().all(|byte| byte.is_ascii_lowercase())
+    });
     let text = line.to_str_lossy();
     masked(&text) != text || parts.any(|part| line.contains_str(part))
 }

@@ -147,10 +147,11 @@ impl Repository {
         for author in self.recent_authors()? {
             *uses.entry(author).or_default() += 1;
         }
-        let of = |author: &Author| uses.get(author).copied().unwrap_or(0);
         let has_other = |author: &Author| {
             let mut same = uses.iter().filter(|(known, _)| known.name == author.name);
-            same.any(|(known, commits)| known != author && *commits > of(author))
+            same.any(|(known, commits)| {
+                known != author && *commits > uses.get(author).copied().unwrap_or(0)
+            })
         };
         for (author, share) in &mut shares {
             let email = BStr::new(author.email.as_bytes());

@@ -217,10 +217,9 @@ impl Repository {
 
     /// Whether there is a file that split indexes share.
     fn is_split(&self) -> Result<bool> {
-        let is_shared = |name: &std::ffi::OsStr| name.to_string_lossy().starts_with("sharedindex.");
         let folder = std::fs::read_dir(&self.git_folder).map_err(disk(&self.git_folder))?;
         let mut names = folder.filter_map(|entry| entry.ok().map(|entry| entry.file_name()));
-        Ok(names.any(|name| is_shared(&name)))
+        Ok(names.any(|name| name.to_string_lossy().starts_with("sharedindex.")))
     }
 
     /// Gives the index a second name, by which it can be brought back; where the disk has no second

@@ -214,8 +214,12 @@ impl Walk {
     }
 
     fn note(&mut self, size: u64, path: &[u8]) {
-        let is_larger = |smallest: &Reverse<LargeObject>| size > smallest.0.size;
-        if self.largest.len() < LARGEST || self.largest.peek().is_some_and(is_larger) {
+        if self.largest.len() < LARGEST
+            || self
+                .largest
+                .peek()
+                .is_some_and(|smallest| size > smallest.0.size)
+        {
             let path = path.into();
             self.largest.push(Reverse(LargeObject { size, path }));
         }
@@ -479,18 +483,23 @@ impl Repository {
             let Some(commit) = self.quiet(&["rev-parse", "--verify", "--quiet", &commit]) else {
                 continue;
             };
-            let there = reference.strip_prefix("refs/heads/").and_then(|branch| {
-                let named = || format!("{TRACKING}{}/{branch}^{{commit}}", destination.remote);
-                match &destination.answer {
+            let there = reference
+                .strip_prefix("refs/heads/")
+                .and_then(|branch| match &destination.answer {
                     Some(answer) => answer.branches.get(branch).cloned(),
-                    None => self.quiet(&["rev-parse", "--verify", "--quiet", &named()]),
-                }
-            });
-            let is_here = |commit: &String| {
-                let answer = destination.answer.as_ref();
-                answer.is_none_or(|answer| answer.known.contains(commit))
-            };
-            let base = there.filter(is_here).or_else(|| destination.known.clone());
+                    None => self.quiet(&[
+                        "rev-parse",
+                        "--verify",
+                        "--quiet",
+                        &format!("{TRACKING}{}/{branch}^{{commit}}", destination.remote),
+                    ]),
+                });
+            let base = there
+                .filter(|commit| {
+                    let answer = destination.answer.as_ref();
+                    answer.is_none_or(|answer| answer.known.contains(commit))
+                })
+                .or_else(|| destination.known.clone());
             for file in self.changed_between(base.as_deref(), &commit)? {
                 files.entry(file.path.clone()).or_insert(file);
             }

@@ -39,11 +39,10 @@ impl Repository {
         while let (Some(head), Some(path)) =
             (fields.next().filter(|head| !head.is_empty()), fields.next())
         {
-            let mut words = head.split_str(" ").skip(1);
-            let (mode, blob) = (
-                words.next().unwrap_or_default(),
-                words.nth(1).unwrap_or_default(),
-            );
+            let words: Vec<&[u8]> = head.split_str(" ").collect();
+            let [_, mode, _, blob, _] = words[..] else {
+                continue;
+            };
             // A link or another repository has no contents to look into.
             if mode.starts_with(b"100") {
                 staged.push(Staged {

@@ -276,11 +276,6 @@ impl Judgement {
             one.witness == Witness::Language && matches!(one.word, "html" | "htm" | "xhtml")
         };
         let is_page = self.evidence.iter().any(is_page);
-        let is_kept = |one: &Evidence| match one.witness {
-            Witness::SaysSo | Witness::Name if one.row == "minified" => true,
-            Witness::SaysSo => !is_page && mark(one.row).is_some_and(|mark| mark.kept),
-            _ => false,
-        };
         // A picture that a document shows is missed on the host's page.
         if self.evidence.iter().any(|one| one.row == "by-document") {
             return self.origin.is_made();
@@ -308,7 +303,11 @@ impl Judgement {
         };
         let is_tools_place = self.is_in_tools_places();
         self.origin.is_made()
-            && self.evidence.iter().any(is_kept)
+            && self.evidence.iter().any(|one| match one.witness {
+                Witness::SaysSo | Witness::Name if one.row == "minified" => true,
+                Witness::SaysSo => !is_page && mark(one.row).is_some_and(|mark| mark.kept),
+                _ => false,
+            })
             && !self.evidence.iter().any(|one| {
                 let is_of_the_project = match one.witness {
                     Witness::Tool | Witness::Referenced | Witness::Rebuilt => true,

@@ -175,13 +175,14 @@ const LONG_REAL: usize = 32;
 /// too: how anyone who starts a project has it run on their own machine.
 fn is_login_above(before: &[u8], value: &[u8]) -> bool {
     let is_word = value.len() >= 3 && value.iter().all(u8::is_ascii_alphabetic);
-    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"-_".contains(byte);
     is_word
         && before.rsplit_str("\n").skip(1).take(6).any(|line| {
             let lower = line.to_ascii_lowercase();
             let names = ["user", "login", "database", "db"];
             let line = line.trim_end_with(|sign| !sign.is_alphanumeric());
-            let last = line.rsplit(|byte| !is_part(byte)).next();
+            let last = line
+                .rsplit(|byte| !(byte.is_ascii_alphanumeric() || b"-_".contains(byte)))
+                .next();
             last == Some(value) && names.iter().any(|name| lower.contains_str(name))
         })
 }
@@ -189,7 +190,6 @@ fn is_login_above(before: &[u8], value: &[u8]) -> bool {
 /// What a file's place says, by its path.
 pub fn by_place(path: &RepoPath) -> Option<Downgrade> {
     let places = PLACES.as_ref().ok()?;
-    let has = |set: &PatternSet| path.parts().any(|part| set.has(part));
     let of = [
         (&places.tests, Downgrade::Test),
         (&places.examples, Downgrade::Example),
@@ -198,7 +198,7 @@ pub fn by_place(path: &RepoPath) -> Option<Downgrade> {
         (&places.development, Downgrade::Development),
     ];
     of.into_iter()
-        .find(|(set, _)| has(set))
+        .find(|(set, _)| path.parts().any(|part| set.has(part)))
         .map(|(_, downgrade)| downgrade)
 }
 

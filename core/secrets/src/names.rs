@@ -136,15 +136,14 @@ pub(super) fn keywords() -> Vec<String> {
 pub(super) fn kind_of(name: &[u8]) -> Option<NameKind> {
     let table = TABLE.as_ref().ok()?;
     let mut words = words(name);
-    let is_digits = |word: &str| word.bytes().all(|byte| byte.is_ascii_digit());
     let is_salt = words.last().is_some_and(|last| last == "salt");
     if !is_salt && words.iter().any(|word| table.harmless.has(word)) {
         return None;
     }
     while words.len() > 1
-        && words
-            .last()
-            .is_some_and(|word| table.behind.has(word) || is_digits(word))
+        && words.last().is_some_and(|word| {
+            table.behind.has(word) || word.bytes().all(|byte| byte.is_ascii_digit())
+        })
     {
         words.pop();
     }

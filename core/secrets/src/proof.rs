@@ -107,8 +107,8 @@ fn holds_seed_phrase(value: &[u8]) -> bool {
     [12, 15, 18, 21, 24].iter().any(|many| {
         words.windows(*many).any(|phrase| {
             let different: HashSet<&&str> = phrase.iter().collect();
-            let is_valid = || Mnemonic::parse_in_normalized(Language::English, &phrase.join(" "));
-            different.len() > many / 2 && is_valid().is_ok()
+            different.len() > many / 2
+                && Mnemonic::parse_in_normalized(Language::English, &phrase.join(" ")).is_ok()
         })
     })
 }

@@ -183,7 +183,6 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
 /// Whether it is so long and so mixed that only a machine makes it, and not what machines make for
 /// other ends: a public key, a hash, a number of a thing.
 fn is_machine_key(value: &[u8], name: &[u8], standing: Standing) -> bool {
-    let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || b"+/_=-".contains(byte);
     let has = |kind: fn(&u8) -> bool| value.iter().any(kind);
     let cases =
         has(u8::is_ascii_lowercase) && has(u8::is_ascii_uppercase) && has(u8::is_ascii_digit);
@@ -213,7 +212,9 @@ fn is_machine_key(value: &[u8], name: &[u8], standing: Standing) -> bool {
             standing.written,
             Quoting::Loose | Quoting::Query | Quoting::Word
         )
-        && value.iter().all(is_part)
+        && value
+            .iter()
+            .all(|byte| byte.is_ascii_alphanumeric() || b"+/_=-".contains(byte))
         && cases
         && !is_number_of
         && is_random(value)
@@ -256,8 +257,10 @@ fn is_made(value: &[u8], name: &[u8], standing: Standing) -> bool {
     }
     let body = value.trim_end_with(|sign| sign.is_ascii_digit());
     let letters = body.iter().all(u8::is_ascii_alphabetic);
-    let hump = |pair: &[u8]| pair[0].is_ascii_lowercase() && pair[1].is_ascii_uppercase();
-    let humps = value.windows(2).filter(|pair| hump(pair)).count();
+    let humps = value
+        .windows(2)
+        .filter(|pair| pair[0].is_ascii_lowercase() && pair[1].is_ascii_uppercase())
+        .count();
     if letters && value.len() >= 16 {
         return bits(value) >= 3.2
             && !is_label(value)
@@ -338,13 +341,14 @@ fn is_phrase(value: &[u8]) -> bool {
     let is_plain = value
         .iter()
         .all(|byte| byte.is_ascii_graphic() || *byte == b' ');
-    let is_small = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_lowercase);
     let inner = value.trim_end_with(|sign| "!?.:".contains(sign));
     let signs = inner
         .iter()
         .filter(|byte| byte.is_ascii_digit() || b"!@#$%^&*+=?~".contains(byte))
         .count();
-    let small = parts.iter().all(|part| is_small(part));
+    let small = parts
+        .iter()
+        .all(|part| part.len() >= 2 && part.iter().all(u8::is_ascii_lowercase));
     let prose = parts
         .iter()
         .any(|part| tables().prose.has(part.to_ascii_lowercase()));
@@ -547,9 +551,10 @@ pub(super) fn is_mixed(value: &[u8]) -> bool {
 /// Whether it is at least three words and a number, with hyphens or points between.
 pub(super) fn is_numbered_phrase(value: &[u8]) -> bool {
     let parts: Vec<&[u8]> = value.split(|byte| b"-._".contains(byte)).collect();
-    let is_number = |part: &[u8]| part.len() >= 2 && part.iter().all(u8::is_ascii_digit);
     parts.len() >= 4
-        && parts.last().is_some_and(|last| is_number(last))
+        && parts
+            .last()
+            .is_some_and(|last| last.len() >= 2 && last.iter().all(u8::is_ascii_digit))
         && parts
             .iter()
             .filter(|part: &&&[u8]| part.len() >= 3 && part.iter().all(u8::is_ascii_alphabetic))

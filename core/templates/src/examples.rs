@@ -112,8 +112,9 @@ fn files_of(template: &Template) -> Vec<String> {
         let name = file.trim_start_matches('/').replace("**/", "");
         name.replace('*', "gauge")
     });
-    let is_guarded = |name: &String| name == "Makefile" || name.starts_with("bin/");
-    names.filter(|name| !is_guarded(name)).collect()
+    names
+        .filter(|name| *name != "Makefile" && !name.starts_with("bin/"))
+        .collect()
 }
 
 fn prove_as_it_is(template: &Template) -> (Vec<Failure>, usize) {

@@ -48,9 +48,12 @@ pub(crate) fn mergeable(text: &[u8]) -> Vec<Mergeable> {
 fn with_wildcard(pattern: &[u8]) -> Vec<BString> {
     let parts: Vec<&[u8]> = pattern.split_str("/").collect();
     let last = parts.iter().rposition(|part| !part.is_empty());
-    let is_plain = |part: &[u8]| !part.is_empty() && part.find_byteset(b"*?[\\").is_none();
     let mut patterns = Vec::new();
-    for (at, part) in parts.iter().enumerate().filter(|(_, part)| is_plain(part)) {
+    for (at, part) in parts
+        .iter()
+        .enumerate()
+        .filter(|(_, part)| !part.is_empty() && part.find_byteset(b"*?[\\").is_none())
+    {
         let wildcard: BString = if Some(at) != last {
             "*".into()
         } else if let Some(dot) = part.rfind_byte(b'.').filter(|dot| *dot > 0)

@@ -391,12 +391,11 @@ impl<'a> Recogniser<'a, '_> {
     }
 
     fn take(&mut self, found: Project<'a>) {
-        let is_around = |known: &Project| found.comes_along && known.is_of(found.template);
-        if self
-            .found
-            .around(&found.folder)
-            .any(|known| known.covers(&found) || known.outranks_beside(&found) || is_around(known))
-        {
+        if self.found.around(&found.folder).any(|known| {
+            known.covers(&found)
+                || known.outranks_beside(&found)
+                || (found.comes_along && known.is_of(found.template))
+        }) {
             return;
         }
         let gives_way = |known: &Project| found.outranks_beside(known);

@@ -29,9 +29,11 @@ pub(crate) fn is_tools_name(pattern: &str) -> bool {
         .trim_matches('/')
         .trim_start_matches("**/");
     let named = body.trim_end_matches("/*").trim_end_matches("/**");
-    let is_own = |part: &str| part.len() > 1 && part.starts_with(['.', '_']) && part != "..";
     let mut parts = named.split('/');
-    if parts.any(|part| is_own(part) || TABLE.names.contains(part)) {
+    if parts.any(|part| {
+        (part.len() > 1 && part.starts_with(['.', '_']) && part != "..")
+            || TABLE.names.contains(part)
+    }) {
         return true;
     }
     let name = named.rsplit('/').next().unwrap_or(named);

@@ -139,12 +139,12 @@ fn patterns(template: &Template) -> impl Iterator<Item = &String> {
 }
 
 fn drops(template: &Template) -> impl Iterator<Item = Fault> {
-    let has = |pattern: &str| template.rule.iter().any(|rule| rule.pattern == pattern);
     let of_variants = template.variant.iter().flat_map(|variant| {
         let drops = variant.drops.iter();
         drops.map(move |pattern| (&variant.name, pattern))
     });
-    let unknown = of_variants.filter(move |(_, pattern)| !has(pattern));
+    let unknown = of_variants
+        .filter(move |(_, pattern)| !template.rule.iter().any(|rule| rule.pattern == **pattern));
     unknown.map(|(variant, pattern)| Fault::DropsUnknown {
         variant: variant.clone(),
         pattern: pattern.clone(),

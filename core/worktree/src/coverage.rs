@@ -2,8 +2,8 @@
 
 use crate::tree::{Entry, State, Tree};
 use crate::{FileStats, Overlay, Result, Snapshot, Verdicts};
+use redshank_rules::Key;
 use redshank_rules::RepoPath;
-use redshank_rules::{Key, Rule};
 use redshank_rules::{RuleList, Ruling, Source};
 use std::collections::BTreeMap;
 
@@ -54,11 +54,15 @@ impl<'s> Proposed<'s> {
 
     /// How many tracked files they match, for which they do nothing.
     pub fn tracked(&self, tree: &Tree) -> u64 {
-        let keeps_out = |rule: &Rule, path: &RepoPath| !rule.negated && rule.matches(path, false);
         tree.in_state(State::Tracked)
             .filter(|entry| {
                 let below = self.below(&entry.path);
-                below.is_some_and(|path| self.list.rules().iter().any(|rule| keeps_out(rule, path)))
+                below.is_some_and(|path| {
+                    self.list
+                        .rules()
+                        .iter()
+                        .any(|rule| !rule.negated && rule.matches(path, false))
+                })
             })
             .count() as u64
     }

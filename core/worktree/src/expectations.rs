@@ -189,9 +189,11 @@ pub fn recorded(
     let kept = kept.into_values();
     recorded.extend(kept.map(|path| (path, Expected::Kept, "source file".to_owned())));
     let known = &snapshot.settings()?.expect;
-    let is_known = |path: &str| known.iter().any(|one| one.path.as_deref() == Some(path));
     let new = recorded.into_iter().filter_map(|(path, state, because)| {
-        let path = path.to_str().ok().filter(|path| !is_known(path))?;
+        let path = path
+            .to_str()
+            .ok()
+            .filter(|path| !known.iter().any(|one| one.path.as_deref() == Some(path)))?;
         Some(Expectation {
             path: Some(path.to_owned()),
             pattern: None,

@@ -292,8 +292,8 @@ impl Snapshot {
         index: &Index,
     ) -> Result<Chain> {
         let rules = self.rules_of(folder, overlay, index);
-        let path = || self.path(folder).join(IGNORE_FILE);
-        let rules = rules.map_err(|cause| io_error_at(&path())(cause))?;
+        let rules =
+            rules.map_err(|cause| io_error_at(&self.path(folder).join(IGNORE_FILE))(cause))?;
         Ok(rules.into_iter().fold(chain, Chain::with))
     }
 

@@ -1,13 +1,9 @@
-use super::proposal::Proposal;
-use crate::ask;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use jiff::civil::Date;
 use redshank_changes::Edit;
+use redshank_context::{Context, GlobalArgs, Proposal, ask, values};
 use redshank_findings::{Finding, today};
 use redshank_output::{self as output, putln};
 use redshank_report::{AcceptOut, DOCUMENT, FindingOut, OutputFormat, root};

@@ -1,11 +1,8 @@
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use console::measure_text_width;
+use redshank_context::{Context, GlobalArgs, found, values};
 use redshank_files::FileKind;
 use redshank_findings::{
     Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, SinceCommit, Summary,
@@ -232,8 +229,9 @@ impl Report for Checked<'_> {
         if self.quiet {
             return Ok(format!("{}\n", self.counts()));
         }
-        let is_shown = |finding: &Finding| self.with_notes || finding.level < Level::Note;
-        let shown = findings.iter().position(|finding| !is_shown(finding));
+        let shown = findings
+            .iter()
+            .position(|finding| !(self.with_notes || finding.level < Level::Note));
         let findings = &findings[..shown.unwrap_or(findings.len())];
         for group in findings.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class())) {
             self.text_of_group(group, &mut text)?;

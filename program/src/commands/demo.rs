@@ -2,9 +2,9 @@
     clippy::disallowed_methods,
     reason = "the demo is made in a new folder of its own"
 )]
-use crate::cli::GlobalArgs;
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
+use redshank_context::GlobalArgs;
 use redshank_demo as demo;
 use redshank_output::putln;
 use redshank_text::{Paint, count};

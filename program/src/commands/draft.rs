@@ -1,11 +1,8 @@
-use super::proposal::Proposal;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
+use redshank_context::{Context, GlobalArgs, Proposal, values};
 use redshank_output::{self as output, Align, Cell, Table};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
 use redshank_rules::ignore_file::blocks;

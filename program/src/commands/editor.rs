@@ -1,6 +1,6 @@
-use crate::cli::GlobalArgs;
 use anyhow::Result;
 use clap::Args;
+use redshank_context::GlobalArgs;
 use std::process::ExitCode;
 
 /// Run a language server on standard input and output: for ignore files, redshank.toml,

@@ -1,9 +1,7 @@
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_origin::{Judgement, Judgements, Origin};
 use redshank_output::{self as output, Align, Table, folder_name, link, put, screen, width};
 use redshank_report::{
@@ -126,8 +124,9 @@ impl Files {
         let entries = tree.entries.iter().filter(|entry| wanted(entry.state));
         let mut listed: Vec<&Entry> = entries.collect();
         let folders = self.folders(&context)?;
-        let is_in = |entry: &Entry| folders.iter().any(|folder| entry.path.is_within(folder));
-        listed.retain(|entry| folders.is_empty() || is_in(entry));
+        listed.retain(|entry| {
+            folders.is_empty() || folders.iter().any(|folder| entry.path.is_within(folder))
+        });
         if let Some(folder) = &self.under {
             let folder = context.resolve_folder(folder)?;
             listed
@@ -321,8 +320,12 @@ impl<'a> Folders<'a> {
         };
         let at = context.prefix.len();
         folders.add_below(listed, (at, at), 1, levels);
-        let is_here = |entry: &Entry| folder_name_at(entry, at).is_none();
-        let here = FileStats::sum(listed.iter().copied().filter(|entry| is_here(entry)));
+        let here = FileStats::sum(
+            listed
+                .iter()
+                .copied()
+                .filter(|entry| folder_name_at(entry, at).is_none()),
+        );
         if levels > 0 && here.files > 0 {
             folders.rows.push(FolderRow {
                 path: RepoPathBuf::default(),

@@ -1,8 +1,7 @@
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Context as _, Result};
 use clap::{Args, Subcommand};
 use redshank_changes::hook::{Hook as InPlace, HookEvent, HookStatus};
+use redshank_context::{Context, GlobalArgs};
 use redshank_report::{DOCUMENT, HookOut, OutputFormat, Report};
 use redshank_text::Paint;
 use std::process::ExitCode;

@@ -1,7 +1,6 @@
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use clap::Args;
+use redshank_context::{Context, GlobalArgs};
 use redshank_report::OutputFormat;
 use std::io::IsTerminal;
 use std::process::ExitCode;

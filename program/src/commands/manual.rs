@@ -1,8 +1,8 @@
-use crate::cli::GlobalArgs;
 use crate::help;
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
 use clap_mangen::Man;
+use redshank_context::GlobalArgs;
 use std::path::PathBuf;
 use std::process::ExitCode;
 

@@ -1,13 +1,10 @@
 //! The commands: one file each, with its arguments and its `run`.
 
 mod accept;
-mod add;
-mod attribute_lines;
 mod check;
 pub mod completions;
 mod demo;
 mod draft;
-mod drop;
 mod editor;
 mod files;
 mod hook;
@@ -16,27 +13,21 @@ mod manual;
 mod mute;
 mod outgoing;
 mod policy;
-mod proposal;
 mod prove;
 mod rehearse;
 mod review;
-mod rule_args;
-mod rules;
 mod settings;
 mod setup;
-mod shorten;
 mod survey;
 mod templates;
 mod tidy;
-mod r#try;
 mod undo;
 mod untrack;
-mod why;
 
-use crate::cli::GlobalArgs;
 use anyhow::Result;
 use clap::Subcommand;
 use redshank_changes::Error;
+use redshank_context::GlobalArgs;
 use redshank_output::eputln;
 use std::process::ExitCode;
 use std::time::Duration;
@@ -49,11 +40,11 @@ pub enum Command {
     Survey(survey::Survey),
     Templates(templates::Templates),
     Draft(draft::Draft),
-    Try(r#try::Try),
-    Add(add::Add),
-    Drop(drop::Drop),
-    Why(why::Why),
-    Rules(rules::Rules),
+    Try(redshank_rule_commands::Try),
+    Add(redshank_rule_commands::Add),
+    Drop(redshank_rule_commands::Drop),
+    Why(redshank_rule_commands::Why),
+    Rules(redshank_rule_commands::Rules),
     Prove(prove::Prove),
     Files(files::Files),
     Check(check::Check),
@@ -139,9 +130,4 @@ fn run_once(command: &Command, args: &GlobalArgs) -> Result<ExitCode> {
         Command::Review(review) => review.run(args),
         Command::Hook(hook) => hook.run(args),
     }
-}
-
-/// Exit code 1: it found what it looks for.
-fn found(any: bool) -> ExitCode {
-    ExitCode::from(u8::from(any))
 }

@@ -1,10 +1,8 @@
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::Result;
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
 use redshank_changes::hidden_changes::{self, Muted};
+use redshank_context::{Context, GlobalArgs, values};
 use redshank_output::{Align, Cell, Table, putln};
 use redshank_report::{LIST, Listing, MutedOut, MutesOut, OutputFormat, Report, root};
 use redshank_text::{Paint, quoted, shown};

@@ -1,11 +1,9 @@
 use super::check::{Checked, text_of_accepted};
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::rehearse::scratch::Scratch;
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_findings::{Level, ScanResult, scan_outgoing};
 use redshank_git::{Change, Changed, Destination, Difference, LargeObject, Outgoing, TreeMode};
 use redshank_output::{Align, Cell, Table, eputln};

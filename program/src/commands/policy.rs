@@ -1,10 +1,8 @@
-use super::proposal::Proposal;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Context as _, Result, bail};
 use clap::{Args, Subcommand, ValueEnum};
 use redshank_changes::policy;
 use redshank_changes::{Edit, Error};
+use redshank_context::{Context, GlobalArgs, Proposal};
 use redshank_output::putln;
 use redshank_report::{DOCUMENT, OutputFormat, PolicyOut, PolicyRowOut, Report, root};
 use redshank_text::{Paint, shown};

@@ -1,11 +1,8 @@
-use super::found;
-use super::proposal::Proposal;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::Edit;
+use redshank_context::{Context, GlobalArgs, Proposal, found};
 use redshank_findings::Finding;
 use redshank_output::{self as output, Align, Cell, JunitCase, Table, putln, width};
 use redshank_report::{

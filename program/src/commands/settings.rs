@@ -1,13 +1,13 @@
-use super::proposal::Proposal;
-use crate::choices::{Color, ReachArg, When};
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::preferences::{self, Origin};
-use crate::values;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
 use clap_complete::ArgValueCandidates;
 use redshank_changes::Edit;
+use redshank_context::{
+    Context, GlobalArgs, Proposal,
+    choices::{Color, ReachArg, When},
+    preferences::{self, Origin},
+    values,
+};
 use redshank_output::{self as output, Align, Cell, Table};
 use redshank_report::{DOCUMENT, OutputFormat, Report, SettingOut, SettingsOut, root};
 use redshank_text::Paint;

@@ -1,10 +1,8 @@
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::{Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::Args;
 use redshank_changes::journal::{Entry, IfEdited, Journal, NotRestored, StandsAs};
+use redshank_context::{Context, GlobalArgs, values};
 use redshank_git::Taken;
 use redshank_output::{Align, Cell, Table, eputln, put, putln, screen};
 use redshank_report::{ChangeOut, JournalOut, LIST, Listing, OutputFormat, Report, root};

@@ -1,10 +1,9 @@
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::journal::Journal;
 use redshank_changes::untrack::{Selection, Untracking};
+use redshank_context::{Context, GlobalArgs};
 use redshank_output::{self as output, putln};
 use redshank_report::{DOCUMENT, OutputFormat, UntrackOut};
 use redshank_rules::RepoPathBuf;

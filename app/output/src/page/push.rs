@@ -66,8 +66,8 @@ impl PagePush {
     fn findings(&self, above: &[Finding]) -> Markup {
         let findings = self.scanned.findings.iter();
         let serious = findings.filter(|one| one.level < Level::Note);
-        let is_above = |one: &&Finding| above.iter().any(|known| known.id == one.id);
-        let (again, new): (Vec<&Finding>, Vec<&Finding>) = serious.partition(is_above);
+        let (again, new): (Vec<&Finding>, Vec<&Finding>) =
+            serious.partition(|one| above.iter().any(|known| known.id == one.id));
         let new: Vec<Finding> = new.into_iter().cloned().collect();
         let groups = new.chunk_by(|a, b| (a.level, a.class()) == (b.level, b.class()));
         html! {

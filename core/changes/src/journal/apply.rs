@@ -150,12 +150,11 @@ impl Journal<'_> {
         Area::Worktree.open(self.worktree, path)?;
         let index = self.repository.index()?;
         let bare = path.strip_suffix(b"/").unwrap_or(path).as_bstr();
-        let stays = |tracked: &BStr| !untracked.iter().any(|path| path == tracked);
         let tracked = index
             .get(bare)
             .into_iter()
             .chain(index.below(bare))
-            .find(|tracked| stays(tracked.path));
+            .find(|tracked| !untracked.iter().any(|path| path == tracked.path));
         let because = match (removable::keeps(&self.worktree.root, path)?, tracked) {
             (Some(because), _) => Some(because),
             (None, Some(tracked)) => Some(Obstacle::Tracked(tracked.path.to_owned())),

@@ -78,8 +78,8 @@ impl Breach {
         for entry in effect.kept_out.iter().chain(&effect.let_in) {
             let (ids, claimed) = claims.claimants(&entry.path);
             let ruling = is.query(&entry.path)?.ruling;
-            let is_as_meant = || is_as_meant(steps, ruling.as_ref());
-            let is_claimed = claimed.is_some() || entry.state != State::Tracked && is_as_meant();
+            let is_claimed = claimed.is_some()
+                || entry.state != State::Tracked && is_as_meant(steps, ruling.as_ref());
             let exception = match entry.state {
                 State::Ignored => None,
                 _ => was.exception(&entry.path)?,

@@ -132,8 +132,8 @@ impl<'a> FileEdits<'a> {
         file.rules.push(rule);
         if let Some(folder) = folder_of_ignore_file(path) {
             let growing = self.growing.entry(folder.to_owned());
-            let source = || Source::of_folder(folder.to_owned());
-            let growing = growing.or_insert_with(|| GrowingList::new(source(), case));
+            let growing = growing
+                .or_insert_with(|| GrowingList::new(Source::of_folder(folder.to_owned()), case));
             growing.extend([Rule::parse(&pattern, 0, case)]);
         }
         Ok(true)

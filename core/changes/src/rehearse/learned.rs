@@ -272,8 +272,9 @@ impl<'s> RunContext<'s> {
             units = alike.remove(&None).unwrap_or_default();
             for (rule, alike) in alike {
                 let rule = rule.unwrap_or_default();
-                let is_enough = || alike.len() + self.earlier_of(&rule, &alike) >= many;
-                if is_enough() && self.takes_only(&rule, came) {
+                if alike.len() + self.earlier_of(&rule, &alike) >= many
+                    && self.takes_only(&rule, came)
+                {
                     grouped.push((rule, alike));
                 } else {
                     units.extend(alike);
@@ -329,11 +330,14 @@ impl<'s> RunContext<'s> {
             .iter()
             .filter_map(|path| self.seen.last_write(path))
             .reduce(WriteEvent::and);
-        let is_work = || paths.iter().any(|path| is_authored(self.survey, path));
         let status = match () {
             () if template.is_some() => LearnedStatus::Proposed,
             () if units.iter().any(|unit| unit.is_needed) => LearnedStatus::Needed,
-            () if units.iter().any(|unit| unit.is_project) || is_work() => LearnedStatus::Work,
+            () if units.iter().any(|unit| unit.is_project)
+                || paths.iter().any(|path| is_authored(self.survey, path)) =>
+            {
+                LearnedStatus::Work
+            }
             () if !self.is_command && is_by_hand(seen.as_ref()) => LearnedStatus::ByHand,
             () if !is_steady => LearnedStatus::NotEveryTime,
             () => LearnedStatus::Proposed,

@@ -200,8 +200,10 @@ fn not_again(
     let came: HashSet<&RepoPath> = came.iter().flat_map(|entry| entry.path.parts()).collect();
     let mut rules = BTreeSet::new();
     for (path, thing) in earlier.iter().flat_map(|run| run.new_things()) {
-        let is_again = || came.contains(path) || unruled.iter().any(|new| new.would_take(path));
-        if !rules.contains(&thing.rule) && !is_again() && is_open(path)? {
+        let is_known = rules.contains(&thing.rule)
+            || came.contains(path)
+            || unruled.iter().any(|new| new.would_take(path));
+        if !is_known && is_open(path)? {
             rules.insert(thing.rule.clone());
         }
     }

@@ -108,8 +108,9 @@ impl<'t> Pairs<'t> {
     /// beside it.
     fn alone(&self, scan: &ScanContext) -> Vec<RepoPathBuf> {
         let alone = self.companions.difference(&self.assets);
-        let is_folder = |path: &RepoPath| scan.snapshot.root.kind(path) == Some(FileKind::Folder);
-        let alone = alone.filter(|path| is_visible(scan, path) && !is_folder(path));
+        let alone = alone.filter(|path| {
+            is_visible(scan, path) && scan.snapshot.root.kind(path) != Some(FileKind::Folder)
+        });
         alone
             .map(|asset| {
                 [asset.as_bytes(), self.extension.as_bytes()]

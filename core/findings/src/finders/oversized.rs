@@ -335,8 +335,9 @@ fn stored_by_attributes<'a>(scan: &ScanContext<'a>) -> Result<HashSet<&'a RepoPa
         return Ok(HashSet::new());
     };
     let speaks_of_it = |text: &[u8]| text.contains_str("filter=");
-    let is_attributes = |entry: &Entry| entry.path.name() == ".gitattributes";
-    let files = tree.to_commit().filter(|entry| is_attributes(entry));
+    let files = tree
+        .to_commit()
+        .filter(|entry| entry.path.name() == ".gitattributes");
     let mut texts = files.filter_map(|entry| snapshot.read(&entry.path).ok());
     let own = || {
         let path = repository.common_folder.join("info/attributes");
@@ -390,7 +391,6 @@ fn pointers(
     });
     let tracked: Vec<&BStr> = tracked.map(|path| path.as_bstr()).collect();
     let sizes = repository.staged_sizes(&tracked)?;
-    let is_whole = |path: &BStr| sizes.get(path).is_some_and(|size| *size > LONGEST_POINTER);
     let files = scan
         .tree
         .to_commit()
@@ -401,9 +401,10 @@ fn pointers(
         let is_new = entry.state == State::Candidate && !repository.stores_large_files;
         // Staged is the pointer; what it stands for may lie right here.
         let on_disk = || scan.snapshot.root.meta(path).ok();
-        let is_here = || on_disk().is_some_and(|meta| meta.size > LONGEST_POINTER);
         let (name, level, cause, fix) = match (stored.contains(path), is_pointer) {
-            (true, true) if is_here() => return None,
+            (true, true) if on_disk().is_some_and(|meta| meta.size > LONGEST_POINTER) => {
+                return None;
+            }
             (true, true) => (
                 "pointer-alone",
                 Level::Note,
@@ -416,12 +417,18 @@ fn pointers(
                 Cause::PointerUncovered,
                 ByHand::DeclareStored,
             ),
-            (true, false) if is_whole(path) => (
-                "stored-whole",
-                Level::Warning,
-                Cause::StoredWhole,
-                ByHand::Renormalize,
-            ),
+            (true, false)
+                if sizes
+                    .get(path.as_bstr())
+                    .is_some_and(|size| *size > LONGEST_POINTER) =>
+            {
+                (
+                    "stored-whole",
+                    Level::Warning,
+                    Cause::StoredWhole,
+                    ByHand::Renormalize,
+                )
+            }
             (true, false) if is_new => (
                 "stored-whole",
                 Level::Warning,

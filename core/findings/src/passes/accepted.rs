@@ -36,8 +36,9 @@ pub(crate) fn leave_out_accepted(scan: &ScanContext, result: &mut ScanResult) {
         .map(stale)
         .collect();
     let before = result.findings.len();
-    let is_accepted = |finding: &Finding| valid.iter().any(|one| one.finding == finding.id);
-    result.findings.retain(|finding| !is_accepted(finding));
+    result
+        .findings
+        .retain(|finding| !valid.iter().any(|one| one.finding == finding.id));
     result.accepted += before - result.findings.len();
     result.findings.extend(stale);
 }

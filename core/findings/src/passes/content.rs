@@ -106,12 +106,16 @@ impl ContentScan {
         };
         let phase = Phase::Contents.begin();
         let files: Vec<&Entry> = scan.files().filter(is_open).collect();
-        let is_explained = |entry: &Entry| templates.has(entry) || entry.state == State::Ignored;
         let seen = files
             .into_par_iter()
             .map(|entry| {
                 phase.seen(1, entry.size.0);
-                look_into(scan, entry, templates, is_explained(entry))
+                look_into(
+                    scan,
+                    entry,
+                    templates,
+                    templates.has(entry) || entry.state == State::Ignored,
+                )
             })
             // Most files give nothing, and what they gave isn't kept.
             .filter(|seen| seen.as_ref().map_or(true, |seen| !seen.is_empty()));

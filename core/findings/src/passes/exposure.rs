@@ -78,13 +78,12 @@ struct WhatGitKnows {
 
 impl WhatGitKnows {
     fn ask(repository: &Repository, findings: &[Finding], tracked: &[RepoPathBuf]) -> Result<Self> {
-        let stays = |place: &Finding| {
+        let lasting = paths_of(findings, |place: &Finding| {
             let stays = matches!(place.class(), Class::Secret | Class::Oversized)
                 || matches!(place.cause, Cause::HomePath | Cause::InternalHost { .. });
             // git tells the past of files.
             stays && place.state == State::Tracked && !place.path.is_folder()
-        };
-        let lasting = paths_of(findings, stays);
+        });
         Ok(Self {
             committed: repository.committed(&bare(tracked))?,
             pushed: repository.pushed(&borrowed(tracked))?,

@@ -56,9 +56,12 @@ static PLACES: LazyLock<Places> = LazyLock::new(|| {
 fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
     let lower = name.to_ascii_lowercase();
     let known = PLACES.names.get(lower.as_slice()).copied();
-    let ending = || PLACES.endings.iter().find(|(end, _)| lower.ends_with(end));
     known
-        .or_else(|| ending().map(|(_, row)| (*row, "")))
+        .or_else(|| {
+            let mut endings = PLACES.endings.iter();
+            let (_, row) = endings.find(|(end, _)| lower.ends_with(end))?;
+            Some((*row, ""))
+        })
         .or_else(|| is_release(name).then_some(("vendored", "")))
 }
 

@@ -6,7 +6,6 @@ use super::format::is_media;
 use super::language::{Group, language};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
-use redshank_rules::RepoPath;
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let declared = around.declared();
@@ -19,10 +18,11 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     }
     // A build that makes it names it as well; a document that shows a picture needs it.
     let is_made = declared.makes(subject.path);
-    let is_shown = |text: &RepoPath| matches!(language(text), Some((_, Group::Prose)));
     let mentions = declared.mentions(subject.path.name()).iter();
     let texts = mentions.map(|at| &*entries[*at as usize].path);
-    let mut texts = texts.filter(|text| !is_made || is_media(subject.path) && is_shown(text));
+    let mut texts = texts.filter(|text| {
+        !is_made || is_media(subject.path) && matches!(language(text), Some((_, Group::Prose)))
+    });
     if let Some(text) = texts.find(|text| *text != subject.path) {
         let row = if is_made {
             "by-document"

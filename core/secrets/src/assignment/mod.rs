@@ -98,10 +98,9 @@ fn is_in_secret_part(text: &[u8], name: &Range<usize>) -> bool {
     // Something has to open between the two.
     let is_open = before[trimmed.len()..].find_byteset(b"{[>:").is_some();
     let trimmed = trimmed.strip_suffix(b"![CDATA").unwrap_or(trimmed);
-    let is_part = |byte: &u8| PART[usize::from(*byte)];
     let start = trimmed
         .iter()
-        .rposition(|byte| !is_part(byte))
+        .rposition(|byte| !PART[usize::from(*byte)])
         .map_or(0, |at| at + 1);
     is_open
         && names::words(&trimmed[start..])

@@ -107,13 +107,13 @@ fn without_covered(lines: &mut Vec<Composing>) {
             .iter()
             .enumerate()
             .filter(|(other, rule)| *other != at && !rule.negated);
-        let covers = |other: &Rule| probes.iter().all(|probe| other.reaches(probe.as_bstr()));
         // Of two that say the same, the first stays.
         !rules[at].negated
             && !probes.is_empty()
-            && others
-                .into_iter()
-                .any(|(other, rule)| covers(rule) && (other < at || !says(&rules[at], rule)))
+            && others.into_iter().any(|(other, rule)| {
+                probes.iter().all(|probe| rule.reaches(probe.as_bstr()))
+                    && (other < at || !says(&rules[at], rule))
+            })
     };
     let covered: Vec<bool> = (0..lines.len()).map(is_covered).collect();
     let mut at = 0;

@@ -115,8 +115,12 @@ impl Memory {
     }
 
     /// As the file holds it.
+    #[allow(
+        clippy::expect_used,
+        reason = "a memory is text and numbers; nothing in it can't be TOML"
+    )]
     pub(crate) fn text(&self) -> Vec<u8> {
-        let body = toml::to_string_pretty(self).unwrap_or_default();
+        let body = toml::to_string_pretty(self).expect("a memory of text and numbers");
         format!("{HEAD}\n{body}").into_bytes()
     }
 

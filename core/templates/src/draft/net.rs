@@ -113,10 +113,10 @@ impl<'s> Composer<'s, '_> {
             });
         }
         let is_made = is_certain || is_excluded && self.around.share(place).made > 0;
-        let keeps = |entry: &&&Entry| !is_made && is_keep_file(entry.path.name());
-        let kept = entries
-            .iter()
-            .filter(|entry| keeps(entry) || self.is_let_in_by_a_person(&entry.path, known));
+        let kept = entries.iter().filter(|entry| {
+            (!is_made && is_keep_file(entry.path.name()))
+                || self.is_let_in_by_a_person(&entry.path, known)
+        });
         let paths: Vec<RepoPathBuf> = kept.map(|entry| entry.path.clone()).collect();
         (!paths.is_empty()).then(|| Work {
             paths,

@@ -26,9 +26,10 @@ pub(crate) fn refreshed(
     lines: &[BString],
     wrote: &dyn Fn(&BString) -> bool,
 ) -> Refreshed {
-    let is_retired = |line: &&BString| wrote(line) && !lines.contains(line);
-    let (retired, mut now): (Vec<BString>, Vec<BString>) =
-        here.iter().cloned().partition(|line| is_retired(&line));
+    let (retired, mut now): (Vec<BString>, Vec<BString>) = here
+        .iter()
+        .cloned()
+        .partition(|line| wrote(line) && !lines.contains(line));
     let mut added = Vec::new();
     let mut behind = 0;
     for line in lines {

@@ -223,10 +223,9 @@ impl RuleReview {
             Judged::new(snapshot, before)?,
             Judged::new(snapshot, after)?,
         );
-        let is_file = |kind| matches!(kind, EntryKind::File | EntryKind::Link);
         let mut paths: BTreeMap<&RepoPath, bool> = BTreeMap::new();
         for entry in snapshot.whole_tree()?.entries.iter() {
-            if is_file(entry.kind) {
+            if matches!(entry.kind, EntryKind::File | EntryKind::Link) {
                 paths.insert(&entry.path, entry.state == State::Tracked);
             }
         }
@@ -326,11 +325,15 @@ impl SettingsReview {
             **fails && !(**failed && old.expect.contains(expected))
         });
         let dropped = old.expect.iter().filter(|one| !new.expect.contains(one));
-        let is_new = |one: &&Acceptance| !old.accept.iter().any(|old| old.finding == one.finding);
         Ok(Self {
             broken: broken.map(|(expected, _)| expected.clone()).collect(),
             dropped: dropped.cloned().collect(),
-            accepted: new.accept.iter().filter(is_new).cloned().collect(),
+            accepted: new
+                .accept
+                .iter()
+                .filter(|one| !old.accept.iter().any(|old| old.finding == one.finding))
+                .cloned()
+                .collect(),
             fault: None,
         })
     }

@@ -3,9 +3,6 @@
 mod text;
 mod while_watched;
 
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::Args;
@@ -13,6 +10,7 @@ use redshank_changes::rehearse::{
     LeftOut, Outcome, PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, export, left_out,
     missing, remember_rebuilt, scratch,
 };
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_findings::{Level, scan};
 use redshank_output::{self as output, put, putln, signals};
 use redshank_report::{

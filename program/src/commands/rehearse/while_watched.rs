@@ -1,12 +1,12 @@
 //! A watch: whatever tools create meanwhile is reported as it comes, until somebody ends it.
 
 use super::Ran;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::BString;
 use crossbeam_channel::{after, never, select, unbounded};
 use jiff::Zoned;
 use redshank_changes::rehearse::{PastRuns, Run, RunDifference, RunSnapshot};
+use redshank_context::Context;
 use redshank_output::{putln, signals};
 use redshank_text::{self as text, Paint, files, shown};
 use redshank_watch::Recorder;

@@ -1,12 +1,10 @@
 mod sarif;
 mod show;
 
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::rehearse::scratch::Scratch;
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_git::{Repository, TreeState};
 use redshank_output as output;
 use redshank_report::{OutputFormat, REVIEW, ReviewAfter};

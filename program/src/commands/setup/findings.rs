@@ -1,10 +1,10 @@
 //! What should not be tracked, one class after the other, or one finding.
 
 use super::Walk;
-use crate::ask;
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::plan::{Plan, PlanOptions};
+use redshank_context::ask;
 use redshank_findings::{Cause, Exposure, Finding, Level, Remedy};
 use redshank_output::putln;
 use redshank_text::{self as text, Paint, count, files, shown};

@@ -1,14 +1,12 @@
 mod findings;
 mod rules;
 
-use crate::ask;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::{Arguments, PROGRAM, values};
+use crate::Arguments;
 use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, Parser};
 use redshank_changes::hook::{Hook, HookEvent, HookStatus};
+use redshank_context::{Context, GlobalArgs, PROGRAM, ask, values};
 use redshank_findings::{Level, ScanOptions};
 use redshank_git::{Repository, is_no_address};
 use redshank_output::{putln, screen};

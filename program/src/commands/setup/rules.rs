@@ -1,13 +1,12 @@
 //! The rules that fit, who gets a copy, and line endings.
 
 use super::{DO, DO_OR_SEE, LEAVE_OR_SEE, Walk};
-use crate::ask;
+use crate::Arguments;
 use crate::commands::Command;
-use crate::context::Context;
-use crate::{Arguments, PROGRAM};
 use anyhow::Result;
 use clap::Parser;
 use redshank_changes::plan::{Plan, PlanOptions, StepReason};
+use redshank_context::{Context, PROGRAM, ask};
 use redshank_output::putln;
 use redshank_templates::conventions;
 use redshank_text::{Paint, files};

@@ -1,11 +1,10 @@
 mod page;
 
-use crate::cli::GlobalArgs;
 use crate::commands::check::nothing_found;
-use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
+use redshank_context::{Context, GlobalArgs};
 use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };

@@ -2,11 +2,11 @@
 
 use super::Picture;
 use crate::commands::outgoing;
-use crate::context::Context;
 use anyhow::{Context as _, Result, bail};
 use bstr::ByteSlice;
 use jiff::Zoned;
 use output::page::{GENERATOR, Page, PagePush};
+use redshank_context::Context;
 use redshank_origin::{Origin, Strength};
 use redshank_output::{self as output, putln, screen};
 use redshank_text::{self as text, Paint};

@@ -2,12 +2,9 @@ mod new;
 mod show;
 mod test;
 
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::Result;
 use clap::{Args, Subcommand};
+use redshank_context::{Context, GlobalArgs, found, values};
 use redshank_output::{Align, Cell, Table};
 use redshank_report::{DOCUMENT, LIST, Listing, OutputFormat, Report, TemplateRowOut};
 use redshank_templates::{Collection, Group, Template, TemplateSource};
@@ -99,9 +96,9 @@ impl Templates {
         meant == Some(&template.name)
             || texts.any(|text| {
                 let text = text.to_lowercase();
-                let is_of_word = |c: char| c.is_alphanumeric();
                 if is_word {
-                    text.split(|c| !is_of_word(c)).any(|word| word == query)
+                    text.split(|c: char| !c.is_alphanumeric())
+                        .any(|word| word == query)
                 } else {
                     text.contains(&query)
                 }

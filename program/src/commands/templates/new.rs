@@ -1,11 +1,10 @@
 //! A template of one's own, started from an ignore file.
 
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::rehearse::PastRuns;
+use redshank_context::{Context, GlobalArgs};
 use redshank_files::Root;
 use redshank_report::{DOCUMENT, NewTemplateOut, OutputFormat, Report};
 use redshank_templates::{self as templates, TEAM_FOLDER};

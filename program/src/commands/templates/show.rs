@@ -1,8 +1,7 @@
 //! One template, to be read.
 
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::Result;
+use redshank_context::{Context, GlobalArgs};
 use redshank_report::{OutputFormat, Report};
 use redshank_templates::{Collection, Template, TemplateAttribute, TemplateRule, TemplateSource};
 use redshank_text::{self as text, Paint};

@@ -1,11 +1,8 @@
 //! Trying the examples of templates.
 
-use crate::cli::GlobalArgs;
-use crate::commands::found;
-use crate::context::Context;
-use crate::values;
 use anyhow::Result;
 use clap::Args;
+use redshank_context::{Context, GlobalArgs, found, values};
 use redshank_report::{DOCUMENT, ExampleOut, OutputFormat, Report, TestOut};
 use redshank_templates::{Collection, Failure, Template, prove, prove_beside};
 use redshank_text::{self as text, Paint};

@@ -1,11 +1,11 @@
 //! Asking a person what of a plan is to be done.
 
 use super::show;
-use crate::ask;
 use anyhow::Result;
 use dialoguer::MultiSelect;
 use dialoguer::theme::SimpleTheme;
 use redshank_changes::plan::{Plan, Step};
+use redshank_context::ask;
 use std::collections::HashSet;
 
 /// What a person wants.

@@ -1,14 +1,12 @@
 mod choose;
 mod show;
 
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
 use anyhow::{Result, bail};
 use choose::Choice;
 use clap::{Args, ValueEnum};
 use redshank_changes::journal::Journal;
 use redshank_changes::plan::{LargeFiles, Plan, PlanOptions};
+use redshank_context::{Context, GlobalArgs, values};
 use redshank_findings::{Finding, scan};
 use redshank_output::{self as output, put, putln};
 use redshank_report::{DOCUMENT, OutputFormat, TidyOut};

@@ -93,8 +93,10 @@ impl Declared {
                 read_text(&entry.path, &text, &mut said);
                 names = mentioned(&text, &here);
             }
-            let lines = |at: usize| text[..at].find_iter("\n").count() as u32 + 1;
-            let said = said.into_iter().map(|said| (lines(said.at), said));
+            let said = said.into_iter().map(|said| {
+                let line = text[..said.at].find_iter("\n").count() as u32 + 1;
+                (line, said)
+            });
             (at as u32, said.collect::<Vec<_>>(), names)
         });
         let mut declared = Self::default();

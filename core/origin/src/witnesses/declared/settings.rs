@@ -26,9 +26,11 @@ fn keys(text: &[u8]) -> impl Iterator<Item = Match<'_>> {
     let lower = text.to_ascii_lowercase();
     let ends: Vec<Range<usize>> = ENDS.find_iter(&lower).map(|end| end.range()).collect();
     ends.into_iter().filter_map(|end| {
-        let is_of_word = |byte: &u8| byte.is_ascii_alphanumeric() || b"._-\"'".contains(byte);
         let before = text[..end.start].iter().rev().take(KEY);
-        let start = end.start - before.take_while(|byte| is_of_word(byte)).count();
+        let start = end.start
+            - before
+                .take_while(|byte| byte.is_ascii_alphanumeric() || b"._-\"'".contains(byte))
+                .count();
         let key = KEYS.find_at(&text[..end.end], start)?;
         (key.end() == end.end).then_some(key)
     })

@@ -62,8 +62,10 @@ fn with_values(line: &[u8], values: &HashMap<&[u8], &[u8]>) -> Option<Vec<u8>> {
                 (&after[1..end.max(1)], end + 1)
             }
             _ => {
-                let is_part = |byte: &u8| byte.is_ascii_alphanumeric() || *byte == b'_';
-                let end = after.iter().take_while(|byte| is_part(byte)).count();
+                let end = after
+                    .iter()
+                    .take_while(|byte| byte.is_ascii_alphanumeric() || **byte == b'_')
+                    .count();
                 (&after[..end], end)
             }
         };

@@ -1,7 +1,7 @@
 //! What a command works with: one picture of the working tree, and how to answer.
 
+use crate::GlobalArgs;
 use crate::ask;
-use crate::cli::GlobalArgs;
 use anyhow::{Context as _, Result, bail};
 use bstr::{BStr, BString, ByteSlice};
 use once_cell::sync::OnceCell;
@@ -21,9 +21,11 @@ use std::path::{Path, PathBuf};
 
 /// The working tree that a command works in, and where in it the person stands.
 pub struct Context<'a> {
+    /// What is there, each thing read once.
     pub snapshot: Snapshot,
     /// The folder that the person's paths are relative to.
     pub prefix: RepoPathBuf,
+    /// The arguments that hold for every command.
     pub args: &'a GlobalArgs,
     /// The answer is for people.
     pub for_people: bool,

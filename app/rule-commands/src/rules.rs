@@ -1,9 +1,8 @@
-use super::{attribute_lines, found, shorten};
-use crate::cli::GlobalArgs;
-use crate::context::Context;
+use crate::{attribute_lines, shorten};
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_output::{Align, Cell, Table, link};
 use redshank_report::{LIST, Listing, OutputFormat, Report, RuleRowOut, RulesOut, StrayOut, root};
 use redshank_text::{self as text, Paint, count, difference, marked_line, shown, whole};
@@ -38,6 +37,10 @@ pub struct Rules {
 }
 
 impl Rules {
+    /// Lists the rules in force and what each catches.
+    ///
+    /// # Errors
+    /// If the working tree can't be read, or an argument doesn't fit it.
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         if self.attributes {

@@ -1,13 +1,11 @@
-use super::attribute_lines;
-use super::found;
-use super::rule_args::{as_pattern, in_vain, losses};
-use super::why::Answers;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
+use crate::attribute_lines;
+use crate::rule_args::{as_pattern, in_vain, losses};
+use crate::why::Answers;
 use anyhow::Result;
 use bstr::BString;
 use clap::Args;
 use redshank_changes::RuleTarget;
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_output::{self as output, wrapped};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;
@@ -42,6 +40,10 @@ pub struct Try {
 }
 
 impl Try {
+    /// Shows what rules would do; nothing is written.
+    ///
+    /// # Errors
+    /// If the working tree can't be read, or an argument doesn't fit it.
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         let snapshot = &context.snapshot;

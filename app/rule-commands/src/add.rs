@@ -1,13 +1,10 @@
-use super::attribute_lines;
-use super::proposal::Proposal;
-use super::rule_args::{RuleArgs, as_pattern, in_vain, losses};
-use crate::ask;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
+use crate::attribute_lines;
+use crate::rule_args::{RuleArgs, as_pattern, in_vain, losses};
 use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
+use redshank_context::{Context, GlobalArgs, Proposal, ask};
 use redshank_files::FileKind;
 use redshank_output::{self as output, Align, Cell, Table, put, putln};
 use redshank_report::{DOCUMENT, EffectOut, Outcome, OutputFormat};
@@ -79,6 +76,10 @@ impl From<WidthArg> for Breadth {
 }
 
 impl Add {
+    /// Writes the rules, or shows what they would do.
+    ///
+    /// # Errors
+    /// If the working tree can't be read, or an argument doesn't fit it.
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(self.write || context.is_interactive())?;

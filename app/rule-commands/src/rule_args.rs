@@ -1,10 +1,9 @@
 //! The options that say which file of rules is meant.
 
-use crate::choices::ReachArg;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::RuleTarget;
+use redshank_context::{Context, choices::ReachArg};
 use redshank_rules::{RepoPathBuf, RuleScope, Source};
 use redshank_templates::taken_away;
 use redshank_text as text;

@@ -1,13 +1,10 @@
-use super::attribute_lines;
-use super::proposal::Proposal;
-use super::rule_args::RuleArgs;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
-use crate::values;
+use crate::attribute_lines;
+use crate::rule_args::RuleArgs;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::Args;
 use redshank_changes::Edit;
+use redshank_context::{Context, GlobalArgs, Proposal, values};
 use redshank_output as output;
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat};
 use redshank_text::shown;
@@ -33,6 +30,10 @@ pub struct Drop {
 }
 
 impl Drop {
+    /// Takes rules out, or shows what that would do.
+    ///
+    /// # Errors
+    /// If the working tree can't be read, or an argument doesn't fit it.
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         context.recover(self.write || context.is_interactive())?;

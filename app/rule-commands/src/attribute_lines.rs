@@ -1,11 +1,9 @@
 //! Lines of attribute files: listed with what each does, tried, added and removed.
 
-use super::found;
-use super::proposal::Proposal;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice};
 use redshank_changes::{Edit, RuleTarget};
+use redshank_context::{Context, Proposal, found};
 use redshank_output::{self as output, Align, Cell, Table, wrapped};
 use redshank_report::{
     AttributeEffectOut, AttributeLineOut, AttributeLinesOut, Listing, OutputFormat, Report, root,
@@ -187,9 +185,9 @@ fn as_lines(typed: &[String]) -> Result<Vec<BString>> {
 
 /// What the file would hold with lines. A byte-order mark stays at its start.
 fn with_lines(target: &RuleTarget, new: &[BString]) -> Vec<u8> {
-    let is_general = |line: &&BString| words(line.as_bstr()).first() == Some(&&b"*"[..]);
-    let is_first = |line: &&BString| is_general(line) || line.starts_with(b"[attr]");
-    let (general, other): (Vec<&BString>, Vec<&BString>) = new.iter().partition(is_first);
+    let (general, other): (Vec<&BString>, Vec<&BString>) = new.iter().partition(|line| {
+        (words(line.as_bstr()).first() == Some(&&b"*"[..])) || line.starts_with(b"[attr]")
+    });
     let held = target.contents.as_deref().unwrap_or_default();
     let end = line_end(held);
     let (mark, held) = without_mark(held);

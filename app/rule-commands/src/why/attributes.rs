@@ -1,8 +1,8 @@
 //! The attributes of paths, and the lines that give them.
 
-use crate::context::Context;
 use anyhow::Result;
 use bstr::{BString, ByteSlice};
+use redshank_context::Context;
 use redshank_output::{Align, Cell, Table};
 use redshank_report::{AttributesOut, Listing, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;

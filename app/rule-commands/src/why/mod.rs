@@ -1,12 +1,10 @@
 mod attributes;
 mod stream;
 
-use super::found;
-use crate::cli::GlobalArgs;
-use crate::context::Context;
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
+use redshank_context::{Context, GlobalArgs, found};
 use redshank_files::FileKind;
 use redshank_origin::Judgement;
 use redshank_report::{AnswerOut, LIST, Listing, OriginOut, OutputFormat, Report, RuleOut};
@@ -46,6 +44,10 @@ pub struct Why {
 }
 
 impl Why {
+    /// Says of each path which rule decides.
+    ///
+    /// # Errors
+    /// If the working tree can't be read, or an argument doesn't fit it.
     pub fn run(&self, args: &GlobalArgs) -> Result<ExitCode> {
         let context = Context::find(args, self.format)?;
         if self.attributes {

@@ -1,8 +1,8 @@
 //! The one way in which commands write files of rules and settings: the difference and its effect
 //! are shown, somebody is asked, and it is written through the journal.
 
+use crate::Context;
 use crate::ask;
-use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::{Edit, attributes_overlay_of, effect_of, write};

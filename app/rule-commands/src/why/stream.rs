@@ -1,11 +1,11 @@
 //! Answers to a stream of questions: what is asked already is answered before more is waited for,
 //! by several workers side by side.
 
-use super::{ask, found};
-use crate::context::Context;
+use super::ask;
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
+use redshank_context::{Context, found};
 use redshank_output::{put, screen};
 use redshank_report::{AnswerOut, OutputFormat, RuleOut};
 use redshank_rules::{RuleId, Ruling};

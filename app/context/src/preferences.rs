@@ -41,6 +41,7 @@ pub struct Adding {
 pub struct Answers {
     /// A check before each commit.
     pub hook: Option<bool>,
+    /// What the rules say now is recorded, for `prove` to test later.
     pub record: Option<bool>,
     /// A sample is written beside an environment file.
     pub sample: Option<bool>,
@@ -68,11 +69,13 @@ pub enum Origin {
     Option(&'static str),
     /// A variable of the environment.
     Environment(&'static str),
+    /// The repository's redshank.toml.
     Repository,
     /// The policy that the repository follows.
     Policy,
     /// The person's own file.
     Personal,
+    /// Nobody set it.
     BuiltIn,
 }
 

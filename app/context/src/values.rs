@@ -1,9 +1,9 @@
 //! What the values of arguments can be here, for a shell that completes: each with what it is
 //! for. Where nothing can be read, nothing is offered; anyone who completes wants no complaint.
 
-use crate::cli::GlobalArgs;
-use crate::commands::completions;
-use crate::context::Context;
+use crate::Context;
+use crate::GlobalArgs;
+use crate::shell;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
@@ -26,7 +26,7 @@ pub fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
         let args = GlobalArgs::default();
         let context = Context::find(&args, OutputFormat::Json);
         let values = context.and_then(|context| values(&context));
-        let shell = completions::asking();
+        let shell = shell::asking();
         let offered = values.unwrap_or_default().into_iter();
         let offered = offered.filter_map(|(value, help)| {
             let value = quoted_for(shell, &value)?;

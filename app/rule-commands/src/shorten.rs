@@ -1,10 +1,9 @@
 //! `rules --shorten`: ignore files without the lines that do nothing of their own.
 
-use super::proposal::Proposal;
-use crate::context::Context;
 use anyhow::Result;
 use bstr::ByteSlice;
 use redshank_changes::{Edit, RuleTarget};
+use redshank_context::{Context, Proposal};
 use redshank_output as output;
 use redshank_report::{EffectOut, OutputFormat};
 use redshank_rules::{RepoPath, RuleScope};
