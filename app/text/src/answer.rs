@@ -13,6 +13,8 @@ use std::ops::Range;
 pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer) -> Result<String> {
     let path = Paint::Head.on(shown(given));
     let ignores = answer.ruling.as_ref().is_some_and(Ruling::ignores);
+    let is_open = answer.state != State::Ignored && answer.ruling.is_none() && !at.is_top();
+    let let_in = if is_open { let_in(verdicts, at)? } else { None };
     let mut text = match (answer.state, &answer.ruling) {
         _ if at.is_top() => format!("{path} is the top folder itself: git never ignores it\n"),
         (_, None) if verdicts.is_gits_own(at) => {
@@ -29,6 +31,10 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
                 Paint::Good.on("not ignored")
             )
         }
+        (State::Candidate, None) if let_in.is_some() => format!(
+            "{path} is {}: an exception re-includes its folder\n",
+            Paint::Good.on("not ignored")
+        ),
         (State::Candidate, None) => format!(
             "{path} is {}: no rule matches it\n",
             Paint::Good.on("not ignored")
@@ -51,10 +57,31 @@ pub fn answer(verdicts: &Verdicts, given: &BStr, at: &RepoPath, answer: &Answer)
             text += &format!("    {command} stops tracking it and keeps it on disk\n");
         }
     }
-    if answer.state != State::Ignored && answer.ruling.is_none() && !at.is_top() {
-        text += &near(&verdicts.rules_at(at)?, at);
+    match let_in {
+        Some(by) => text += &by,
+        None if is_open => text += &near(&verdicts.rules_at(at)?, at),
+        None => {}
     }
     Ok(text)
+}
+
+/// The exception by which a folder above is there at all, and what would ignore it.
+fn let_in(verdicts: &Verdicts, path: &RepoPath) -> Result<Option<String>> {
+    for folder in path.folders_above() {
+        let rules = verdicts.rules_at(folder)?.all_rulings(folder.bare(), true);
+        if let [exception, other, ..] = &rules[..]
+            && !exception.ignores()
+            && other.ignores()
+        {
+            return Ok(Some(format!(
+                "    {} re-includes {}, which {} would ignore\n",
+                told(exception),
+                shown(folder),
+                told(other)
+            )));
+        }
+    }
+    Ok(None)
 }
 
 /// The exceptions that can't work because a folder above is excluded, and what to do instead.

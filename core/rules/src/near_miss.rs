@@ -126,7 +126,9 @@ pub fn near_misses(chain: &Chain, path: &RepoPath) -> Vec<NearMiss> {
         let Some(below) = path.below(&list.source.base) else {
             continue;
         };
-        for rule in list.rules().iter().rev().filter(|rule| !rule.negated) {
+        // What matches already is no near miss: something stronger re-includes the path.
+        let rules = list.rules().iter().rev();
+        for rule in rules.filter(|rule| !rule.negated && !rule.reaches(below)) {
             let change = LOOSER.iter().chain(MISREAD).find_map(|(because, change)| {
                 let changed = change(rule)?;
                 changed.reaches(below).then_some((*because, changed))

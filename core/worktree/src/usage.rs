@@ -196,7 +196,10 @@ pub fn rule_usage_in(snapshot: &Snapshot, tree: &Tree) -> Result<UsageReport> {
             std::cmp::Reverse(list.source.base.clone()),
         )
     });
-    let rules = lists.iter().flat_map(|list| usage_of(tree, list, &catches));
+    let verdicts = Verdicts::of_rules(snapshot)?;
+    let rules = lists
+        .iter()
+        .flat_map(|list| usage_of(tree, list, &catches, &verdicts));
     let rules = rules.collect();
     Ok(UsageReport {
         rules,
@@ -231,9 +234,10 @@ impl FileUsage {
             *catches.entry(ruling.id()).or_default() += entry.stats();
             in_force = Some(Arc::clone(ruling.list()));
         }
-        let idle = || RuleList::parse(source.clone(), &contents, snapshot.case());
-        let list = in_force.unwrap_or_else(|| Arc::new(idle()));
-        let mut rules = usage_of(&tree, &list, &catches);
+        let list = in_force.unwrap_or_else(|| {
+            Arc::new(RuleList::parse(source.clone(), &contents, snapshot.case()))
+        });
+        let mut rules = usage_of(&tree, &list, &catches, &verdicts);
         rules.reverse();
         Ok(Self { tree, rules })
     }
@@ -252,7 +256,12 @@ impl FileUsage {
 type Catches = HashMap<RuleId, FileStats, FixedState>;
 
 /// The rules of a list, the last line first.
-fn usage_of(tree: &Tree, list: &Arc<RuleList>, catches: &Catches) -> Vec<RuleUsage> {
+fn usage_of(
+    tree: &Tree,
+    list: &Arc<RuleList>,
+    catches: &Catches,
+    verdicts: &Verdicts,
+) -> Vec<RuleUsage> {
     let all = 0..list.rules().len();
     let catches = all.clone().into_par_iter().map(|at| {
         let catches = catches.get(&RuleId::new(list, at));
@@ -264,14 +273,37 @@ fn usage_of(tree: &Tree, list: &Arc<RuleList>, catches: &Catches) -> Vec<RuleUsa
     let last = Last::find(tree, list);
     let usages = all.into_par_iter().rev().map(|at| {
         let known = (facts.get(&at), missed.get(&at));
+        // An exception for a folder decides about the folder, and so lets in what is in it.
+        let let_in = known.0.and_then(|facts| facts.let_in.as_ref());
+        let let_in = let_in.filter(|(folder, _)| lets_in(verdicts, list, at, folder));
+        let (catches, status) = match let_in {
+            Some((_, stats)) => (*stats, RuleStatus::Works),
+            None => (catches[at], status(list, at, catches[at], known, &last)),
+        };
         RuleUsage {
             list: Arc::clone(list),
             at,
-            catches: catches[at],
-            status: status(list, at, catches[at], known, &last),
+            catches,
+            status,
         }
     });
     usages.collect()
+}
+
+/// Whether a rule is what re-includes a folder: without it, another would ignore it.
+fn lets_in(verdicts: &Verdicts, list: &RuleList, at: usize, folder: &RepoPath) -> bool {
+    let Ok(chain) = verdicts.rules_at(folder) else {
+        return false;
+    };
+    let matching = chain.all_rulings(folder.bare(), true);
+    let [own, others @ ..] = &matching[..] else {
+        return false;
+    };
+    let rule = &list.rules()[at];
+    let is_own = own.source().shown == list.source.shown && own.rule().line == rule.line;
+    // Of the same line twice, the last one counts.
+    let mut others = others.iter().filter(|other| other.rule().text != rule.text);
+    is_own && others.next().is_some_and(Ruling::ignores)
 }
 
 /// Adds the lists that decide about nothing.
@@ -397,6 +429,9 @@ struct Facts {
     overridden: Option<RuleStatus>,
     /// The first folder that is excluded above a path that it matches.
     excluded: Option<RuleStatus>,
+    /// The first folder that an exception matches and that isn't excluded, and what a commit would
+    /// take in of what is below such folders.
+    let_in: Option<(RepoPathBuf, FileStats)>,
 }
 
 /// For entries that come sorted, which rules of a list match each, or a folder above it.
@@ -456,7 +491,12 @@ fn facts(tree: &Tree, list: &RuleList, catches: &[FileStats]) -> HashMap<usize, 
         let mut matches = Matches::new(list, &idle);
         for entry in part {
             for at in matches.next(entry) {
-                facts.entry(at as usize).or_default().take(entry);
+                let known = facts.entry(at as usize).or_default();
+                known.take(entry);
+                let rule = &list.rules()[at as usize];
+                if rule.negated && entry.state != State::Ignored {
+                    known.take_open(entry, rule, &list.source.base);
+                }
             }
         }
         facts
@@ -474,6 +514,30 @@ impl Facts {
         self.tracked += later.tracked;
         self.overridden = self.overridden.take().or(later.overridden);
         self.excluded = self.excluded.take().or(later.excluded);
+        if let Some((_, more)) = later.let_in {
+            match &mut self.let_in {
+                Some((_, stats)) => *stats += more,
+                None => self.let_in = later.let_in,
+            }
+        }
+    }
+
+    /// Takes up an entry in a folder that an exception matches.
+    fn take_open(&mut self, entry: &Entry, rule: &Rule, base: &RepoPath) {
+        let mut folders = entry.path.folders_above();
+        let folder = folders.find(|folder| {
+            let below = folder.below(base).filter(|below| !below.is_top());
+            below.is_some_and(|below| rule.matches(below.bare(), true))
+        });
+        let Some(folder) = folder else {
+            return;
+        };
+        let (_, stats) = self
+            .let_in
+            .get_or_insert_with(|| (folder.to_owned(), FileStats::default()));
+        if entry.state == State::Candidate {
+            *stats += entry.stats();
+        }
     }
 
     /// Takes up an entry that the rule matches.
@@ -789,8 +853,9 @@ mod tests {
         assert_eq!(line(6).2, overridden);
         assert_eq!(line(8), (1, 5, RuleStatus::Works));
         let misread = line(9).2;
-        let is_meant = |corrected: &BString| *corrected == "Library/";
-        assert!(matches!(&misread, RuleStatus::Misread { corrected, .. } if is_meant(corrected)));
+        assert!(
+            matches!(&misread, RuleStatus::Misread { corrected, .. } if *corrected == "Library/")
+        );
         assert_eq!(told("in/.gitignore", 2).2, RuleStatus::SwallowsItsFile);
     }
 }

@@ -247,3 +247,45 @@ fn names_of_autotools_that_somebody_wrote_are_not_ignored() {
     nia.redshank(&["tidy", "--apply", "--yes"]).fine();
     assert_eq!(nia.lists("ignored"), ["aclocal.m4"]);
 }
+
+#[test]
+fn an_exception_for_a_folder_is_seen_to_let_in_what_is_in_it() {
+    let nia = Person::with_repository();
+    nia.writes("build/gauge.o", "1");
+    nia.writes("src/build/plan.py", "tides = 3\n");
+    nia.writes("src/build/deep/more.py", "tides = 4\n");
+    nia.writes("old/build/keep.py", "tides = 5\n");
+    nia.writes(
+        ".gitignore",
+        "build/\n!/src/build/\n!/old/build/\n/old/\n!/docs/build/\n",
+    );
+    let usage = nia.redshank(&["rules", "--format", "json"]).json();
+    let rules: Vec<(&str, u64)> = usage["rules"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| {
+            (
+                one["pattern"].as_str().unwrap(),
+                one["files"].as_u64().unwrap(),
+            )
+        })
+        .collect();
+    let of = |pattern: &str| rules.iter().find(|(one, _)| *one == pattern).unwrap().1;
+    assert_eq!(of("!/src/build/"), 2, "{usage}");
+    assert_eq!(of("!/docs/build/"), 0);
+    // In a folder that is ignored as a whole, it can't.
+    assert_eq!(of("!/old/build/"), 0);
+    let said = nia.redshank(&["why", "src/build/deep/more.py"]).out;
+    let wanted = ".gitignore:2  !/src/build/ re-includes src/build/, which .gitignore:1  build/ would ignore";
+    assert!(said.contains(wanted), "{said}");
+    assert!(!said.contains("nearly"), "{said}");
+    // What seems to do nothing is taken out where rules are made shorter: this isn't.
+    nia.redshank(&["rules", "--shorten", "--write", "--yes"])
+        .fine();
+    assert!(
+        nia.lists("candidate")
+            .contains(&"src/build/plan.py".to_owned())
+    );
+    nia.agrees_with_git();
+}
