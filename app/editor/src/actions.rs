@@ -262,7 +262,11 @@ impl Actions<'_> {
     }
 
     /// Calls this with a file as it is: as the editor shows it, or as it is on disk.
-    fn with_text<T>(&self, file: &Path, with: impl FnOnce(FileText<'_>) -> Option<T>) -> Option<T> {
+    pub(super) fn with_text<T>(
+        &self,
+        file: &Path,
+        with: impl FnOnce(FileText<'_>) -> Option<T>,
+    ) -> Option<T> {
         let document = self.open.of_file(file);
         let on_disk = document.is_none().then(|| held(file)).flatten();
         with(FileText {

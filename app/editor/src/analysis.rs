@@ -6,7 +6,7 @@ use bstr::{BString, ByteSlice};
 use redshank_findings::{Finding, secrets_of};
 use redshank_rules::fit;
 use redshank_rules::{RepoPath, RepoPathBuf, Source};
-use redshank_templates::{Failure, Template, ignores_sources, prove};
+use redshank_templates::{Failure, Template, prove, sources_ignored_by};
 use redshank_text as text;
 use redshank_worktree::attributes::AttributeUsage;
 use redshank_worktree::expectations;
@@ -15,7 +15,7 @@ use redshank_worktree::settings::{self, Settings};
 use redshank_worktree::tree::State;
 use redshank_worktree::usage::{FileUsage, RuleStatus, RuleUsage};
 use redshank_worktree::{Error, FileStats, Overlay, Verdicts, toml_file};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
 
 /// What is known of a text.
@@ -62,10 +62,18 @@ pub struct RuleFacts {
     pub catches: FileStats,
     /// The first of these paths.
     pub first: Vec<RepoPathBuf>,
-    /// It ignores somebody's sources.
-    pub takes_work: bool,
+    /// The folders of somebody's sources that it ignores, sorted.
+    pub takes_work: Vec<IgnoredWork>,
     /// What a template says of it: its name, the reason, and what makes the files again.
     pub reason: Option<(String, String, Option<String>)>,
+}
+
+/// A folder of somebody's sources that a rule ignores.
+#[derive(Debug, Clone)]
+pub struct IgnoredWork {
+    pub folder: RepoPathBuf,
+    /// The files in it that somebody surely wrote.
+    pub files: Vec<RepoPathBuf>,
 }
 
 /// At most this many of the paths that a rule decides about are kept by name.
@@ -146,13 +154,13 @@ impl Here<'_> {
         })
     }
 
-    /// Whether a rule ignores a folder of somebody's sources, by a name that tools use as well.
-    fn takes_work(&self, rule: &RuleUsage, caught: &[RepoPathBuf]) -> bool {
+    /// The folders of somebody's sources that a rule ignores, by a name that tools use as well.
+    fn takes_work(&self, rule: &RuleUsage, caught: &[RepoPathBuf]) -> Vec<IgnoredWork> {
         let (Some(survey), base) = (self.survey, &rule.list.source.base) else {
-            return false;
+            return Vec::new();
         };
         if rule.rule().negated {
-            return false;
+            return Vec::new();
         }
         let text = rule.rule().text.as_bstr();
         let folders = caught.iter().filter_map(|path| {
@@ -163,13 +171,16 @@ impl Here<'_> {
                 .filter(|part| part.is_folder())?;
             Some(base.join(part))
         });
-        let folders: HashSet<RepoPathBuf> = folders.collect();
-        folders.into_iter().any(|folder| {
+        let folders: BTreeSet<RepoPathBuf> = folders.collect();
+        let work = folders.into_iter().filter_map(|folder| {
             let mut known = self.work.borrow_mut();
-            *known
+            let files = known
                 .entry((folder.clone(), text.to_owned()))
-                .or_insert_with(|| ignores_sources(survey, &folder, text))
-        })
+                .or_insert_with(|| sources_ignored_by(survey, &folder, text));
+            let files = files.clone()?;
+            Some(IgnoredWork { folder, files })
+        });
+        work.collect()
     }
 
     /// What templates say of patterns, as they are written for the projects here.

@@ -66,8 +66,9 @@ impl Server<'_> {
         let is_cut = offered.len() > MOST;
         offered.truncate(MOST);
         let of_templates = picture.offers.rules.iter().filter(|rule| {
-            let is_known = || offered.iter().any(|(pattern, _)| *pattern == rule.pattern);
-            *rule.folder == *base && starts_alike(&rule.pattern, body) && !is_known()
+            *rule.folder == *base
+                && starts_alike(&rule.pattern, body)
+                && !offered.iter().any(|(pattern, _)| *pattern == rule.pattern)
         });
         let of_templates: Vec<Offer> = of_templates
             .map(|rule| Offer {

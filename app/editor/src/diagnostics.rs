@@ -3,20 +3,34 @@
 use super::analysis::{Analysis, Fault, Kind, RuleFacts};
 use super::attribute_text;
 use super::documents::{Columns, Document};
-use lsp_types::{Diagnostic, DiagnosticSeverity, DiagnosticTag, NumberOrString};
+use lsp_types::{
+    Diagnostic, DiagnosticRelatedInformation, DiagnosticSeverity, DiagnosticTag, Location,
+    NumberOrString,
+};
 use redshank_findings::{Finding, Level};
+use redshank_rules::RepoPath;
 use redshank_secrets::secrets_in;
-use redshank_text as text;
+use redshank_text::{self as text, shown};
 use redshank_worktree::usage::RuleStatus;
 use serde_json::json;
 
+/// At most so many folders and files of work are named at a rule that ignores them.
+const MOST_NAMED: usize = 5;
+
 /// All that is wrong in a text, by line.
-pub fn diagnose(document: &Document, analysis: &Analysis, columns: Columns) -> Vec<Diagnostic> {
+///
+/// `place_of` gives the place of a file of the working tree.
+pub fn diagnose(
+    document: &Document,
+    analysis: &Analysis,
+    columns: Columns,
+    place_of: &dyn Fn(&RepoPath) -> Option<Location>,
+) -> Vec<Diagnostic> {
     let mut found: Vec<Diagnostic> = match &analysis.kind {
         Kind::Rules(file) => {
             let rules = file.rules.iter();
             rules
-                .filter_map(|rule| of_rule(document, rule, columns))
+                .filter_map(|rule| of_rule(document, rule, columns, place_of))
                 .collect()
         }
         Kind::Settings(faults) | Kind::Template(faults) => faults
@@ -41,9 +55,16 @@ pub fn diagnose(document: &Document, analysis: &Analysis, columns: Columns) -> V
     found
 }
 
-fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Diagnostic> {
+fn of_rule(
+    document: &Document,
+    rule: &RuleFacts,
+    columns: Columns,
+    place_of: &dyn Fn(&RepoPath) -> Option<Location>,
+) -> Option<Diagnostic> {
     let (severity, code) = match &rule.status {
-        RuleStatus::Works if rule.takes_work => (DiagnosticSeverity::WARNING, "takes-work"),
+        RuleStatus::Works if !rule.takes_work.is_empty() => {
+            (DiagnosticSeverity::WARNING, "takes-work")
+        }
         RuleStatus::Works => return None,
         RuleStatus::CatchesNothing => (DiagnosticSeverity::HINT, "catches-nothing"),
         RuleStatus::Duplicate { .. } => (DiagnosticSeverity::HINT, "duplicate"),
@@ -60,10 +81,20 @@ fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Di
         RuleStatus::CatchesNothing | RuleStatus::Duplicate { .. }
     );
     let said = if rule.status == RuleStatus::Works {
-        "also ignores source files; write a narrower rule".to_owned()
+        let folders = rule.takes_work.iter().take(MOST_NAMED);
+        let folders: Vec<String> = folders.map(|work| shown(&work.folder)).collect();
+        format!("also ignores source files, in {}", folders.join(", "))
     } else {
         text::fault(&rule.status)
     };
+    let files = rule.takes_work.iter().flat_map(|work| &work.files);
+    let related = files.take(MOST_NAMED).filter_map(|file| {
+        Some(DiagnosticRelatedInformation {
+            location: place_of(file)?,
+            message: "somebody wrote this file".to_owned(),
+        })
+    });
+    let related: Vec<DiagnosticRelatedInformation> = related.collect();
     let fix = text::fix(&rule.status).map_or(String::new(), |fix| format!("; {fix}"));
     Some(Diagnostic {
         range: columns.whole(rule.line, document.line(rule.line)),
@@ -72,6 +103,7 @@ fn of_rule(document: &Document, rule: &RuleFacts, columns: Columns) -> Option<Di
         source: Some(super::NAME.to_owned()),
         message: format!("{said}{fix}"),
         tags: is_idle.then(|| vec![DiagnosticTag::UNNECESSARY]),
+        related_information: (!related.is_empty()).then_some(related),
         ..Diagnostic::default()
     })
 }

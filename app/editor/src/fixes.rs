@@ -73,9 +73,8 @@ impl Actions<'_> {
             | RuleStatus::Duplicate { .. }
             | RuleStatus::Overridden { .. }
             | RuleStatus::OnlyTracked { .. } => self.take_out(document, rule),
-            RuleStatus::Works | RuleStatus::CannotWork { .. } | RuleStatus::Impossible { .. } => {
-                None
-            }
+            RuleStatus::Works => self.keep_work(document, file, rule),
+            RuleStatus::CannotWork { .. } | RuleStatus::Impossible { .. } => None,
         }
     }
 
@@ -103,6 +102,31 @@ impl Actions<'_> {
         let is_own = after.included.iter().all(|path| **path == *own);
         (is_own && after.ignored.is_empty()).then(|| Fix {
             title: "Keep this file by an exception".to_owned(),
+            changes,
+            is_preferred: true,
+        })
+    }
+
+    /// Exceptions for the folders of somebody's sources that a rule ignores.
+    fn keep_work(&self, document: &Document, file: &RuleFile, rule: &RuleFacts) -> Option<Fix> {
+        let folders: Vec<&RepoPathBuf> = rule.takes_work.iter().map(|work| &work.folder).collect();
+        if folders.is_empty() || folders.len() > MOST_FOLDERS {
+            return None;
+        }
+        let mut lines = vec![written(rule.text.as_bstr())];
+        for folder in &folders {
+            let exact = exactly(folder.below(&file.source.base)?.as_bstr());
+            lines.push(format!("!{}", written(exact.as_bstr())));
+        }
+        let changes = vec![LineChange::Replace(rule.line, lines.join("\n"))];
+        let after = self.verdict_changes(document, &changes)?;
+        let is_inside = |path: &RepoPathBuf| folders.iter().any(|folder| path.is_within(folder));
+        let is_right = after.ignored.is_empty()
+            && !after.included.is_empty()
+            && after.included.iter().all(is_inside);
+        let names: Vec<String> = folders.iter().map(|folder| shown(folder)).collect();
+        is_right.then(|| Fix {
+            title: format!("Keep {} by an exception", names.join(", ")),
             changes,
             is_preferred: true,
         })

@@ -5,27 +5,34 @@
 mod actions;
 mod analysis;
 mod attribute_text;
+mod client;
 mod completion;
 mod diagnostics;
 mod documents;
 mod fixes;
 mod hints;
+mod links;
 mod offers;
 mod outline;
 mod parts;
 mod picture;
 mod places;
+mod progress;
+mod pulled;
+mod renames;
 #[cfg(test)]
 mod tests;
 mod text_edits;
+mod tokens;
 mod transport;
 mod worker;
 mod workspaces;
 
 use analysis::{Analysis, Kind, RuleFacts, RuleFile};
 use anyhow::{Context as _, Result, bail};
+use client::{Client, capabilities};
 use crossbeam_channel::{Receiver, Sender, select, unbounded};
-use documents::{Columns, Document, Documents, path_of};
+use documents::{Document, Documents, path_of};
 use lsp_server::{ErrorCode, Message, Notification, Request, RequestId, Response};
 use lsp_types::notification::{
     DidChangeTextDocument, DidChangeWatchedFiles, DidChangeWorkspaceFolders, DidCloseTextDocument,
@@ -33,25 +40,24 @@ use lsp_types::notification::{
     ShowMessage,
 };
 use lsp_types::request::{
-    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, DocumentSymbolRequest,
-    ExecuteCommand, FoldingRangeRequest, GotoDefinition, HoverRequest, Initialize,
-    InlayHintRefreshRequest, InlayHintRequest, References, Request as _, Shutdown,
+    CodeActionRequest, CodeLensRefresh, CodeLensRequest, Completion, DocumentDiagnosticRequest,
+    DocumentLinkRequest, DocumentSymbolRequest, ExecuteCommand, FoldingRangeRequest,
+    GotoDefinition, HoverRequest, Initialize, InlayHintRefreshRequest, InlayHintRequest,
+    References, Request as _, SemanticTokensFullRequest, SemanticTokensRangeRequest, Shutdown,
+    WillRenameFiles,
 };
 use lsp_types::{
-    CodeActionKind, CodeActionOptions, CodeActionParams, CodeActionProviderCapability,
-    CodeLensOptions, CompletionOptions, DidChangeTextDocumentParams,
-    DidChangeWorkspaceFoldersParams, DidCloseTextDocumentParams, DidOpenTextDocumentParams,
-    ExecuteCommandOptions, FoldingRangeProviderCapability, HoverProviderCapability,
-    InitializeParams, InitializeResult, MessageType, OneOf, PublishDiagnosticsParams,
-    ServerCapabilities, ServerInfo, ShowMessageParams, TextDocumentSyncCapability,
-    TextDocumentSyncKind, TextDocumentSyncOptions, TextDocumentSyncSaveOptions, Uri,
-    WorkspaceFoldersServerCapabilities, WorkspaceServerCapabilities,
+    CodeActionParams, DidChangeTextDocumentParams, DidChangeWorkspaceFoldersParams,
+    DidCloseTextDocumentParams, DidOpenTextDocumentParams, InitializeParams, InitializeResult,
+    MessageType, NumberOrString, PublishDiagnosticsParams, RenameFilesParams, ServerInfo,
+    ShowMessageParams, Uri,
 };
 use picture::WorkspaceIndex;
 use redshank_text as text;
+use renames::Renamed;
 use serde::Deserialize;
 use serde::de::DeserializeOwned;
-use serde_json::{Value, json};
+use serde_json::Value;
 use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -70,33 +76,19 @@ const NAME: &str = "redshank";
 /// If the editor can't be written to.
 pub fn serve(root: Option<&Path>) -> Result<bool> {
     let transport = Transport::start();
-    let Some((id, params)) = initialized(&transport)? else {
+    let Some((id, params, capabilities_given)) = initialized(&transport)? else {
         transport.finish()?;
         return Ok(false);
     };
-    let general = params.capabilities.general.as_ref();
-    let offered = general.and_then(|general| general.position_encodings.as_deref());
-    let columns = Columns::offered(offered);
-    // An editor without hints in its lines may show them between these.
-    let document = params.capabilities.text_document.as_ref();
-    let has_hints = document.is_some_and(|document| document.inlay_hint.is_some());
-    let code_action = document.and_then(|document| document.code_action.as_ref());
+    let client = Client::read(&params, &capabilities_given);
     let result = InitializeResult {
-        capabilities: capabilities(columns, has_hints),
+        capabilities: capabilities(client),
         server_info: Some(ServerInfo {
             name: NAME.to_owned(),
             version: Some(env!("CARGO_PKG_VERSION").to_owned()),
         }),
     };
     transport.send(Message::Response(Response::new_ok(id, result)))?;
-    let workspace = params.capabilities.workspace.as_ref();
-    let refreshes = workspace.and_then(|workspace| {
-        if has_hints {
-            workspace.inlay_hint.as_ref()?.refresh_support
-        } else {
-            workspace.code_lens.as_ref()?.refresh_support
-        }
-    });
     let (found, news) = unbounded();
     let (loose, texts) = unbounded();
     let found_loose = found.clone();
@@ -111,17 +103,18 @@ pub fn serve(root: Option<&Path>) -> Result<bool> {
         workspaces: Workspaces::default(),
         loose,
         view: EditorView {
-            columns,
+            columns: client.columns,
             folders: Vec::new(),
-            shows_disabled: code_action.and_then(|one| one.disabled_support) == Some(true),
+            shows_disabled: client.shows_disabled,
         },
-        has_hints,
-        refreshes_hints: refreshes == Some(true),
+        client,
         open: Documents::default(),
         known: HashMap::new(),
         asked: 0,
         is_hint_asked: false,
         is_shut_down: false,
+        pulled: Vec::new(),
+        progress: HashMap::new(),
     };
     for folder in folders {
         server.add_folder(folder)?;
@@ -133,8 +126,8 @@ pub fn serve(root: Option<&Path>) -> Result<bool> {
 }
 
 /// Waits for the editor's first request, and answers others until then (LSP 3.17, initialize);
-/// nothing if it leaves at once.
-fn initialized(transport: &Transport) -> Result<Option<(RequestId, InitializeParams)>> {
+/// nothing if it leaves at once. With its capabilities as it wrote them.
+fn initialized(transport: &Transport) -> Result<Option<(RequestId, InitializeParams, Value)>> {
     for incoming in &transport.incoming {
         let request = match incoming {
             Incoming::Message(Message::Request(request)) => request,
@@ -143,8 +136,9 @@ fn initialized(transport: &Transport) -> Result<Option<(RequestId, InitializePar
         };
         let id = request.id.clone();
         let refused = if request.method == Initialize::METHOD {
+            let given = request.params["capabilities"].clone();
             match serde_json::from_value(request.params) {
-                Ok(params) => return Ok(Some((id, params))),
+                Ok(params) => return Ok(Some((id, params, given))),
                 Err(error) => (ErrorCode::InvalidParams, error.to_string()),
             }
         } else {
@@ -167,53 +161,6 @@ fn folders(params: &InitializeParams) -> Vec<PathBuf> {
     all.filter_map(path_of).collect()
 }
 
-fn capabilities(columns: Columns, has_hints: bool) -> ServerCapabilities {
-    ServerCapabilities {
-        position_encoding: Some(columns.kind()),
-        text_document_sync: Some(TextDocumentSyncCapability::Options(
-            TextDocumentSyncOptions {
-                open_close: Some(true),
-                change: Some(TextDocumentSyncKind::INCREMENTAL),
-                save: Some(TextDocumentSyncSaveOptions::Supported(true)),
-                ..TextDocumentSyncOptions::default()
-            },
-        )),
-        hover_provider: Some(HoverProviderCapability::Simple(true)),
-        inlay_hint_provider: has_hints.then_some(OneOf::Left(true)),
-        code_lens_provider: (!has_hints).then_some(CodeLensOptions {
-            resolve_provider: Some(false),
-        }),
-        completion_provider: Some(CompletionOptions {
-            trigger_characters: Some(["/", "*", ".", "\"", " "].map(str::to_owned).to_vec()),
-            ..CompletionOptions::default()
-        }),
-        folding_range_provider: Some(FoldingRangeProviderCapability::Simple(true)),
-        document_symbol_provider: Some(OneOf::Left(true)),
-        workspace: Some(WorkspaceServerCapabilities {
-            workspace_folders: Some(WorkspaceFoldersServerCapabilities {
-                supported: Some(true),
-                change_notifications: Some(OneOf::Left(true)),
-            }),
-            file_operations: None,
-        }),
-        definition_provider: Some(OneOf::Left(true)),
-        references_provider: Some(OneOf::Left(true)),
-        execute_command_provider: Some(ExecuteCommandOptions {
-            commands: vec![places::WHY.to_owned()],
-            ..ExecuteCommandOptions::default()
-        }),
-        code_action_provider: Some(CodeActionProviderCapability::Options(CodeActionOptions {
-            code_action_kinds: Some(vec![
-                CodeActionKind::QUICKFIX,
-                CodeActionKind::REFACTOR_REWRITE,
-                CodeActionKind::SOURCE,
-            ]),
-            ..CodeActionOptions::default()
-        })),
-        ..ServerCapabilities::default()
-    }
-}
-
 /// The conversation with the editor.
 struct Server<'c> {
     transport: &'c Transport,
@@ -223,10 +170,7 @@ struct Server<'c> {
     /// For texts that are in no working tree.
     loose: Sender<WorkerRequest>,
     view: EditorView,
-    /// The editor shows hints in its lines, not between them.
-    has_hints: bool,
-    /// The editor can be told that its hints are old.
-    refreshes_hints: bool,
+    client: Client,
     open: Documents,
     known: HashMap<String, Arc<Analysis>>,
     /// How many questions we have asked.
@@ -235,6 +179,11 @@ struct Server<'c> {
     is_hint_asked: bool,
     /// The editor said that it is going to leave.
     is_shut_down: bool,
+    /// Questions about what is wrong with a text of which that isn't known yet.
+    pulled: Vec<(RequestId, Uri)>,
+    /// The working trees that are looked at for the first time, each with the token by which the
+    /// editor shows so.
+    progress: HashMap<PathBuf, NumberOrString>,
 }
 
 impl Server<'_> {
@@ -286,6 +235,18 @@ impl Server<'_> {
                 Ok(params) => return self.ask_for_actions(id, params),
                 Err(error) => Err((ErrorCode::InvalidParams, error.to_string())),
             },
+            DocumentDiagnosticRequest::METHOD => match serde_json::from_value(request.params) {
+                Ok(params) => return self.pull(id, params),
+                Err(error) => Err((ErrorCode::InvalidParams, error.to_string())),
+            },
+            WillRenameFiles::METHOD => match serde_json::from_value(request.params) {
+                // The thread of the working tree answers.
+                Ok(params) => return self.ask_for_renames(id, &params),
+                Err(error) => Err((ErrorCode::InvalidParams, error.to_string())),
+            },
+            SemanticTokensFullRequest::METHOD => self.with(request, Self::tokens),
+            SemanticTokensRangeRequest::METHOD => self.with(request, Self::tokens_in_sight),
+            DocumentLinkRequest::METHOD => self.with(request, Self::links),
             GotoDefinition::METHOD => self.with(request, Self::definition),
             References::METHOD => self.with(request, Self::references),
             FoldingRangeRequest::METHOD => self.with(request, Self::folding),
@@ -307,6 +268,14 @@ impl Server<'_> {
         let document = self.open.get(&params.text_document.uri);
         let home = document.and_then(|document| document.home.as_deref());
         self.send_to(home, WorkerRequest::Actions(id, params))
+    }
+
+    fn ask_for_renames(&self, id: RequestId, params: &RenameFilesParams) -> Result<()> {
+        let files = Renamed::read(params);
+        let home = files
+            .iter()
+            .find_map(|file| self.workspaces.top_of(file.from()));
+        self.send_to(home, WorkerRequest::Renames(id, files))
     }
 
     fn with<P: DeserializeOwned>(
@@ -333,6 +302,7 @@ impl Server<'_> {
                     home.clone()
                 });
                 tracing::debug!("{} is looked at in {home:?}", uri.as_str());
+                self.begin_progress()?;
                 self.tell_open(home.as_deref())
             }
             DidChangeTextDocument::METHOD => {
@@ -355,7 +325,11 @@ impl Server<'_> {
                     return Ok(());
                 };
                 self.known.remove(uri.as_str());
-                self.publish(&uri, None, Vec::new())?;
+                if self.client.pulls {
+                    self.answer_pulled(&uri, false)?;
+                } else {
+                    self.publish(&uri, None, Vec::new())?;
+                }
                 self.tell_open(document.home.as_deref())
             }
             DidChangeWorkspaceFolders::METHOD => {
@@ -395,6 +369,7 @@ impl Server<'_> {
         if let Err(error) = self.workspaces.add(&resolved, &self.view, &self.found) {
             return self.warn(text::describe(&error.into()));
         }
+        self.begin_progress()?;
         // Texts that were in no working tree may be in this one.
         let mut homes: BTreeSet<PathBuf> = BTreeSet::new();
         for document in self
@@ -440,12 +415,13 @@ impl Server<'_> {
     fn learn(&mut self, found: WorkerEvent) -> Result<()> {
         match found {
             WorkerEvent::WorkspaceIndex(picture) => {
+                self.end_progress(&picture.top)?;
                 self.workspaces.learn(picture);
                 Ok(())
             }
-            WorkerEvent::Actions(id, actions) => self
+            WorkerEvent::Answer(id, answer) => self
                 .transport
-                .send(Message::Response(Response::new_ok(id, actions))),
+                .send(Message::Response(Response::new_ok(id, answer))),
             WorkerEvent::Document(uri, analysis) => {
                 let Some(document) = self.open.iter().find(|one| one.uri.as_str() == uri) else {
                     return Ok(());
@@ -454,10 +430,14 @@ impl Server<'_> {
                 if document.version != analysis.version {
                     return Ok(());
                 }
-                let found = diagnostics::diagnose(document, &analysis, self.view.columns);
-                let uri = document.uri.clone();
-                self.known.insert(uri.to_string(), analysis);
-                self.publish(&uri, Some(document.version), found)?;
+                let (uri, version) = (document.uri.clone(), document.version);
+                let before = self.known.insert(uri.to_string(), analysis);
+                if self.client.pulls {
+                    let is_again = before.is_some_and(|before| before.version == version);
+                    self.answer_pulled(&uri, is_again)?;
+                } else {
+                    self.publish(&uri, Some(version), self.diagnostics(&uri))?;
+                }
                 self.refresh_hints()
             }
         }
@@ -480,21 +460,25 @@ impl Server<'_> {
     }
 
     fn refresh_hints(&mut self) -> Result<()> {
-        if !self.refreshes_hints || !self.is_hint_asked {
+        if !self.client.refreshes_hints || !self.is_hint_asked {
             return Ok(());
         }
-        self.asked += 1;
-        let method = if self.has_hints {
+        self.ask(if self.client.has_hints {
             InlayHintRefreshRequest::METHOD
         } else {
             CodeLensRefresh::METHOD
-        };
-        let method = method.to_owned();
-        self.transport.send(Message::Request(Request::new(
-            self.asked.into(),
-            method,
-            json!(null),
-        )))
+        })
+    }
+
+    /// Asks the editor for something that needs no words.
+    fn ask(&mut self, method: &str) -> Result<()> {
+        self.ask_with(method, Value::Null)
+    }
+
+    fn ask_with(&mut self, method: &str, params: Value) -> Result<()> {
+        self.asked += 1;
+        let request = Request::new(self.asked.into(), method.to_owned(), params);
+        self.transport.send(Message::Request(request))
     }
 
     /// A text, and what is known of it.

@@ -45,7 +45,7 @@ impl Server<'_> {
     }
 
     /// The blocks of a file of rules: label, first and last line.
-    fn blocks_of(&self, uri: &Uri) -> Vec<(String, u32, u32)> {
+    pub(super) fn blocks_of(&self, uri: &Uri) -> Vec<(String, u32, u32)> {
         let Some((document, analysis)) = self.known(uri) else {
             return Vec::new();
         };

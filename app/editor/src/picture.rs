@@ -3,9 +3,9 @@
 use super::offers::Offers;
 use super::parts::Parts;
 use super::worker::Here;
-use bstr::BString;
+use bstr::{BString, ByteSlice};
 use redshank_rules::{RepoPath, RepoPathBuf, RuleScope, Source};
-use redshank_templates::{Draft, DraftOptions, MEMORY_FILE};
+use redshank_templates::{Draft, DraftOptions, MEMORY_FILE, TEAM_FOLDER, Template};
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::State;
 use std::collections::HashMap;
@@ -28,6 +28,16 @@ pub struct WorkspaceIndex {
     /// What each ignore file would hold with the rules that fit the projects, and the file that
     /// remembers them.
     pub drafted: Vec<DraftedText>,
+    /// For each template that fits a project here, where to read on.
+    pub templates: HashMap<String, TemplateOrigin>,
+}
+
+/// Where a template comes from.
+pub struct TemplateOrigin {
+    /// The repository's own file of it, or the file by which its project was recognised.
+    pub file: PathBuf,
+    /// What that is, in a few words.
+    pub about: String,
 }
 
 /// A file as a draft would write it.
@@ -62,7 +72,35 @@ impl Here<'_> {
             rulings: self.rulings(),
             elsewhere: clone.chain(personal).collect(),
             drafted: self.drafted().unwrap_or_default(),
+            templates: self.templates(),
         }
+    }
+
+    /// Where the templates of the projects here come from.
+    fn templates(&self) -> HashMap<String, TemplateOrigin> {
+        let projects = self.survey.iter().flat_map(|survey| &survey.projects);
+        let mut all = HashMap::new();
+        for project in projects {
+            let Template { name, title, .. } = project.template;
+            let own = format!("{TEAM_FOLDER}/{name}.toml");
+            let is_own = self.snapshot.root.is_there(RepoPath::new(&own));
+            let (file, about) = if is_own {
+                (
+                    RepoPathBuf::from(own.as_str()),
+                    "the repository's own template",
+                )
+            } else {
+                (
+                    project.evidence.clone(),
+                    "the project is recognised by this",
+                )
+            };
+            all.entry(name.clone()).or_insert_with(|| TemplateOrigin {
+                file: self.snapshot.path(file.as_bstr()),
+                about: format!("{title}: {about}"),
+            });
+        }
+        all
     }
 
     /// Which rule decides about each path.

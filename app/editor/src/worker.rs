@@ -9,16 +9,18 @@ use super::actions::Actions;
 use super::analysis::{Analysis, Kind};
 use super::documents::{Columns, Documents, uri_of};
 use super::picture::WorkspaceIndex;
+use super::renames::Renamed;
 use bstr::BString;
 use crossbeam_channel::{Receiver, Sender};
 use lsp_server::RequestId;
-use lsp_types::{CodeAction, CodeActionParams, Uri};
+use lsp_types::{CodeActionParams, Uri};
 use redshank_findings::secrets_of;
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_secrets::masked;
 use redshank_templates::{Collection, Survey, recognise};
 use redshank_worktree::Snapshot;
 use redshank_worktree::settings;
+use serde_json::{Value, json};
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -32,6 +34,8 @@ pub enum WorkerRequest {
     DiskChanged,
     /// What can be done at a place of a text.
     Actions(RequestId, CodeActionParams),
+    /// What rules to change when files and folders get other names.
+    Renames(RequestId, Vec<Renamed>),
 }
 
 pub enum WorkerEvent {
@@ -39,8 +43,24 @@ pub enum WorkerEvent {
     WorkspaceIndex(Arc<WorkspaceIndex>),
     /// What is known of a text, in this state of it.
     Document(String, Arc<Analysis>),
-    /// The answer to a question about actions.
-    Actions(RequestId, Vec<CodeAction>),
+    /// The answer to a question.
+    Answer(RequestId, Value),
+}
+
+/// A question that is answered from the picture of the tree.
+enum Question {
+    Actions(CodeActionParams),
+    Renames(Vec<Renamed>),
+}
+
+impl Question {
+    /// The answer where there is no picture.
+    fn nothing(&self) -> Value {
+        match self {
+            Self::Actions(_) => json!([]),
+            Self::Renames(_) => Value::Null,
+        }
+    }
 }
 
 /// How the editor calls things, and what it can show.
@@ -73,8 +93,8 @@ struct Desk<'a> {
     news: &'a Sender<WorkerEvent>,
     view: &'a EditorView,
     open: Documents,
-    /// Questions about actions that wait for a picture.
-    asked: Vec<(RequestId, CodeActionParams)>,
+    /// Questions that wait for a picture.
+    asked: Vec<(RequestId, Question)>,
 }
 
 /// The editor is gone.
@@ -130,7 +150,8 @@ pub fn work_without_tree(jobs: &Receiver<WorkerRequest>, news: &Sender<WorkerEve
                 };
                 news.send(WorkerEvent::Document(uri, Arc::new(analysis)))
             }),
-            WorkerRequest::Actions(id, _) => news.send(WorkerEvent::Actions(id, Vec::new())),
+            WorkerRequest::Actions(id, _) => news.send(WorkerEvent::Answer(id, json!([]))),
+            WorkerRequest::Renames(id, _) => news.send(WorkerEvent::Answer(id, Value::Null)),
             WorkerRequest::DiskChanged => Ok(()),
         };
         if sent.is_err() {
@@ -149,7 +170,12 @@ impl Desk<'_> {
             match job {
                 WorkerRequest::Open(documents) => self.open = documents,
                 WorkerRequest::DiskChanged => is_disk_changed = true,
-                WorkerRequest::Actions(id, params) => self.asked.push((id, params)),
+                WorkerRequest::Actions(id, params) => {
+                    self.asked.push((id, Question::Actions(params)));
+                }
+                WorkerRequest::Renames(id, files) => {
+                    self.asked.push((id, Question::Renames(files)));
+                }
             }
         }
         Ok(is_disk_changed)
@@ -160,8 +186,8 @@ impl Desk<'_> {
     }
 
     fn wait_without_tree(&mut self) -> Result<(), Gone> {
-        for (id, _) in std::mem::take(&mut self.asked) {
-            self.send(WorkerEvent::Actions(id, Vec::new()))?;
+        for (id, question) in std::mem::take(&mut self.asked) {
+            self.send(WorkerEvent::Answer(id, question.nothing()))?;
         }
         self.take_requests().map(|_| ())
     }
@@ -185,7 +211,7 @@ impl Desk<'_> {
         let picture = Arc::new(here.picture());
         self.send(WorkerEvent::WorkspaceIndex(Arc::clone(&picture)))?;
         loop {
-            for (id, params) in std::mem::take(&mut self.asked) {
+            for (id, question) in std::mem::take(&mut self.asked) {
                 let actions = Actions {
                     here: &here,
                     picture: &picture,
@@ -194,7 +220,11 @@ impl Desk<'_> {
                     view: self.view,
                     verdicts: OnceCell::new(),
                 };
-                self.send(WorkerEvent::Actions(id, actions.at(&params)))?;
+                let answer = match question {
+                    Question::Actions(params) => json!(actions.at(&params)),
+                    Question::Renames(files) => json!(actions.renamed(&files)),
+                };
+                self.send(WorkerEvent::Answer(id, answer))?;
             }
             if self.take_requests()? {
                 return Ok(());
@@ -241,12 +271,14 @@ fn chosen(snapshot: &Snapshot) -> Option<Collection> {
     }
 }
 
+type FolderAndPattern = (RepoPathBuf, BString);
+
 /// A picture of the working tree with what is recognised in it.
 pub struct Here<'a> {
     pub snapshot: &'a Snapshot,
     pub survey: Option<&'a Survey<'a>>,
     pub collection: Option<&'a Collection>,
-    /// What was found out of folders that a pattern ignores: whether they hold work. It reads
-    /// files.
-    pub work: RefCell<HashMap<(RepoPathBuf, BString), bool>>,
+    /// What was found out of folders that a pattern ignores: the work in them, if they hold any. It
+    /// reads files.
+    pub work: RefCell<HashMap<FolderAndPattern, Option<Vec<RepoPathBuf>>>>,
 }

@@ -20,7 +20,11 @@ struct Workspace {
 
 /// The working trees, by their tops.
 #[derive(Default)]
-pub struct Workspaces(BTreeMap<PathBuf, Workspace>);
+pub struct Workspaces {
+    trees: BTreeMap<PathBuf, Workspace>,
+    /// The tops of those that were added since somebody asked.
+    new: Vec<PathBuf>,
+}
 
 impl Workspaces {
     /// Starts to look at the working tree that a folder is in; returns its top.
@@ -35,7 +39,7 @@ impl Workspaces {
     ) -> Result<PathBuf> {
         let worktree = Worktree::find(folder)?;
         let top = worktree.top.clone();
-        if self.0.contains_key(&top) {
+        if self.trees.contains_key(&top) {
             return Ok(top);
         }
         let (jobs, todo) = unbounded();
@@ -52,7 +56,8 @@ impl Workspaces {
             picture: Arc::default(),
             _watcher: watcher,
         };
-        self.0.insert(top.clone(), workspace);
+        self.trees.insert(top.clone(), workspace);
+        self.new.push(top.clone());
         Ok(top)
     }
 
@@ -66,7 +71,7 @@ impl Workspaces {
         found: &Sender<WorkerEvent>,
     ) -> Option<PathBuf> {
         // This clone's own rules, and the person's.
-        let known = self.0.iter();
+        let known = self.trees.iter();
         let mut known =
             known.filter(|(_, one)| one.worktree.files_beside().iter().any(|it| it == file));
         if let Some((top, _)) = known.next() {
@@ -89,14 +94,26 @@ impl Workspaces {
         self.add(&there.top, view, found).ok()
     }
 
+    /// The tops of the working trees that were added since this was called last.
+    pub fn new_tops(&mut self) -> Vec<PathBuf> {
+        std::mem::take(&mut self.new)
+    }
+
+    /// The top of the innermost working tree that a path is in.
+    pub fn top_of(&self, path: &Path) -> Option<&Path> {
+        let tops = self.trees.keys().filter(|top| path.starts_with(top));
+        tops.max_by_key(|top| top.as_os_str().len())
+            .map(PathBuf::as_path)
+    }
+
     /// Who does what is asked about a working tree.
     pub fn jobs_of(&self, top: &Path) -> Option<&Sender<WorkerRequest>> {
-        self.0.get(top).map(|workspace| &workspace.jobs)
+        self.trees.get(top).map(|workspace| &workspace.jobs)
     }
 
     /// All look again.
     pub fn disk_changed(&self) {
-        for workspace in self.0.values() {
+        for workspace in self.trees.values() {
             // A thread that is gone looks at nothing.
             let _ = workspace.jobs.send(WorkerRequest::DiskChanged);
         }
@@ -104,19 +121,19 @@ impl Workspaces {
 
     /// Takes in a newer picture.
     pub fn learn(&mut self, picture: Arc<WorkspaceIndex>) {
-        if let Some(workspace) = self.0.get_mut(&picture.top) {
+        if let Some(workspace) = self.trees.get_mut(&picture.top) {
             workspace.picture = picture;
         }
     }
 
     pub fn picture_of(&self, top: &Path) -> Option<Arc<WorkspaceIndex>> {
-        self.0
+        self.trees
             .get(top)
             .map(|workspace| Arc::clone(&workspace.picture))
     }
 
     /// The pictures of all.
     pub fn pictures(&self) -> impl Iterator<Item = &WorkspaceIndex> {
-        self.0.values().map(|workspace| &*workspace.picture)
+        self.trees.values().map(|workspace| &*workspace.picture)
     }
 }

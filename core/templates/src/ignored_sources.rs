@@ -5,7 +5,7 @@ use crate::tools_names::is_tools_name;
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
 use redshank_origin::{Surroundings, is_aside, is_output_name, is_shared_name};
-use redshank_rules::{Case, RepoPath, Rule, RuleScope, Ruling};
+use redshank_rules::{Case, RepoPath, RepoPathBuf, Rule, RuleScope, Ruling};
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
 use std::collections::HashSet;
 
@@ -15,10 +15,12 @@ pub fn ignored_sources<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath
     let Some(around) = &survey.around else {
         return Vec::new();
     };
-    let is_shared = |ruling: &Ruling| ruling.source().scope != RuleScope::Personal;
     let ignored: Vec<&Entry> = tree.in_state(State::Ignored).collect();
     let found = ignored.into_par_iter().filter_map(|entry| {
-        let ruling = entry.ruling.as_ref().filter(|ruling| is_shared(ruling))?;
+        let ruling = entry
+            .ruling
+            .as_ref()
+            .filter(|ruling| ruling.source().scope != RuleScope::Personal)?;
         let rule = ruling.rule().text.to_str_lossy();
         if is_tools_name(&rule) || survey.matches.speaks_of(&entry.path) {
             return None;
@@ -56,12 +58,17 @@ fn is_source(around: &Surroundings, path: &RepoPath) -> bool {
     around.judge(path, None).may_be_authored()
 }
 
-/// Whether a rule of this pattern, which ignores a folder, ignores sources.
-pub fn ignores_sources(survey: &Survey, folder: &RepoPath, pattern: &BStr) -> bool {
-    let Some(around) = &survey.around else {
-        return false;
-    };
-    !is_tools_name(&pattern.to_str_lossy()) && is_of_sources(around, folder)
+/// The sources that a rule of this pattern ignores with a folder: those that somebody surely wrote,
+/// which may be none where it only holds what people write such files as. Nothing if it ignores
+/// none.
+pub fn sources_ignored_by(
+    survey: &Survey,
+    folder: &RepoPath,
+    pattern: &BStr,
+) -> Option<Vec<RepoPathBuf>> {
+    let around = survey.around.as_ref()?;
+    let is_of_sources = !is_tools_name(&pattern.to_str_lossy()) && is_of_sources(around, folder);
+    is_of_sources.then(|| around.share(folder).authored)
 }
 
 /// Whether a rule, in the ignore file of that folder, would ignore sources.

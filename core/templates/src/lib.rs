@@ -60,7 +60,7 @@ pub use format::{
     Variant,
 };
 pub use ignored_sources::{
-    ignored_sources, ignores_sources, is_authored, is_keep_file, would_ignore_sources,
+    ignored_sources, is_authored, is_keep_file, sources_ignored_by, would_ignore_sources,
 };
 pub use matches::{TemplateMatch, TemplateMatches};
 

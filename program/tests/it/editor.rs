@@ -7,7 +7,7 @@ use std::io::{BufRead, BufReader, Read, Write};
 use std::process::{Child, ChildStdin, ChildStdout};
 
 /// An editor with the server running.
-struct Client {
+pub struct Client {
     child: Child,
     to: ChildStdin,
     from: BufReader<ChildStdout>,
@@ -19,12 +19,21 @@ struct Client {
 
 impl Client {
     /// One with the person's folder open.
-    fn of(nia: &Person) -> Self {
+    pub fn of(nia: &Person) -> Self {
         let root = format!("file://{}", nia.here().display());
         Self::start(nia, Some(&root))
     }
 
     fn start(nia: &Person, root: Option<&str>) -> Self {
+        let capabilities = json!({
+            "general": {"positionEncodings": ["utf-8"]},
+            "textDocument": {"inlayHint": {}},
+        });
+        Self::with(nia, root, capabilities)
+    }
+
+    /// One of an editor that can do this.
+    pub fn with(nia: &Person, root: Option<&str>, capabilities: Value) -> Self {
         let mut child = nia.starts(&["editor"]);
         let (to, from) = (child.stdin.take().unwrap(), child.stdout.take().unwrap());
         let mut client = Self {
@@ -35,26 +44,20 @@ impl Client {
             root: format!("file://{}", nia.here().display()),
             told: Vec::new(),
         };
-        let params = json!({
-            "processId": null, "rootUri": root,
-            "capabilities": {
-                "general": {"positionEncodings": ["utf-8"]},
-                "textDocument": {"inlayHint": {}},
-            },
-        });
+        let params = json!({"processId": null, "rootUri": root, "capabilities": capabilities});
         let said = client.asks("initialize", params);
         assert_eq!(said["capabilities"]["positionEncoding"], "utf-8");
         client.tells("initialized", json!({}));
         client
     }
 
-    fn writes(&mut self, message: &Value) {
+    pub fn writes(&mut self, message: &Value) {
         let text = message.to_string();
         write!(self.to, "Content-Length: {}\r\n\r\n{text}", text.len()).unwrap();
         self.to.flush().unwrap();
     }
 
-    fn reads(&mut self) -> Value {
+    pub fn reads(&mut self) -> Value {
         let mut length = 0;
         loop {
             let mut line = String::new();
@@ -82,12 +85,12 @@ impl Client {
         message
     }
 
-    fn tells(&mut self, method: &str, params: Value) {
+    pub fn tells(&mut self, method: &str, params: Value) {
         self.writes(&json!({"jsonrpc": "2.0", "method": method, "params": params}));
     }
 
     /// Asks, and waits for the answer.
-    fn asks(&mut self, method: &str, params: Value) -> Value {
+    pub fn asks(&mut self, method: &str, params: Value) -> Value {
         self.asked += 1;
         let id = self.asked;
         self.writes(&json!({"jsonrpc": "2.0", "id": id, "method": method, "params": params}));
@@ -102,12 +105,12 @@ impl Client {
         }
     }
 
-    fn uri(&self, file: &str) -> String {
+    pub fn uri(&self, file: &str) -> String {
         format!("{}/{file}", self.root)
     }
 
     /// Opens a text, or changes it, and gives what the server says is wrong with that state of it.
-    fn types(&mut self, file: &str, version: i64, text: &str) -> Vec<Value> {
+    pub fn types(&mut self, file: &str, version: i64, text: &str) -> Vec<Value> {
         let uri = self.uri(file);
         if version == 1 {
             let document = json!({"uri": uri, "languageId": "x", "version": 1, "text": text});
@@ -163,7 +166,7 @@ impl Client {
         hints.as_array().unwrap().iter().map(label).collect()
     }
 
-    fn actions(&mut self, file: &str, line: u32, diagnostics: &[Value]) -> Vec<Value> {
+    pub fn actions(&mut self, file: &str, line: u32, diagnostics: &[Value]) -> Vec<Value> {
         let place = json!({"line": line, "character": 0});
         let params = json!({
             "textDocument": {"uri": self.uri(file)},
@@ -176,7 +179,7 @@ impl Client {
             .clone()
     }
 
-    fn leaves(mut self) {
+    pub fn leaves(mut self) {
         assert_eq!(self.asks("shutdown", Value::Null), Value::Null);
         self.tells("exit", Value::Null);
         assert!(self.child.wait().unwrap().success());
@@ -191,7 +194,7 @@ fn codes(diagnostics: &[Value]) -> Vec<String> {
     diagnostics.iter().map(code).collect()
 }
 
-fn ground() -> Person {
+pub fn ground() -> Person {
     let nia = Person::with_repository();
     for path in ["a.raw", "deep/b.raw", "out/c.o", "notes.txt"] {
         nia.writes(path, "1");

@@ -16,6 +16,7 @@ mod courtesies;
 mod docs;
 mod drafts_again;
 mod editor;
+mod editor_requests;
 mod finders;
 mod findings;
 mod first_commit;
