@@ -350,9 +350,14 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     ),
 ];
 
-fn text_of_examples(command: &str) -> String {
+/// The examples of a command: what is typed, and what it does.
+pub fn examples(command: &str) -> &'static [(&'static str, &'static str)] {
     let examples = EXAMPLES.iter().find(|(name, _)| *name == command);
-    let examples = examples.map_or(&[][..], |(_, examples)| examples);
+    examples.map_or(&[][..], |(_, examples)| examples)
+}
+
+fn text_of_examples(command: &str) -> String {
+    let examples = examples(command);
     let mut text = Paint::Head.on("Examples:");
     for (typed, does) in examples {
         let typed = Paint::Type.on(format!("{PROGRAM} {typed}"));
@@ -361,12 +366,30 @@ fn text_of_examples(command: &str) -> String {
     text
 }
 
+/// The exit codes, and what they mean.
+pub const CODES: &[(&str, &str)] = &[
+    ("0", "fine"),
+    (
+        "1",
+        "it found what it looks for: findings, a failed expectation, a path that isn't ignored",
+    ),
+    ("2", "it could not do it"),
+];
+
 fn text_of_codes() -> String {
+    let codes = CODES
+        .iter()
+        .map(|(code, means)| format!("\n  {code}  {means}"));
     format!(
-        "{}\n  0  fine\n  1  it found what it looks for: findings, a failed expectation, a path \
-         that isn't ignored\n  2  it could not do it",
-        Paint::Head.on("Exit codes:")
+        "{}{}",
+        Paint::Head.on("Exit codes:"),
+        codes.collect::<String>()
     )
+}
+
+/// The day of the commit that this was built from; empty if that isn't known.
+pub fn built_on() -> &'static str {
+    env!("BUILT_FROM").split(" of ").nth(1).unwrap_or_default()
 }
 
 fn text_of_words() -> String {

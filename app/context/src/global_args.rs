@@ -1,6 +1,7 @@
 //! The arguments that every command takes.
 
 use crate::choices::Color;
+use crate::path_values;
 use crate::preferences::Preferences;
 use clap::Args;
 use std::path::PathBuf;
@@ -9,7 +10,7 @@ use std::path::PathBuf;
 #[derive(Args, Default, Clone)]
 pub struct GlobalArgs {
     /// The folder to work in; without it, the one you are in
-    #[arg(long, global = true, value_name = "DIR")]
+    #[arg(long, global = true, value_name = "DIR", add = path_values::folders())]
     pub root: Option<PathBuf>,
     /// When to colour it: on a terminal, always or never
     #[arg(long, global = true, value_enum, value_name = "WHEN")]

@@ -8,6 +8,7 @@ pub mod ask;
 pub mod choices;
 mod context;
 mod global_args;
+pub mod path_values;
 pub mod preferences;
 mod proposal;
 pub mod shell;

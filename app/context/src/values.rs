@@ -39,7 +39,7 @@ pub fn here(values: fn(&Context) -> Result<Vec<Value>>) -> ArgValueCandidates {
 /// A value as a shell must read it: bash and PowerShell put on the line what they are given, the
 /// others quote it themselves. Nothing for what no shell can take on one line. Values come from the
 /// repository: one that isn't quoted could be a command.
-fn quoted_for(shell: &str, value: &str) -> Option<String> {
+pub(crate) fn quoted_for(shell: &str, value: &str) -> Option<String> {
     if value.chars().any(char::is_control) {
         return None;
     }

@@ -9,6 +9,7 @@ use lsp_types::{RenameFilesParams, Uri, WorkspaceEdit};
 use redshank_files::FileKind;
 use redshank_rules::{IGNORE_FILE, RepoPath, RepoPathBuf, RuleScope, Source, exactly};
 use redshank_worktree::tree::Tree;
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 
@@ -62,8 +63,15 @@ impl Actions<'_> {
         let files = tree.entries.iter().map(|entry| &*entry.path);
         let files = files.filter(|path| path.name() == IGNORE_FILE);
         let folders = files.map(|path| (path.folder().to_owned(), self.file_in(path.folder())));
+        // One that isn't saved yet is in no tree.
+        let open = self.open.iter().filter_map(|document| {
+            let source = self.here.snapshot.source_of(&document.path)?;
+            let is_of_folder = matches!(source.scope, RuleScope::Team | RuleScope::Folder);
+            is_of_folder.then(|| (source.base, document.path.clone()))
+        });
         let mut changes = Vec::new();
-        for (base, path) in folders.chain(elsewhere) {
+        let all: BTreeSet<(RepoPathBuf, PathBuf)> = folders.chain(elsewhere).chain(open).collect();
+        for (base, path) in all {
             let edits = self.with_text(&path, |file| {
                 let text = file.text?;
                 let after = renamed(text, &base, &moves)?;

@@ -108,6 +108,39 @@ impl View {
         rows
     }
 
+    /// The files and folders of which that is true, whole paths, what changes first, then the
+    /// heaviest.
+    pub fn rows_that(&self, is_meant: &dyn Fn(&RepoPath) -> bool) -> Vec<Row> {
+        let mut rows = Vec::new();
+        let mut seen: HashSet<&RepoPath> = HashSet::new();
+        for (at, entry) in self.after.entries.iter().enumerate() {
+            for folder in entry.path.folders_above() {
+                if !folder.is_top() && seen.insert(folder) && is_meant(folder) {
+                    let change = self.sums.folder(folder);
+                    rows.push(self.row(folder, RowKind::Folder(change, false)));
+                }
+            }
+            if !entry.path.is_folder() && is_meant(&entry.path) {
+                let kind = RowKind::File(self.before[at], entry.state, entry.size.0);
+                rows.push(self.row(&entry.path, kind));
+            }
+        }
+        rows.sort_by_key(|row| Reverse((row.is_new, row.changes(), row.weight())));
+        rows
+    }
+
+    fn row(&self, path: &RepoPath, kind: RowKind) -> Row {
+        Row {
+            path: path.to_owned(),
+            depth: 0,
+            kind,
+            is_new: self
+                .new
+                .iter()
+                .any(|new| new.is_within(path) || **new == *path),
+        }
+    }
+
     fn add_rows(
         &self,
         folder: &RepoPath,

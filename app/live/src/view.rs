@@ -10,7 +10,7 @@ use ratatui::style::{Color, Modifier, Style};
 use ratatui::symbols::border;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Block, Clear, Paragraph, Wrap};
-use redshank_findings::Finding;
+use redshank_findings::{Finding, Level};
 use redshank_output::screen;
 use redshank_rules::RepoPath;
 use redshank_text::{self as text, Paint, count, cut, files, shown};
@@ -25,14 +25,26 @@ const WIDE: u16 = 110;
 /// At most this many lines it gets below the tree otherwise.
 const BELOW: u16 = 7;
 
-/// The keys, for the foot of the window.
-const FOOT: &str = "F1 keys | type a pattern | arrows | Tab from this row | Ctrl-N from what came | Ctrl-T for whom | Enter write | Ctrl-R undo | Esc leave";
+/// The keys, for the foot of the window; where not all fit, those at the end go first.
+const FOOT: &[&str] = &[
+    "F1 keys",
+    "Esc leave",
+    "type a pattern",
+    "arrows",
+    "Enter write",
+    "Ctrl-R undo",
+    "Ctrl-F find",
+    "Tab from this row",
+    "Ctrl-T for whom",
+    "Ctrl-N from what came",
+];
 
 /// The keys, one by one.
 const HELP: &[&str] = &[
     "letters, Backspace    the pattern; Ctrl-U clears it",
     "Up, Down, PgUp, PgDn  another row; the mouse does it, too",
     "Right, Left, Enter    expand and collapse a folder",
+    "Ctrl-F                find: only rows with a part of a name; ! those with findings",
     "Tab                   a pattern from the row; again: the next width",
     "Ctrl-N                a rule for what came; again: the next",
     "Ctrl-T                for whom: team, folder, this clone, yourself",
@@ -41,7 +53,7 @@ const HELP: &[&str] = &[
     "Ctrl-Z                put the view aside; `fg` brings it back",
     "Esc                   clear the pattern, then leave; Ctrl-C leaves",
     "",
-    "-  would be ignored     +  would be re-included     *  new since start",
+    "-  would be ignored   +  would be re-included   *  new since start   !  findings",
 ];
 
 pub fn draw(window: &mut Window, frame: &mut Frame) {
@@ -72,14 +84,31 @@ pub fn draw(window: &mut Window, frame: &mut Frame) {
     };
     frame.render_widget(Paragraph::new(totals(&look)), head);
     draw_rule(window, &look, frame, rule);
-    frame.render_widget(Paragraph::new(message(window, &look)), said);
+    if window.filters {
+        draw_filter(window, frame, said);
+    } else {
+        frame.render_widget(Paragraph::new(message(window, &look)), said);
+    }
     draw_tree(window, frame, tree);
     draw_about(window, frame, about);
-    let foot_text = Line::styled(cut(FOOT, usize::from(foot.width)), style(Paint::Quiet));
+    let foot_text = Line::styled(keys(usize::from(foot.width)), style(Paint::Quiet));
     frame.render_widget(Paragraph::new(foot_text), foot);
     if window.helps {
         draw_help(frame);
     }
+}
+
+/// As many keys as fit.
+fn keys(width: usize) -> String {
+    let mut text = String::new();
+    for key in FOOT {
+        let gap = if text.is_empty() { "" } else { " | " };
+        if text.len() + gap.len() + key.len() > width {
+            break;
+        }
+        text = text + gap + key;
+    }
+    text
 }
 
 /// A colour of ours, where colours are wanted.
@@ -136,7 +165,29 @@ fn draw_rule(window: &Window, look: &View, frame: &mut Frame, area: Rect) {
         Span::styled(format!("   {whom}, in {place}"), style(Paint::Quiet)),
     ]);
     frame.render_widget(Paragraph::new(line), area);
-    let typed = ask.len() + console::measure_text_width(&window.pattern);
+    put_cursor(frame, area, ask.len(), &window.pattern);
+}
+
+/// What rows must hold, while it is typed.
+fn draw_filter(window: &Window, frame: &mut Frame, area: Rect) {
+    let ask = "find: ";
+    let many = window.rows.len() as u64;
+    let help = match window.filter.as_str() {
+        "" => "a part of a name; ! for rows with findings; Enter goes to them".to_owned(),
+        _ => format!("{} rows; Enter goes to them, Esc shows all", count(many)),
+    };
+    let line = Line::from(vec![
+        Span::styled(ask, style(Paint::Head)),
+        Span::styled(window.filter.clone(), style(Paint::Type)),
+        Span::styled(format!("   {help}"), style(Paint::Quiet)),
+    ]);
+    frame.render_widget(Paragraph::new(line), area);
+    put_cursor(frame, area, ask.len(), &window.filter);
+}
+
+/// Puts the cursor behind what is typed.
+fn put_cursor(frame: &mut Frame, area: Rect, start: usize, typed: &str) {
+    let typed = start + console::measure_text_width(typed);
     let column = area.x
         + u16::try_from(typed)
             .unwrap_or(u16::MAX)
@@ -175,6 +226,14 @@ fn message(window: &Window, look: &View) -> Line<'static> {
             format!("+ re-includes {}", files(is - was)),
             style(Paint::Warn),
         ),
+        Ordering::Equal if window.pattern.is_empty() && !window.filter.is_empty() => Line::styled(
+            format!(
+                "only rows with `{}`: {}; Ctrl-F changes it, Esc shows all",
+                safe(&window.filter),
+                count(window.rows.len() as u64)
+            ),
+            style(Paint::Quiet),
+        ),
         Ordering::Equal if window.pattern.is_empty() => came(window),
         Ordering::Equal => Line::raw(""),
     }
@@ -210,12 +269,30 @@ fn draw_tree(window: &mut Window, frame: &mut Frame, area: Rect) {
         .enumerate()
         .skip(window.first)
         .take(window.height);
-    let lines = in_sight.map(|(at, row)| line(row, at == window.chosen, area.width));
+    let is_whole = !window.filter.is_empty();
+    let lines = in_sight.map(|(at, row)| {
+        let level = worst(&window.findings, row);
+        line(row, at == window.chosen, (level, is_whole), area.width)
+    });
     frame.render_widget(Paragraph::new(lines.collect::<Vec<_>>()), area);
 }
 
-/// A row: its sign and word, files, size, name.
-fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
+/// The worst level of what was found in a row.
+fn worst(findings: &[Finding], row: &Row) -> Option<Level> {
+    let here = findings.iter().filter(|finding| {
+        finding.path == row.path || row.path.is_folder() && finding.path.is_within(&row.path)
+    });
+    here.map(|finding| finding.level).min()
+}
+
+/// A row: its sign and word, files, size, whether something was found in it, and its name; the
+/// whole path where it is listed without the folders above it.
+fn line(
+    row: &Row,
+    is_chosen: bool,
+    (level, is_whole): (Option<Level>, bool),
+    width: u16,
+) -> Line<'static> {
     let (word, paint, many, size) = match &row.kind {
         RowKind::Folder(change, _) => {
             let (word, paint) = match (change.before.files, change.after.files) {
@@ -261,25 +338,37 @@ fn line(row: &Row, is_chosen: bool, width: u16) -> Line<'static> {
         RowKind::File(..) => "  ",
     };
     let slash = if row.path.is_folder() { "/" } else { "" };
-    let name = format!("{}{slash}", safe(&shown(row.path.name())));
+    let name = if is_whole {
+        row.path.bare().as_bstr()
+    } else {
+        row.path.name()
+    };
+    let name = format!("{}{slash}", safe(&shown(name)));
     let of_it = match &row.kind {
         RowKind::Folder(change, _) => part_that_changes(change),
         RowKind::File(..) => String::new(),
     };
-    let start = format!(
-        "{sign} {word:9} {many:>8} {:>10}  {}{fold}",
-        size.to_string(),
-        "  ".repeat(row.depth)
+    let start = format!("{sign} {word:9} {many:>8} {:>10} ", size.to_string());
+    // A note is no reason to look at it.
+    let level = level.filter(|level| *level < Level::Note);
+    let mark = if level.is_some() { "!" } else { " " };
+    let indent = format!("{}{fold}", "  ".repeat(row.depth));
+    let taken = console::measure_text_width(&start) + 1 + indent.len();
+    let text = cut(
+        &format!("{name}{of_it}"),
+        usize::from(width).saturating_sub(taken),
     );
-    let room = usize::from(width).saturating_sub(console::measure_text_width(&start));
-    let text = cut(&format!("{name}{of_it}"), room);
-    let style = style(if row.is_new { Paint::Warn } else { paint });
-    let style = if is_chosen {
-        style.add_modifier(Modifier::REVERSED)
-    } else {
-        style
-    };
-    Line::styled(format!("{start}{text}"), style)
+    let mut whole = style(if row.is_new { Paint::Warn } else { paint });
+    if is_chosen {
+        whole = whole.add_modifier(Modifier::REVERSED);
+    }
+    let mark_style = level.map_or(Style::new(), |level| style(text::level_paint(level)));
+    Line::from(vec![
+        Span::raw(start),
+        Span::styled(mark, mark_style),
+        Span::raw(format!("{indent}{text}")),
+    ])
+    .style(whole)
 }
 
 /// How much of a folder changes sides, where it isn't all of it.
@@ -358,7 +447,7 @@ const EDGE: border::Set = border::Set {
 fn draw_help(frame: &mut Frame) {
     let all = frame.area();
     let height = (HELP.len() as u16 + 4).min(all.height);
-    let width = 76.min(all.width);
+    let width = 86.min(all.width);
     let area = Rect::new(
         (all.width - width) / 2,
         (all.height - height) / 2,

@@ -1,6 +1,7 @@
 //! What the window holds: what a person has typed and chosen; all else comes from [`super::look`].
 
 use super::look::{Proposal, Row, RowKind, View, WorkerEvent, WorkerRequest};
+use bstr::ByteSlice;
 use crossbeam_channel::Sender;
 use ratatui::crossterm::event::{
     Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind,
@@ -9,7 +10,7 @@ use redshank_changes::rehearse::{Learned, LearnedStatus};
 use redshank_findings::Finding;
 use redshank_rules::Breadth;
 use redshank_rules::RuleScope;
-use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::{RepoPath, RepoPathBuf, exactly, fit};
 use std::collections::HashSet;
 use std::sync::Arc;
 
@@ -42,6 +43,13 @@ pub struct Window {
     pub asks: Option<Question>,
     /// The keys are reported.
     pub helps: bool,
+    /// Only rows that hold this are shown; empty for all, [`FINDINGS`] for those with findings.
+    pub filter: String,
+    /// Letters go to the filter.
+    pub filters: bool,
+    /// The pattern as it was typed, and the folder whose file it was for: what another place makes
+    /// of it comes from here.
+    typed: (String, RepoPathBuf),
     open: HashSet<RepoPathBuf>,
     width: usize,
     /// Somebody chose the row; else it is the first, whatever comes there.
@@ -81,6 +89,9 @@ impl Window {
             said: String::new(),
             asks: None,
             helps: false,
+            filter: String::new(),
+            filters: false,
+            typed: (String::new(), RepoPathBuf::default()),
             open: HashSet::new(),
             width: 0,
             has_chosen: false,
@@ -95,7 +106,12 @@ impl Window {
                 self.arrange(jobs);
             }
             WorkerEvent::Reason(path, lines) => self.reason = Some((path, lines)),
-            WorkerEvent::Findings(findings) => self.findings = findings,
+            WorkerEvent::Findings(findings) => {
+                self.findings = findings;
+                if self.filter == FINDINGS {
+                    self.arrange(jobs);
+                }
+            }
             WorkerEvent::Learned(learned) => self.learned = learned,
             WorkerEvent::Said(said) => self.said = said,
         }
@@ -108,7 +124,11 @@ impl Window {
         };
         let chosen = self.rows.get(self.chosen).filter(|_| self.has_chosen);
         let chosen = chosen.map(|row| row.path.clone());
-        self.rows = look.rows(&self.open);
+        self.rows = match self.filter.as_str() {
+            "" => look.rows(&self.open),
+            FINDINGS => look.rows_that(&|path| self.findings.iter().any(|one| *one.path == *path)),
+            filter => look.rows_that(&|path| holds(path, filter)),
+        };
         if !self.has_chosen {
             self.chosen = 0;
         }
@@ -139,6 +159,12 @@ impl Window {
                 _ => RepoPathBuf::default(),
             },
         }
+    }
+
+    /// Takes up what was typed.
+    fn types(&mut self, jobs: &Sender<WorkerRequest>) {
+        self.typed = (self.pattern.clone(), self.proposal().folder);
+        self.tries(jobs);
     }
 
     fn tries(&mut self, jobs: &Sender<WorkerRequest>) {
@@ -194,7 +220,7 @@ impl Window {
             return;
         };
         self.pattern.push_str(first);
-        self.tries(jobs);
+        self.types(jobs);
         if lines.next().is_some() {
             self.said = "only the first line was taken: one pattern at a time".to_owned();
         }
@@ -220,6 +246,13 @@ impl Window {
             }
             return Next::Stay;
         }
+        if is_ctrl && key.code == KeyCode::Char('f') {
+            self.filters = !self.filters;
+            return Next::Stay;
+        }
+        if self.filters && self.press_in_filter(key, jobs) {
+            return Next::Stay;
+        }
         let moves = matches!(
             key.code,
             KeyCode::Up
@@ -234,10 +267,14 @@ impl Window {
         self.has_chosen |= moves;
         match key.code {
             KeyCode::F(1) => self.helps = true,
+            KeyCode::Esc if !self.filter.is_empty() && self.pattern.is_empty() => {
+                self.filter.clear();
+                self.arrange(jobs);
+            }
             KeyCode::Esc if self.pattern.is_empty() => return Next::Leave,
             KeyCode::Esc => {
                 self.pattern.clear();
-                self.tries(jobs);
+                self.types(jobs);
             }
             KeyCode::Enter if !self.pattern.is_empty() => self.asks = Some(Question::Write),
             KeyCode::Enter => self.toggle(jobs),
@@ -255,19 +292,39 @@ impl Window {
             KeyCode::Char('r') if is_ctrl => self.asks = Some(Question::Undo),
             KeyCode::Char('u') if is_ctrl => {
                 self.pattern.clear();
-                self.tries(jobs);
+                self.types(jobs);
             }
             KeyCode::Backspace => {
                 self.pattern.pop();
-                self.tries(jobs);
+                self.types(jobs);
             }
             KeyCode::Char(letter) if !is_ctrl => {
                 self.pattern.push(letter);
-                self.tries(jobs);
+                self.types(jobs);
             }
             _ => {}
         }
         Next::Stay
+    }
+
+    /// Takes in a key of the filter; returns whether it was one.
+    fn press_in_filter(&mut self, key: KeyEvent, jobs: &Sender<WorkerRequest>) -> bool {
+        match key.code {
+            KeyCode::Enter => self.filters = false,
+            KeyCode::Esc => {
+                self.filters = false;
+                self.filter.clear();
+            }
+            KeyCode::Backspace => {
+                self.filter.pop();
+            }
+            KeyCode::Char(letter) if !key.modifiers.contains(KeyModifiers::CONTROL) => {
+                self.filter.push(letter);
+            }
+            _ => return false,
+        }
+        self.arrange(jobs);
+        true
     }
 
     fn do_it(&mut self, question: Question, jobs: &Sender<WorkerRequest>) {
@@ -338,7 +395,7 @@ impl Window {
             0
         };
         self.pattern = offers[self.width].to_string();
-        self.tries(jobs);
+        self.types(jobs);
     }
 
     /// The rules for what came that are proposed.
@@ -356,7 +413,7 @@ impl Window {
             Some(rule) => {
                 self.scope = RuleScope::Team;
                 self.pattern.clone_from(rule);
-                self.tries(jobs);
+                self.types(jobs);
             }
             None => self.said = "nothing new that needs a rule".to_owned(),
         }
@@ -369,6 +426,82 @@ impl Window {
             RuleScope::Clone => RuleScope::Personal,
             RuleScope::Personal => RuleScope::Team,
         };
+        self.pattern = fitted(&self.typed, &self.proposal().folder);
         self.tries(jobs);
+    }
+}
+
+/// The filter for rows with findings.
+pub const FINDINGS: &str = "!";
+
+/// Whether the last part of a path holds a text, or the path up to it does; where the text has no
+/// capital letter, these don't count.
+fn holds(path: &RepoPath, text: &str) -> bool {
+    let whole = path.bare().to_str_lossy();
+    let whole = if text.chars().any(char::is_uppercase) {
+        whole.into_owned()
+    } else {
+        whole.to_lowercase()
+    };
+    let name_at = whole.rfind('/').map_or(0, |slash| slash + 1);
+    whole
+        .rfind(text)
+        .is_some_and(|at| at + text.len() > name_at)
+}
+
+/// A pattern that was typed for the file of one folder, so that it means the same in that of
+/// another, as far as that can be.
+fn fitted((pattern, base): &(String, RepoPathBuf), folder: &RepoPath) -> String {
+    if let Some(below) = base.below(folder).filter(|below| !below.is_top()) {
+        let (bang, body) = match pattern.strip_prefix('!') {
+            Some(body) => ("!", body),
+            None => ("", pattern.as_str()),
+        };
+        return format!("{bang}{}", fit(body, below));
+    }
+    let inner = folder.below(base).filter(|below| !below.is_top());
+    let narrowed = inner.and_then(|below| {
+        let start = exactly(below.as_bstr()).to_string();
+        let body = pattern.strip_prefix('!').unwrap_or(pattern);
+        let bang = &pattern[..pattern.len() - body.len()];
+        let rest = body.strip_prefix(&start)?;
+        (!rest.is_empty()).then(|| format!("{bang}/{rest}"))
+    });
+    narrowed.unwrap_or_else(|| pattern.clone())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_pattern_means_the_same_in_its_new_place() {
+        let typed = |pattern: &str, base: &str| (pattern.to_owned(), RepoPathBuf::from(base));
+        for (pattern, base, folder, wanted) in [
+            ("*.raw", "", "", "*.raw"),
+            ("/web/dist/", "", "web/", "/dist/"),
+            ("!/web/dist/", "", "web/", "!/dist/"),
+            ("/web/", "", "web/", "/web/"),
+            ("*.raw", "", "web/", "*.raw"),
+            ("/dist/", "web/", "", "/web/dist/"),
+            ("!*.raw", "web/", "", "!/web/**/*.raw"),
+            ("/dist/", "web/", "data/", "/dist/"),
+        ] {
+            let fitted = fitted(&typed(pattern, base), folder.into());
+            assert_eq!(fitted, wanted, "{pattern} of {base:?} in {folder:?}");
+        }
+    }
+
+    #[test]
+    fn a_filter_meets_the_last_part_of_a_path() {
+        for (path, text, wanted) in [
+            ("data/Raw.txt", "raw", true),
+            ("data/raw.txt", "Raw", false),
+            ("raw/data.txt", "raw", false),
+            ("raw/data.txt", "w/da", true),
+            ("raw/", "raw", true),
+        ] {
+            assert_eq!(holds(path.into(), text), wanted, "{path} {text}");
+        }
     }
 }

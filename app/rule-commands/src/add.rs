@@ -4,7 +4,7 @@ use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::{Edit, RuleTarget};
-use redshank_context::{Context, GlobalArgs, Proposal, ask};
+use redshank_context::{Context, GlobalArgs, Proposal, ask, path_values};
 use redshank_files::FileKind;
 use redshank_output::{self as output, Align, Cell, Table, put, putln};
 use redshank_report::{DOCUMENT, EffectOut, Outcome, OutputFormat};
@@ -27,7 +27,7 @@ pub struct Add {
     #[arg(required_unless_present_any = ["like", "contents_of"])]
     patterns: Vec<String>,
     /// Make the pattern from this file
-    #[arg(long, value_name = "FILE", conflicts_with = "patterns")]
+    #[arg(long, value_name = "FILE", conflicts_with = "patterns", add = path_values::paths())]
     like: Option<OsString>,
     /// How much a pattern made from a file matches
     #[arg(long, value_enum, requires = "like")]
@@ -36,7 +36,8 @@ pub struct Add {
     #[arg(
         long,
         value_name = "FOLDER",
-        conflicts_with_all = ["patterns", "like", "reach", "folder"]
+        conflicts_with_all = ["patterns", "like", "reach", "folder"],
+        add = path_values::folders()
     )]
     contents_of: Option<OsString>,
     #[command(flatten)]

@@ -3,7 +3,7 @@
 use anyhow::{Result, bail};
 use clap::Args;
 use redshank_changes::RuleTarget;
-use redshank_context::{Context, choices::ReachArg};
+use redshank_context::{Context, choices::ReachArg, path_values};
 use redshank_rules::{RepoPathBuf, RuleScope, Source};
 use redshank_templates::taken_away;
 use redshank_text as text;
@@ -22,7 +22,7 @@ pub struct RuleArgs {
     #[arg(long = "for", value_enum, value_name = "REACH")]
     reach: Option<ReachArg>,
     /// The folder, for `--for folder`; without it, the one you are in
-    #[arg(long = "in", value_name = "FOLDER")]
+    #[arg(long = "in", value_name = "FOLDER", add = path_values::folders())]
     folder: Option<OsString>,
     /// Make your own ignore file if you have none yet
     #[arg(long)]

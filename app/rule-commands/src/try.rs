@@ -5,7 +5,7 @@ use anyhow::Result;
 use bstr::BString;
 use clap::Args;
 use redshank_changes::RuleTarget;
-use redshank_context::{Context, GlobalArgs, found};
+use redshank_context::{Context, GlobalArgs, found, path_values};
 use redshank_output::{self as output, wrapped};
 use redshank_report::{DOCUMENT, EffectOut, OutputFormat, Report};
 use redshank_rules::RepoPathBuf;
@@ -26,10 +26,10 @@ pub struct Try {
     #[arg(required = true)]
     patterns: Vec<String>,
     /// Try them on these paths only, existing or not; exits with 1 if one of them is not ignored
-    #[arg(long, value_name = "PATH", num_args = 1..)]
+    #[arg(long, value_name = "PATH", num_args = 1.., add = path_values::paths())]
     on: Vec<OsString>,
     /// The folder whose ignore file they would be in; without it, the top
-    #[arg(long = "in", value_name = "FOLDER")]
+    #[arg(long = "in", value_name = "FOLDER", add = path_values::folders())]
     folder: Option<OsString>,
     /// Try lines of an attribute file, such as `*.png -text`
     #[arg(long, conflicts_with = "on")]

@@ -2,7 +2,7 @@ use anyhow::{Result, bail};
 use bstr::ByteSlice;
 use clap::{Args, ValueEnum};
 use console::measure_text_width;
-use redshank_context::{Context, GlobalArgs, found, values};
+use redshank_context::{Context, GlobalArgs, found, path_values, values};
 use redshank_files::FileKind;
 use redshank_findings::{
     Exposure, Finding, LeftOut, Level, Remedy, ScanOptions, ScanResult, SinceCommit, Summary,
@@ -27,6 +27,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Check {
     /// Only findings on these files and folders
+    #[arg(add = path_values::paths())]
     paths: Vec<OsString>,
     /// Look at the staged contents instead of those on disk
     #[arg(long, conflicts_with = "ignored")]

@@ -4,7 +4,7 @@
 )]
 use anyhow::{Context as _, Result, bail};
 use clap::Args;
-use redshank_context::GlobalArgs;
+use redshank_context::{GlobalArgs, path_values};
 use redshank_demo as demo;
 use redshank_output::putln;
 use redshank_text::{Paint, count};
@@ -15,6 +15,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Demo {
     /// Where; it must be new or empty. Without it, a temporary folder that is gone afterwards
+    #[arg(add = path_values::folders())]
     dir: Option<PathBuf>,
     /// Only lay the files out, don't walk
     #[arg(long, requires = "dir")]

@@ -1,7 +1,7 @@
 use anyhow::{Result, bail};
 use bstr::{BStr, ByteSlice};
 use clap::{Args, ValueEnum};
-use redshank_context::{Context, GlobalArgs, found};
+use redshank_context::{Context, GlobalArgs, found, path_values};
 use redshank_origin::{Judgement, Judgements, Origin};
 use redshank_output::{self as output, Align, Table, folder_name, link, put, screen, width};
 use redshank_report::{
@@ -23,7 +23,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Files {
     /// Only those in these folders
-    #[arg(value_name = "FOLDER")]
+    #[arg(value_name = "FOLDER", add = path_values::folders())]
     folders: Vec<OsString>,
     /// Which files: candidates would be taken by `git add --all`
     #[arg(
@@ -54,7 +54,7 @@ pub struct Files {
     )]
     origin: Option<Vec<OriginArg>>,
     /// Check that every candidate is below this folder, instead; those that don't are listed
-    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"])]
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"], add = path_values::folders())]
     under: Option<OsString>,
     /// End every path with a NUL, and write it byte for byte
     #[arg(short, conflicts_with = "format")]

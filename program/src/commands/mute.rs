@@ -2,7 +2,7 @@ use anyhow::Result;
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
 use redshank_changes::hidden_changes::{self, Muted};
-use redshank_context::{Context, GlobalArgs, values};
+use redshank_context::{Context, GlobalArgs, path_values, values};
 use redshank_output::{Align, Cell, Table, putln};
 use redshank_report::{LIST, Listing, MutedOut, MutesOut, OutputFormat, Report, root};
 use redshank_text::{Paint, quoted, shown};
@@ -14,7 +14,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Mute {
     /// The files
-    #[arg(required_unless_present = "list", conflicts_with = "list")]
+    #[arg(required_unless_present = "list", conflicts_with = "list", add = path_values::paths())]
     files: Vec<OsString>,
     /// The files that are muted now
     #[arg(long)]

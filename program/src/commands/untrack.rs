@@ -3,7 +3,7 @@ use bstr::ByteSlice;
 use clap::Args;
 use redshank_changes::journal::Journal;
 use redshank_changes::untrack::{Selection, Untracking};
-use redshank_context::{Context, GlobalArgs};
+use redshank_context::{Context, GlobalArgs, path_values};
 use redshank_output::{self as output, putln};
 use redshank_report::{DOCUMENT, OutputFormat, UntrackOut};
 use redshank_rules::RepoPathBuf;
@@ -19,7 +19,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Untrack {
     /// Files and folders
-    #[arg(required_unless_present = "ignored", conflicts_with = "ignored")]
+    #[arg(required_unless_present = "ignored", conflicts_with = "ignored", add = path_values::paths())]
     paths: Vec<OsString>,
     /// All tracked files that ignore rules match
     #[arg(long)]

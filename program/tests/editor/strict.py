@@ -91,6 +91,12 @@ def place(line, character):
     return {"line": line, "character": character}
 
 
+def leave(client):
+    client.ask("shutdown", None)
+    client.tell("exit", None)
+    assert client.process.wait(10) == 0
+
+
 def main():
     program = os.path.abspath(os.environ["REDSHANK"])
     with tempfile.TemporaryDirectory() as folder:
@@ -128,6 +134,9 @@ def main():
             client.ask("textDocument/inlayHint", {**document, "range": whole})
             client.ask("textDocument/foldingRange", document)
             client.ask("textDocument/documentSymbol", document)
+            client.ask("textDocument/documentLink", document)
+            client.ask("textDocument/semanticTokens/full", document)
+            client.ask("textDocument/semanticTokens/range", {**document, "range": whole})
             context = {"diagnostics": found}
             client.ask("textDocument/codeAction", {**document, "range": whole, "context": context})
             for line, written in enumerate(lines):
@@ -142,12 +151,28 @@ def main():
                 here = [one for one in found if one["range"]["start"]["line"] == line]
                 asked = {**document, "range": span, "context": {"diagnostics": here}}
                 client.ask("textDocument/codeAction", asked)
+        renamed = {"oldUri": client.uri("out"), "newUri": client.uri("made")}
+        edit = client.ask("workspace/willRenameFiles", {"files": [renamed]})
+        assert edit["documentChanges"], edit
         asked = {"command": "redshank.why", "arguments": [client.uri("a.raw")]}
         client.ask("workspace/executeCommand", asked)
-        client.ask("shutdown", None)
-        client.tell("exit", None)
-        assert client.process.wait(10) == 0
+        leave(client)
         assert client.seen > 100, client.seen
+        pulls = Client(program, root, env)
+        capabilities = {
+            "textDocument": {"diagnostic": {}},
+            "workspace": {"diagnostics": {"refreshSupport": True}},
+            "window": {"workDoneProgress": True},
+        }
+        asked = {"processId": None, "rootUri": pulls.root, "capabilities": capabilities}
+        pulls.ask("initialize", asked)
+        pulls.tell("initialized", {})
+        document = {"uri": pulls.uri(".gitignore"), "languageId": "x", "version": 1, "text": "x[\n"}
+        pulls.tell("textDocument/didOpen", {"textDocument": document})
+        asked = {"textDocument": {"uri": pulls.uri(".gitignore")}}
+        report = pulls.ask("textDocument/diagnostic", asked)
+        assert report["items"], report
+        leave(pulls)
         print(f"{client.seen} messages, each as the protocol has it")
 
 

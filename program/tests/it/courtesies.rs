@@ -47,6 +47,13 @@ fn shells_complete_what_is_possible_here() {
     nia.redshank(&["add", "*.raw", "--write"]).fine();
     is_offered(&["drop", ""], "*.raw");
     is_offered(&["undo", ""], "1");
+    // Paths, where paths are wanted; commands, where one is.
+    is_offered(&["why", "ga"], "gate/");
+    is_offered(&["check", "gate/C"], "gate/Cargo.toml");
+    is_offered(&["try", "x", "--in", ""], "gate/");
+    is_offered(&["rehearse", "--", "gi"], "git");
+    is_offered(&["rehearse", "--", "git", "gate/"], "gate/Cargo.toml");
+    assert!(!offered(&nia, &["survey", ""]).contains(&"key.pem".to_owned()));
     let found = nia.redshank(&["check", "--format", "json"]).json();
     let id = found["findings"][0]["id"].as_str().unwrap().to_owned();
     is_offered(&["accept", ""], &id);
@@ -56,14 +63,81 @@ fn shells_complete_what_is_possible_here() {
     assert!(!offered(&nia, &["accept", ""]).contains(&id));
 }
 
+/// Shells that are here, with a way to complete a line and print what stands on it then.
+const SHELLS: &[(&str, &str)] = &[
+    (
+        "bash",
+        r#"source <(redshank completions bash); COMP_WORDS=(redshank why "$1"); COMP_CWORD=2;
+           COMP_TYPE=9; _clap_complete_redshank redshank "$1" why; echo "${COMPREPLY[0]}""#,
+    ),
+    (
+        "fish",
+        r#"complete --do-complete "redshank why $argv[1]" | cut -f1"#,
+    ),
+];
+
+/// A name of the repository on the line is never a command: each shell reads it as that name again.
+#[test]
+fn a_completed_name_is_a_name_again_in_real_shells() {
+    let nia = Person::with_repository();
+    let names = [
+        "gauge;touch PWN",
+        "gauge $(touch PWN)",
+        "gauge'\"`touch PWN`",
+        "gauge é*?[x]",
+    ];
+    for name in names {
+        let alone = Person::with_repository();
+        alone.writes(name, "1");
+        let mut at_home = alone.again();
+        let program = PathBuf::from(env!("CARGO_BIN_EXE_redshank"));
+        let path = std::env::var_os("PATH").unwrap();
+        let folders = std::iter::once(program.parent().unwrap().to_owned())
+            .chain(std::env::split_paths(&path));
+        at_home.sets("PATH", std::env::join_paths(folders).unwrap().into());
+        for (shell, script) in SHELLS {
+            if nia.runs("which", &[shell]).code != 0 {
+                assert!(*shell != "bash", "every system here has it");
+                continue;
+            }
+            let script = if *shell == "fish" {
+                format!("redshank completions fish | source; {script}")
+            } else {
+                (*script).to_owned()
+            };
+            let words: &[&str] = if *shell == "fish" {
+                &["-c", &script, "gau"]
+            } else {
+                &["-c", &script, "x", "gau"]
+            };
+            let line = at_home.runs(shell, words).fine().out;
+            let line = line.trim_end_matches('\n');
+            // fish quotes it when it puts it on the line; bash puts it there as it is.
+            let read = if *shell == "bash" {
+                at_home
+                    .runs("bash", &["-c", &format!("printf %s {line}")])
+                    .fine()
+                    .out
+            } else {
+                line.to_owned()
+            };
+            assert_eq!(read, name, "{shell}: {line}");
+            assert!(!alone.here().join("PWN").exists());
+        }
+    }
+}
+
 #[test]
 fn each_command_has_a_manual_page_and_the_version_tells_the_build() {
     let nia = Person::new();
     let page = nia.redshank(&["manual", "check"]).fine().out;
     assert!(
-        page.contains(".TH redshank-check 1") && page.contains("Examples"),
+        page.starts_with(".ie") && page.contains(".TH REDSHANK-CHECK 1"),
         "{page}"
     );
+    for section in ["SYNOPSIS", "OPTIONS", "EXAMPLES", "EXIT STATUS", "SEE ALSO"] {
+        assert!(page.contains(section), "{section} in {page}");
+    }
     nia.redshank(&["manual", "--into", "."]).fine();
     assert!(nia.here().join("redshank-tidy.1").exists());
     assert_eq!(nia.redshank(&["manual", "chek"]).code, 2);

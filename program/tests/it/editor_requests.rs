@@ -176,7 +176,7 @@ fn a_drafted_block_follows_its_folder() {
         [edit["newText"].as_str().unwrap()],
     );
     client.leaves();
-    nia.writes(".gitignore", &lines.concat());
+    nia.writes(".gitignore", lines.concat());
     std::fs::rename(nia.here().join("web"), nia.here().join("site")).unwrap();
     // All of it is as a draft for the new place would write it.
     nia.redshank(&["draft", "--write", "--yes"]).fine();

@@ -166,6 +166,53 @@ fn a_rule_is_made_from_a_row_written_and_taken_back() {
 }
 
 #[test]
+fn rows_are_found_by_a_part_of_their_name_and_by_their_findings() {
+    let nia = ground();
+    nia.writes("deep/in/Gauge.pem", crate::common::private_key());
+    let mut view = Terminal::of(&nia, (24, 90), "");
+    view.shows("> soundings/");
+    // A folder says that something in it was found.
+    view.shows("!> deep/");
+    view.types("\x06ga");
+    let text = view.shows("find: ga   1 rows");
+    assert!(
+        text.contains("deep/in/Gauge.pem") && !text.contains("soundings/"),
+        "{text}"
+    );
+    view.types("\x7f\x7f!");
+    view.shows("find: !   1 rows");
+    // The row can be worked with, and Esc shows all again.
+    view.types("\r\t");
+    view.shows("pattern: /deep/in/Gauge.pem");
+    view.types("\x15");
+    view.shows("only rows with `!`");
+    view.types("\x1b");
+    view.shows("> soundings/");
+    view.types("\x1b");
+    view.is_left(0);
+}
+
+#[test]
+fn a_pattern_fits_the_file_of_each_place() {
+    let nia = ground();
+    let mut view = Terminal::of(&nia, (24, 120), "");
+    view.shows("> soundings/");
+    view.types("/soundings/*.raw");
+    view.shows("- ignores 3 files");
+    view.types("\x1b[B\x1b[A\x14");
+    let text = view.shows("in soundings/.gitignore");
+    assert!(text.contains("pattern: /*.raw "), "{text}");
+    view.shows("- ignores 3 files");
+    view.types("\x14");
+    let text = view.shows("only in this clone");
+    assert!(text.contains("pattern: /soundings/*.raw "), "{text}");
+    view.types("\x1b");
+    view.sees("an empty pattern", |text| text.contains("pattern:    only"));
+    view.types("\x1b");
+    view.is_left(0);
+}
+
+#[test]
 fn what_a_build_writes_shows_up_first() {
     let nia = ground();
     let mut view = Terminal::of(&nia, (24, 80), "");

@@ -4,7 +4,7 @@ mod stream;
 use anyhow::{Result, bail};
 use bstr::{BStr, BString, ByteSlice};
 use clap::Args;
-use redshank_context::{Context, GlobalArgs, found};
+use redshank_context::{Context, GlobalArgs, found, path_values};
 use redshank_files::FileKind;
 use redshank_origin::Judgement;
 use redshank_report::{AnswerOut, LIST, Listing, OriginOut, OutputFormat, Report, RuleOut};
@@ -24,7 +24,7 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Why {
     /// Paths; one that ends in a slash stands for a folder
-    #[arg(required_unless_present = "stdin")]
+    #[arg(required_unless_present = "stdin", add = path_values::paths())]
     paths: Vec<OsString>,
     /// Read paths from the standard input, one a line, and answer each at once
     #[arg(long, conflicts_with = "paths")]

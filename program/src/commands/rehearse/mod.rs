@@ -10,7 +10,7 @@ use redshank_changes::rehearse::{
     LeftOut, Outcome, PastRuns, Run, RunDifference, RunSnapshot, ScratchClone, export, left_out,
     missing, remember_rebuilt, scratch,
 };
-use redshank_context::{Context, GlobalArgs, found};
+use redshank_context::{Context, GlobalArgs, found, path_values};
 use redshank_findings::{Level, scan};
 use redshank_output::{self as output, put, putln, signals};
 use redshank_report::{
@@ -43,7 +43,7 @@ pub struct Rehearse {
     prove: bool,
     /// Write it into this new folder instead, as a repository with one commit and no history, and
     /// look for what shouldn't be in it
-    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["here", "prove", "command"])]
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["here", "prove", "command"], add = path_values::folders())]
     export: Option<OsString>,
     /// The message of that commit
     #[arg(
@@ -54,7 +54,7 @@ pub struct Rehearse {
     )]
     message: String,
     /// What to run there, behind `--`
-    #[arg(last = true, value_name = "COMMAND")]
+    #[arg(last = true, value_name = "COMMAND", add = path_values::command())]
     command: Vec<OsString>,
     /// How the answer is written
     #[arg(long, value_parser = DOCUMENT.parser(), default_value = "text")]

@@ -4,7 +4,7 @@ use crate::commands::check::nothing_found;
 use anyhow::Result;
 use bstr::ByteSlice;
 use clap::Args;
-use redshank_context::{Context, GlobalArgs};
+use redshank_context::{Context, GlobalArgs, path_values};
 use redshank_findings::{
     Cause, ClassSummary, Finding, Level, NextStep, ScanOptions, ScanResult, Summary, scan,
 };
@@ -30,10 +30,11 @@ use std::process::ExitCode;
 #[derive(Args)]
 pub struct Survey {
     /// The folder to look at; without it, the one you are in
+    #[arg(add = path_values::folders())]
     dir: Option<PathBuf>,
     /// Write the picture as a page of HTML that needs no network and no script; `-` is the standard
     /// output
-    #[arg(long, value_name = "FILE.html", conflicts_with = "format")]
+    #[arg(long, value_name = "FILE.html", conflicts_with = "format", add = path_values::paths())]
     page: Option<PathBuf>,
     /// On that page, what the history holds, too: secrets and files too large
     #[arg(long, requires = "page")]

@@ -4,7 +4,7 @@ use anyhow::{Context as _, Result, bail};
 use bstr::{BString, ByteSlice};
 use clap::{Args, ValueEnum};
 use redshank_changes::rehearse::PastRuns;
-use redshank_context::{Context, GlobalArgs};
+use redshank_context::{Context, GlobalArgs, path_values};
 use redshank_files::Root;
 use redshank_report::{DOCUMENT, NewTemplateOut, OutputFormat, Report};
 use redshank_templates::{self as templates, TEAM_FOLDER};
@@ -18,7 +18,7 @@ pub struct New {
     /// Its name: small letters, digits and `-`
     name: String,
     /// The ignore file whose rules it is to have
-    #[arg(long, value_name = "FILE", required_unless_present = "from_run")]
+    #[arg(long, value_name = "FILE", required_unless_present = "from_run", add = path_values::paths())]
     from: Option<PathBuf>,
     /// Take the rules for what the last `redshank rehearse` run created
     #[arg(long, conflicts_with = "from")]
