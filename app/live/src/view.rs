@@ -2,7 +2,7 @@
 //! are enough for all but names.
 
 use super::look::{Row, RowKind, View};
-use super::window::{Question, Window};
+use super::window::{FINDINGS, Question, Window};
 use bstr::ByteSlice;
 use ratatui::Frame;
 use ratatui::layout::{Constraint, Layout, Position, Rect};
@@ -30,10 +30,10 @@ const FOOT: &[&str] = &[
     "F1 keys",
     "Esc leave",
     "type a pattern",
-    "arrows",
     "Enter write",
     "Ctrl-R undo",
     "Ctrl-F find",
+    "arrows",
     "Tab from this row",
     "Ctrl-T for whom",
     "Ctrl-N from what came",
@@ -174,7 +174,7 @@ fn draw_filter(window: &Window, frame: &mut Frame, area: Rect) {
     let many = window.rows.len() as u64;
     let help = match window.filter.as_str() {
         "" => "a part of a name; ! for rows with findings; Enter goes to them".to_owned(),
-        _ => format!("{} rows; Enter goes to them, Esc shows all", count(many)),
+        _ => format!("{}; Enter goes to them, Esc shows all", rows(many)),
     };
     let line = Line::from(vec![
         Span::styled(ask, style(Paint::Head)),
@@ -183,6 +183,13 @@ fn draw_filter(window: &Window, frame: &mut Frame, area: Rect) {
     ]);
     frame.render_widget(Paragraph::new(line), area);
     put_cursor(frame, area, ask.len(), &window.filter);
+}
+
+fn rows(many: u64) -> String {
+    match many {
+        1 => "1 row".to_owned(),
+        many => format!("{} rows", count(many)),
+    }
 }
 
 /// Puts the cursor behind what is typed.
@@ -228,9 +235,12 @@ fn message(window: &Window, look: &View) -> Line<'static> {
         ),
         Ordering::Equal if window.pattern.is_empty() && !window.filter.is_empty() => Line::styled(
             format!(
-                "only rows with `{}`: {}; Ctrl-F changes it, Esc shows all",
-                safe(&window.filter),
-                count(window.rows.len() as u64)
+                "{} {}; Ctrl-F changes it, Esc shows all",
+                rows(window.rows.len() as u64),
+                match window.filter.as_str() {
+                    FINDINGS => "with findings".to_owned(),
+                    filter => format!("with `{}`", safe(filter)),
+                }
             ),
             style(Paint::Quiet),
         ),

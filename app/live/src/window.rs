@@ -352,6 +352,13 @@ impl Window {
         };
         match (&row.kind, opens) {
             (RowKind::Folder(_, false), true) => {
+                // Among those that were found, it is shown where it is.
+                if !self.filter.is_empty() {
+                    self.filter.clear();
+                    self.open
+                        .extend(row.path.folders_above().map(RepoPath::to_owned));
+                }
+                self.has_chosen = true;
                 self.open.insert(row.path.clone());
             }
             (RowKind::Folder(_, true), false) => {

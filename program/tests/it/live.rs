@@ -174,20 +174,25 @@ fn rows_are_found_by_a_part_of_their_name_and_by_their_findings() {
     // A folder says that something in it was found.
     view.shows("!> deep/");
     view.types("\x06ga");
-    let text = view.shows("find: ga   1 rows");
+    let text = view.shows("find: ga   1 row;");
     assert!(
         text.contains("deep/in/Gauge.pem") && !text.contains("soundings/"),
         "{text}"
     );
     view.types("\x7f\x7f!");
-    view.shows("find: !   1 rows");
+    view.shows("find: !   1 row;");
     // The row can be worked with, and Esc shows all again.
     view.types("\r\t");
     view.shows("pattern: /deep/in/Gauge.pem");
     view.types("\x15");
-    view.shows("only rows with `!`");
+    view.shows("1 row with findings");
     view.types("\x1b");
     view.shows("> soundings/");
+    // A folder that was found is opened where it is.
+    view.types("\x06in\r\r");
+    view.sees("the folder in its place", |text| {
+        text.contains("v deep/") && text.contains("v in/") && text.contains("Gauge.pem")
+    });
     view.types("\x1b");
     view.is_left(0);
 }
