@@ -1,6 +1,7 @@
 //! What people expect of a well-kept program: completions, manual pages, settings, a pager, links.
 
 use crate::common::{Person, made_up, private_key};
+use crate::live::Terminal;
 use std::path::PathBuf;
 
 /// What a shell is offered for the last of these words.
@@ -63,66 +64,59 @@ fn shells_complete_what_is_possible_here() {
     assert!(!offered(&nia, &["accept", ""]).contains(&id));
 }
 
-/// Shells that are here, with a way to complete a line and print what stands on it then.
-const SHELLS: &[(&str, &str)] = &[
+/// Shells, each as a person starts it, and how it learns to complete.
+const SHELLS: &[(&str, &str, &str)] = &[
     (
         "bash",
-        r#"source <(redshank completions bash); COMP_WORDS=(redshank why "$1"); COMP_CWORD=2;
-           COMP_TYPE=9; _clap_complete_redshank redshank "$1" why; echo "${COMPREPLY[0]}""#,
+        "bash --norc -i",
+        "source <(redshank completions bash)",
+    ),
+    (
+        "zsh",
+        "zsh -f -i",
+        "autoload -U compinit; compinit -D; source <(redshank completions zsh)",
     ),
     (
         "fish",
-        r#"complete --do-complete "redshank why $argv[1]" | cut -f1"#,
+        "fish --no-config -i",
+        "redshank completions fish | source",
     ),
 ];
 
 /// A name of the repository on the line is never a command: each shell reads it as that name again.
 #[test]
 fn a_completed_name_is_a_name_again_in_real_shells() {
-    let nia = Person::with_repository();
-    let names = [
-        "gauge;touch PWN",
-        "gauge $(touch PWN)",
-        "gauge'\"`touch PWN`",
-        "gauge é*?[x]",
-    ];
-    for name in names {
-        let alone = Person::with_repository();
-        alone.writes(name, "1");
-        let mut at_home = alone.again();
-        let program = PathBuf::from(env!("CARGO_BIN_EXE_redshank"));
-        let path = std::env::var_os("PATH").unwrap();
-        let folders = std::iter::once(program.parent().unwrap().to_owned())
-            .chain(std::env::split_paths(&path));
-        at_home.sets("PATH", std::env::join_paths(folders).unwrap().into());
-        for (shell, script) in SHELLS {
+    for (shell, starts, learns) in SHELLS {
+        for name in [
+            "gauge;touch PWN",
+            "gauge $(touch PWN)",
+            "gauge'\"`touch PWN`",
+            "gauge *?[x]",
+        ] {
+            let mut nia = Person::with_repository();
             if nia.runs("which", &[shell]).code != 0 {
                 assert!(*shell != "bash", "every system here has it");
                 continue;
             }
-            let script = if *shell == "fish" {
-                format!("redshank completions fish | source; {script}")
-            } else {
-                (*script).to_owned()
-            };
-            let words: &[&str] = if *shell == "fish" {
-                &["-c", &script, "gau"]
-            } else {
-                &["-c", &script, "x", "gau"]
-            };
-            let line = at_home.runs(shell, words).fine().out;
-            let line = line.trim_end_matches('\n');
-            // fish quotes it when it puts it on the line; bash puts it there as it is.
-            let read = if *shell == "bash" {
-                at_home
-                    .runs("bash", &["-c", &format!("printf %s {line}")])
-                    .fine()
-                    .out
-            } else {
-                line.to_owned()
-            };
-            assert_eq!(read, name, "{shell}: {line}");
-            assert!(!alone.here().join("PWN").exists());
+            nia.writes(name, "1");
+            let program = PathBuf::from(env!("CARGO_BIN_EXE_redshank"));
+            let path = std::env::var_os("PATH").unwrap();
+            let folders = std::iter::once(program.parent().unwrap().to_owned());
+            let folders = folders.chain(std::env::split_paths(&path));
+            nia.sets("PATH", std::env::join_paths(folders).unwrap().into());
+            let mut terminal = Terminal::with(&nia, (24, 120), starts);
+            terminal.types(&format!("{learns}; echo lear''ned\n"));
+            terminal.shows("learned");
+            terminal.types("redshank why gau\t");
+            terminal.sees("the completed name", |text| {
+                text.matches("PWN").count() > 0 || text.contains("[x")
+            });
+            // What stands on the line now, as the shell reads it.
+            terminal.types("\x01printf '<%s>' \x05\n");
+            let wanted = format!("<redshank><why><{name}>");
+            terminal.shows(&wanted);
+            terminal.types("\x04exit\n");
+            assert!(!nia.here().join("PWN").exists(), "{shell}");
         }
     }
 }

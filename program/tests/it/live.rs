@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::time::Duration;
 
 /// A terminal with the view on it.
-struct Terminal {
+pub struct Terminal {
     child: Child,
     hands: ChildStdin,
     output: Receiver<Vec<u8>>,
@@ -24,7 +24,7 @@ impl Terminal {
     }
 
     /// A terminal on which something runs.
-    fn with(nia: &Person, (rows, columns): (u16, u16), program: &str) -> Self {
+    pub fn with(nia: &Person, (rows, columns): (u16, u16), program: &str) -> Self {
         let run = format!("stty rows {rows} columns {columns}; {program}");
         let mut command = nia.command("script");
         let command = command
@@ -55,7 +55,7 @@ impl Terminal {
         }
     }
 
-    fn types(&mut self, keys: &str) {
+    pub fn types(&mut self, keys: &str) {
         self.hands.write_all(keys.as_bytes()).unwrap();
         self.hands.flush().unwrap();
     }
@@ -66,7 +66,7 @@ impl Terminal {
 
     /// Waits until the screen is as it should be.
     #[track_caller]
-    fn sees(&mut self, what: &str, is: impl Fn(&str) -> bool) -> String {
+    pub fn sees(&mut self, what: &str, is: impl Fn(&str) -> bool) -> String {
         while !is(&self.text()) {
             match self.output.recv_timeout(Duration::from_secs(20)) {
                 Ok(part) => {
@@ -80,7 +80,7 @@ impl Terminal {
     }
 
     #[track_caller]
-    fn shows(&mut self, part: &str) -> String {
+    pub fn shows(&mut self, part: &str) -> String {
         self.sees(part, |text| text.contains(part))
     }
 
