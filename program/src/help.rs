@@ -180,6 +180,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             ("files", "what a commit of everything would hold"),
             ("files --tree 2", "by folder, biggest first"),
+            ("files --largest 10", "the ten largest files"),
             (
                 "files --state ignored gateway",
                 "what is ignored in a folder",

@@ -390,9 +390,7 @@ impl Server<'_> {
             typ: MessageType::WARNING,
             message: said,
         };
-        let method = ShowMessage::METHOD.to_owned();
-        self.transport
-            .send(Message::Notification(Notification::new(method, params)))
+        self.transport.tell::<ShowMessage>(&params)
     }
 
     /// Tells the thread of a working tree which of its texts are open now, and how they are.
@@ -454,9 +452,7 @@ impl Server<'_> {
             diagnostics,
             version,
         };
-        let method = PublishDiagnostics::METHOD.to_owned();
-        self.transport
-            .send(Message::Notification(Notification::new(method, params)))
+        self.transport.tell::<PublishDiagnostics>(&params)
     }
 
     fn refresh_hints(&mut self) -> Result<()> {

@@ -2,8 +2,7 @@
 
 use super::Server;
 use anyhow::Result;
-use lsp_server::{Message, Notification};
-use lsp_types::notification::{Notification as _, Progress};
+use lsp_types::notification::Progress;
 use lsp_types::request::{Request as _, WorkDoneProgressCreate};
 use lsp_types::{
     NumberOrString, ProgressParams, ProgressParamsValue, WorkDoneProgress, WorkDoneProgressBegin,
@@ -51,8 +50,6 @@ impl Server<'_> {
             token,
             value: ProgressParamsValue::WorkDone(value),
         };
-        let method = Progress::METHOD.to_owned();
-        self.transport
-            .send(Message::Notification(Notification::new(method, params)))
+        self.transport.tell::<Progress>(&params)
     }
 }

@@ -3,6 +3,8 @@
 use anyhow::{Context as _, Result};
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use lsp_server::{ErrorCode, Message};
+use lsp_types::notification::Notification;
+use serde::Serialize;
 use serde_json::json;
 use std::io::{self, BufRead, Read, Write};
 use std::thread::JoinHandle;
@@ -27,9 +29,19 @@ pub struct Transport {
 
 enum Outgoing {
     Message(Message),
+    /// A message that is written out already.
+    Body(Vec<u8>),
     /// That something was no message (JSON-RPC 2.0, 5: an error without an id).
     ParseError(String),
     End,
+}
+
+/// A notification (JSON-RPC 2.0, 4.1).
+#[derive(Serialize)]
+struct Told<'p, P> {
+    jsonrpc: &'static str,
+    method: &'static str,
+    params: &'p P,
 }
 
 impl Transport {
@@ -51,6 +63,23 @@ impl Transport {
     /// If the editor is gone.
     pub fn send(&self, message: Message) -> Result<()> {
         let sent = self.outgoing.send(Outgoing::Message(message));
+        sent.context("the editor is gone")
+    }
+
+    /// Tells something. A list of thousands of things is written out as it is, not built as a tree
+    /// of values first.
+    ///
+    /// # Errors
+    /// If the editor is gone.
+    pub fn tell<N: Notification>(&self, params: &N::Params) -> Result<()> {
+        let told = Told {
+            jsonrpc: "2.0",
+            method: N::METHOD,
+            params,
+        };
+        let sent = self
+            .outgoing
+            .send(Outgoing::Body(serde_json::to_vec(&told)?));
         sent.context("the editor is gone")
     }
 
@@ -137,16 +166,22 @@ fn send_all(to_write: &Receiver<Outgoing>) -> io::Result<()> {
     for message in to_write {
         match message {
             Outgoing::Message(message) => message.write(&mut output)?,
+            Outgoing::Body(body) => put_body(&mut output, &body)?,
             Outgoing::ParseError(what) => {
                 let error = json!({"code": ErrorCode::ParseError as i32, "message": what});
                 let text = json!({"jsonrpc": "2.0", "id": null, "error": error}).to_string();
-                write!(output, "Content-Length: {}\r\n\r\n{text}", text.len())?;
-                output.flush()?;
+                put_body(&mut output, text.as_bytes())?;
             }
             Outgoing::End => break,
         }
     }
     Ok(())
+}
+
+fn put_body(output: &mut impl Write, body: &[u8]) -> io::Result<()> {
+    write!(output, "Content-Length: {}\r\n\r\n", body.len())?;
+    output.write_all(body)?;
+    output.flush()
 }
 
 #[cfg(test)]

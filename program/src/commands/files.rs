@@ -14,6 +14,7 @@ use redshank_text::{Paint, count, cut, shown};
 use redshank_worktree::tree::{Entry, State, Tree};
 use redshank_worktree::{Depth, FileStats, WalkOptions, grouped};
 use std::collections::HashMap;
+use std::cmp::Reverse;
 use std::ffi::OsString;
 use std::io::Write;
 use std::path::Path;
@@ -53,6 +54,15 @@ pub struct Files {
         conflicts_with_all = ["tree", "z"]
     )]
     origin: Option<Vec<OriginArg>>,
+    /// Only the largest, biggest first
+    #[arg(
+        long,
+        value_name = "HOW MANY",
+        num_args = 0..=1,
+        default_missing_value = "20",
+        conflicts_with = "tree"
+    )]
+    largest: Option<usize>,
     /// Check that every candidate is below this folder, instead; those that don't are listed
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["tree", "state"], add = path_values::folders())]
     under: Option<OsString>,
@@ -116,7 +126,7 @@ impl Files {
             } else {
                 Depth::StopAtIgnored
             },
-            sizes: !self.z,
+            sizes: !self.z || self.largest.is_some(),
             under: context.prefix.clone(),
             ..WalkOptions::default()
         };
@@ -145,6 +155,10 @@ impl Files {
             }
             None => None,
         };
+        if let Some(many) = self.largest {
+            listed.sort_by_key(|entry| (Reverse(entry.size), &entry.path));
+            listed.truncate(many);
+        }
         let prefix = &context.prefix;
         if self.z {
             write_raw(&listed, prefix)?;
