@@ -303,17 +303,29 @@ fn less_is_said_with_quiet_and_never_too_little() {
 #[test]
 fn the_largest_files_come_first() {
     let nia = Person::with_repository();
-    for (path, size) in [("a.txt", 3), ("deep/b.raw", 700), ("c.raw", 700), ("old.log", 9000)] {
+    for (path, size) in [
+        ("a.txt", 3),
+        ("deep/b.raw", 700),
+        ("c.raw", 700),
+        ("old.log", 9000),
+    ] {
         nia.writes(path, vec![b'1'; size]);
     }
     nia.writes(".gitignore", "*.log\n");
     let list = |words: &[&str]| {
-        let said = nia.redshank(&[&["files", "--format", "json"], words].concat()).fine();
+        let said = nia
+            .redshank(&[&["files", "--format", "json"], words].concat())
+            .fine();
         let rows = said.json().as_array().unwrap().clone();
-        let paths = rows.iter().map(|row| row["path"].as_str().unwrap().to_owned());
+        let paths = rows
+            .iter()
+            .map(|row| row["path"].as_str().unwrap().to_owned());
         paths.collect::<Vec<_>>()
     };
-    assert_eq!(list(&["--largest", "3"]), ["c.raw", "deep/b.raw", ".gitignore"]);
+    assert_eq!(
+        list(&["--largest", "3"]),
+        ["c.raw", "deep/b.raw", ".gitignore"]
+    );
     assert_eq!(list(&["--largest", "1", "--state", "ignored"]), ["old.log"]);
     assert_eq!(list(&["--largest"]).len(), 4);
     let raw = nia.redshank(&["files", "-z", "--largest", "1"]).fine().out;

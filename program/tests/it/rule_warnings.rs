@@ -289,3 +289,20 @@ fn an_exception_for_a_folder_is_seen_to_let_in_what_is_in_it() {
     );
     nia.agrees_with_git();
 }
+
+#[test]
+fn what_is_beside_its_source_is_made_of_it_however_many_are_called_so() {
+    let nia = Person::with_repository();
+    for number in 0..40 {
+        nia.writes(
+            &format!("report-{number:02}/tides.tex"),
+            "\\documentclass{article}\n",
+        );
+        nia.writes(&format!("report-{number:02}/tides.aux"), "\\relax\n");
+    }
+    let said = nia.redshank(&["files", "--origin=generated"]).fine().out;
+    for number in 0..40 {
+        let source = format!("report-{number:02}/tides.tex");
+        assert!(said.contains(&source), "{source} in {said}");
+    }
+}

@@ -9,7 +9,7 @@ use crate::evidence::{Detail, Evidence, Witness};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_tables::{TableError, read, rows};
-use redshank_worktree::tree::Entry;
+use redshank_worktree::tree::{Entry, EntryKind, State};
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
 use std::sync::LazyLock;
@@ -242,8 +242,19 @@ fn source(
             continue;
         }
         let name = of.name(stem);
+        let mut namesakes = around.named(name.as_bstr()).peekable();
+        if namesakes.peek().is_none() {
+            continue;
+        }
+        // However many others are called so, the one beside it comes first.
+        let beside = path.folder().join(&name);
+        let is_source =
+            |entry: &Entry| entry.state != State::Ignored && entry.kind == EntryKind::File;
+        if *beside != *path && around.tree().get(&beside).is_some_and(is_source) {
+            return Some((beside, true));
+        }
         let is_same_type = of.ending() == form.ending();
-        for entry in around.named(name.as_bstr()).take(NAMESAKES) {
+        for entry in namesakes.take(NAMESAKES) {
             if entry.path.as_bstr() == path.as_bstr() {
                 continue;
             }
@@ -288,15 +299,16 @@ static COMPILED: LazyLock<HashSet<&'static [u8]>> = LazyLock::new(|| {
     forms.filter_map(Form::ending).collect()
 });
 
+/// The names of the folders that a path is in, the uppermost first.
+fn folder_names(path: &RepoPath) -> Vec<&[u8]> {
+    let names = path.folder().bare().as_bytes().split_str("/");
+    names.filter(|name| !name.is_empty()).collect()
+}
+
 /// Whether one path is another in a folder beside the other's: `dist/chart/axis.js` to
 /// `src/chart/axis.ts`, or `html/axis.html` to `axis.adoc`.
 fn is_parallel(product: &RepoPath, source: &RepoPath) -> bool {
-    let folders = |path: &RepoPath| -> Vec<Vec<u8>> {
-        let parts = path.folder().bare().split_str("/");
-        let parts = parts.filter(|part| !part.is_empty());
-        parts.map(<[u8]>::to_vec).collect()
-    };
-    let (product, source) = (folders(product), folders(source));
+    let (product, source) = (folder_names(product), folder_names(source));
     let common = product
         .iter()
         .zip(&source)
