@@ -3,11 +3,12 @@
 
 use super::analysis::{Analysis, Kind, RuleFacts, RuleFile};
 use super::documents::{Document, Documents};
-use super::fixes::Fix;
+use super::here::{EditorView, Here};
 use super::picture::{DraftedText, WorkspaceIndex};
-use super::text_edits::{FileText, LineChange, changed_text, edit_of, workspace_edit};
-use super::worker::{EditorView, Here};
-use bstr::{BStr, ByteSlice};
+use super::text_edits::{
+    FileText, Fix, LineChange, changed_text, edit_of, workspace_edit, written,
+};
+use bstr::ByteSlice;
 use lsp_types::{
     CodeAction, CodeActionDisabled, CodeActionKind, CodeActionParams, CodeActionTriggerKind,
     Diagnostic, DocumentChangeOperation, Range,
@@ -300,14 +301,6 @@ fn is_current(document: &Document, rule: &RuleFacts) -> bool {
 fn is_of_kind(kind: &str, wanted: &str) -> bool {
     kind.strip_prefix(wanted)
         .is_some_and(|rest| wanted.is_empty() || rest.is_empty() || rest.starts_with('.'))
-}
-
-/// A pattern as an editor can have it in a line: bytes that no text holds, and line endings, become
-/// `?`, which matches them.
-pub fn written(pattern: &BStr) -> String {
-    let chunks = pattern.utf8_chunks();
-    let text = chunks.map(|chunk| chunk.valid().to_owned() + &"?".repeat(chunk.invalid().len()));
-    text.collect::<String>().replace('\n', "?")
 }
 
 /// What a file of rules or settings holds, where the editor will open it anyway.

@@ -1,7 +1,7 @@
 //! What is known of each open text.
 
 use super::documents::{Document, Documents};
-use super::worker::Here;
+use super::here::Here;
 use bstr::{BString, ByteSlice};
 use redshank_findings::{Finding, secrets_of};
 use redshank_rules::fit;

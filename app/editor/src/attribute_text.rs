@@ -2,7 +2,7 @@
 //! could be in it.
 
 use super::documents::{Columns, Document, Documents};
-use super::worker::Here;
+use super::here::Here;
 use lsp_types::{Diagnostic, DiagnosticSeverity, DiagnosticTag, NumberOrString};
 use redshank_rules::{ATTRIBUTE_FILE, RepoPath};
 use redshank_text as text;

@@ -1,10 +1,10 @@
 //! What sets right what is wrong with a rule. A fix that would change what git ignores beyond what
 //! its title says is not offered: each is tried on the working tree first.
 
-use super::actions::{Actions, written};
+use super::actions::Actions;
 use super::analysis::{RuleFacts, RuleFile};
 use super::documents::Document;
-use super::text_edits::{LineChange, changed_text};
+use super::text_edits::{Fix, LineChange, changed_text, written};
 use bstr::{BString, ByteSlice};
 use redshank_rules::{IGNORE_FILE, RepoPath, RepoPathBuf, Rule, RuleList, exactly};
 use redshank_text::shown;
@@ -15,14 +15,6 @@ use std::collections::BTreeSet;
 
 /// No fix opens more folders, with two lines each: nobody would want to read them.
 const MOST_FOLDERS: usize = 6;
-
-/// A change of lines that can be offered.
-pub struct Fix {
-    pub title: String,
-    pub changes: Vec<LineChange>,
-    /// It is what nearly everyone would do, and changes nothing else.
-    pub is_preferred: bool,
-}
 
 /// What a change of ignore files does to the paths here.
 #[derive(Default)]

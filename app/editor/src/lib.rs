@@ -10,6 +10,7 @@ mod completion;
 mod diagnostics;
 mod documents;
 mod fixes;
+mod here;
 mod hints;
 mod links;
 mod offers;
@@ -33,6 +34,7 @@ use anyhow::{Context as _, Result, bail};
 use client::{Client, capabilities};
 use crossbeam_channel::{Receiver, Sender, select, unbounded};
 use documents::{Document, Documents, path_of};
+use here::EditorView;
 use lsp_server::{ErrorCode, Message, Notification, Request, RequestId, Response};
 use lsp_types::notification::{
     DidChangeTextDocument, DidChangeWatchedFiles, DidChangeWorkspaceFolders, DidCloseTextDocument,
@@ -62,7 +64,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use transport::{Incoming, Transport};
-use worker::{EditorView, WorkerEvent, WorkerRequest};
+use worker::{WorkerEvent, WorkerRequest};
 use workspaces::Workspaces;
 
 /// What the server is called.

@@ -1,6 +1,6 @@
 //! What is in a folder, for completion.
 
-use super::actions::written;
+use super::text_edits::written;
 use bstr::{BStr, ByteSlice};
 use redshank_rules::quote;
 use redshank_rules::{RepoPath, RepoPathBuf};

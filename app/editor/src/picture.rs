@@ -1,8 +1,8 @@
 //! The picture of a working tree that every open text is looked at against.
 
+use super::here::Here;
 use super::offers::Offers;
 use super::parts::Parts;
-use super::worker::Here;
 use bstr::{BString, ByteSlice};
 use redshank_rules::{RepoPath, RepoPathBuf, RuleScope, Source};
 use redshank_templates::{Draft, DraftOptions, MEMORY_FILE, TEAM_FOLDER, Template};

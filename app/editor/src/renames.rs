@@ -1,9 +1,9 @@
 //! What rules to change when a file or a folder gets another name: those that name it by its path,
 //! and those by its name alone where nothing else here is called so.
 
-use super::actions::{Actions, written};
+use super::actions::Actions;
 use super::documents::{path_of, resolved};
-use super::text_edits::workspace_edit;
+use super::text_edits::{workspace_edit, written};
 use bstr::{BString, ByteSlice};
 use lsp_types::{RenameFilesParams, Uri, WorkspaceEdit};
 use redshank_files::FileKind;

@@ -3,7 +3,7 @@
 
 use crate::actions::Actions;
 use crate::documents::{Columns, Documents, uri_of};
-use crate::worker::{EditorView, Here};
+use crate::here::{EditorView, Here};
 use lsp_types::{
     CodeAction, CodeActionParams, DidChangeTextDocumentParams, DidOpenTextDocumentParams,
     DocumentChangeOperation, DocumentChanges, OneOf, TextEdit, Uri,

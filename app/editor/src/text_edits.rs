@@ -1,6 +1,7 @@
 //! Changes of whole lines, as a text that can be tried and as what the editor is given to write.
 
 use super::documents::{Columns, Document};
+use bstr::BStr;
 use lsp_types::{
     CreateFile, CreateFileOptions, DocumentChangeOperation, DocumentChanges, OneOf,
     OptionalVersionedTextDocumentIdentifier, Position, Range, ResourceOp, TextDocumentEdit,
@@ -21,6 +22,14 @@ impl LineChange {
             Self::Replace(line, _) | Self::Remove(line) => *line,
         }
     }
+}
+
+/// A change of lines that can be offered.
+pub struct Fix {
+    pub title: String,
+    pub changes: Vec<LineChange>,
+    /// It is what nearly everyone would do, and changes nothing else.
+    pub is_preferred: bool,
 }
 
 /// The text with these changes.
@@ -147,4 +156,12 @@ pub fn workspace_edit(changes: Vec<DocumentChangeOperation>) -> WorkspaceEdit {
         document_changes: Some(DocumentChanges::Operations(changes)),
         ..WorkspaceEdit::default()
     }
+}
+
+/// A pattern as an editor can have it in a line: bytes that no text holds, and line endings, become
+/// `?`, which matches them.
+pub fn written(pattern: &BStr) -> String {
+    let chunks = pattern.utf8_chunks();
+    let text = chunks.map(|chunk| chunk.valid().to_owned() + &"?".repeat(chunk.invalid().len()));
+    text.collect::<String>().replace('\n', "?")
 }

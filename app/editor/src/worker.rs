@@ -7,23 +7,23 @@
 
 use super::actions::Actions;
 use super::analysis::{Analysis, Kind};
-use super::documents::{Columns, Documents, uri_of};
+use super::documents::Documents;
+use super::here::{EditorView, Here};
 use super::picture::WorkspaceIndex;
 use super::renames::Renamed;
-use bstr::BString;
 use crossbeam_channel::{Receiver, Sender};
 use lsp_server::RequestId;
-use lsp_types::{CodeActionParams, Uri};
+use lsp_types::CodeActionParams;
 use redshank_findings::secrets_of;
-use redshank_rules::{RepoPath, RepoPathBuf};
+use redshank_rules::RepoPath;
 use redshank_secrets::masked;
-use redshank_templates::{Collection, Survey, recognise};
+use redshank_templates::{Collection, recognise};
 use redshank_worktree::Snapshot;
 use redshank_worktree::settings;
 use serde_json::{Value, json};
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 /// What there is to do.
@@ -60,30 +60,6 @@ impl Question {
             Self::Actions(_) => json!([]),
             Self::Renames(_) => Value::Null,
         }
-    }
-}
-
-/// How the editor calls things, and what it can show.
-#[derive(Debug, Clone)]
-pub struct EditorView {
-    pub columns: Columns,
-    /// The editor's folders, each as it calls it and with its symbolic links resolved.
-    pub folders: Vec<(PathBuf, PathBuf)>,
-    /// Actions that can't be done now may be shown with the reason.
-    pub shows_disabled: bool,
-}
-
-impl EditorView {
-    /// The name that the editor knows a file by.
-    pub fn uri_of(&self, file: &Path, open: &Documents) -> Option<Uri> {
-        if let Some(document) = open.of_file(file) {
-            return Some(document.uri.clone());
-        }
-        let named = self.folders.iter().find_map(|(named, resolved)| {
-            let below = file.strip_prefix(resolved).ok()?;
-            Some(named.join(below))
-        });
-        uri_of(named.as_deref().unwrap_or(file))
     }
 }
 
@@ -269,16 +245,4 @@ fn chosen(snapshot: &Snapshot) -> Option<Collection> {
         Ok(settings) => collection.chosen(&settings.draft).ok(),
         Err(_) => Some(collection),
     }
-}
-
-type FolderAndPattern = (RepoPathBuf, BString);
-
-/// A picture of the working tree with what is recognised in it.
-pub struct Here<'a> {
-    pub snapshot: &'a Snapshot,
-    pub survey: Option<&'a Survey<'a>>,
-    pub collection: Option<&'a Collection>,
-    /// What was found out of folders that a pattern ignores: the work in them, if they hold any. It
-    /// reads files.
-    pub work: RefCell<HashMap<FolderAndPattern, Option<Vec<RepoPathBuf>>>>,
 }

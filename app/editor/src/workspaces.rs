@@ -1,7 +1,8 @@
 //! The working trees that texts are looked at in, each with a thread of its own.
 
+use super::here::EditorView;
 use super::picture::WorkspaceIndex;
-use super::worker::{self, EditorView, WorkerEvent, WorkerRequest};
+use super::worker::{self, WorkerEvent, WorkerRequest};
 use crossbeam_channel::{Sender, unbounded};
 use redshank_watch::{self as watch, TreeWatcher};
 use redshank_worktree::{Result, Worktree};
