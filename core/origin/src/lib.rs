@@ -52,6 +52,7 @@ use foldhash::fast::FixedState;
 use parking_lot::Mutex;
 use redshank_rules::{PatternSet, RepoPath, RepoPathBuf};
 use redshank_worktree::Snapshot;
+use redshank_worktree::apart;
 use redshank_worktree::size::Bytes;
 use redshank_worktree::tree::{EntryKind, State, Tree};
 use std::collections::HashMap;
@@ -159,11 +160,11 @@ impl<'a> Surroundings<'a> {
     }
 
     fn declared(&self) -> &Declared {
-        self.declared.get_or_init(|| Declared::read(self))
+        self.declared.get_or_init(|| apart(|| Declared::read(self)))
     }
 
     fn linked(&self) -> &Linked {
-        self.linked.get_or_init(|| Linked::read(self))
+        self.linked.get_or_init(|| apart(|| Linked::read(self)))
     }
 
     /// The first bytes of a file; none if it can't be read.

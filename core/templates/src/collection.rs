@@ -10,7 +10,7 @@ use redshank_files::{FileKind, Root};
 use redshank_rules::RepoPath;
 use redshank_worktree::policy::Policy;
 use redshank_worktree::settings::Choices;
-use redshank_worktree::{Snapshot, io_error_at, personal, toml_file};
+use redshank_worktree::{Snapshot, apart, io_error_at, personal, toml_file};
 use std::io::ErrorKind;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
@@ -48,11 +48,13 @@ impl Collection {
     /// If one of them is not in the format; the tests see to it that this does not happen.
     pub fn built_in() -> Result<Self> {
         let lines: Vec<_> = BUILT_IN.lines().collect();
-        let templates = lines
-            .into_par_iter()
-            .map(serde_json::from_str)
-            .collect::<Result<Vec<_>, _>>()
-            .map_err(Error::Packed)?;
+        let read = || {
+            let lines = lines.into_par_iter();
+            lines
+                .map(serde_json::from_str)
+                .collect::<Result<Vec<_>, _>>()
+        };
+        let templates = apart(read).map_err(Error::Packed)?;
         Ok(Self::of_templates(without_left_out(templates)))
     }
 

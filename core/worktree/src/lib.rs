@@ -23,6 +23,7 @@
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]
 
+mod apart;
 mod class;
 mod error;
 mod in_vain;
@@ -47,6 +48,7 @@ pub mod toml_file;
 pub mod tree;
 pub mod usage;
 
+pub use apart::apart;
 pub use class::Class;
 pub use error::{Error, Purpose, Result, io_error_at};
 pub use in_vain::tell_exceptions_in_vain;

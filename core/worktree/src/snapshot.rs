@@ -4,6 +4,7 @@
 //! it is first asked for, and never again: two answers of one command can't contradict each other.
 //! What is to be changed is read again by anyone who changes it.
 
+use crate::apart::apart;
 use crate::settings::{self, SettingsFile};
 use crate::tree::Tree;
 use crate::walk::{Depth, WalkOptions};
@@ -140,7 +141,7 @@ impl Snapshot {
     /// If the index can't be read or the top folder can't be listed.
     pub fn tree(&self) -> Result<&Tree> {
         self.tree
-            .get_or_try_init(|| Tree::walk(self, &WalkOptions::default()))
+            .get_or_try_init(|| apart(|| Tree::walk(self, &WalkOptions::default())))
     }
 
     /// The same with every file in the folders that rules exclude.
@@ -153,7 +154,7 @@ impl Snapshot {
             ..WalkOptions::default()
         };
         self.whole_tree
-            .get_or_try_init(|| Tree::walk(self, &options))
+            .get_or_try_init(|| apart(|| Tree::walk(self, &options)))
     }
 
     /// The rules that hold in the whole tree: the person's own, then this clone's.

@@ -233,3 +233,21 @@ fn a_scaffolds_template_of_an_ignore_file_keeps_its_name() {
         "tidy never renames"
     );
 }
+
+/// What many threads wait for must not be worked out by a thread that takes up other work meanwhile:
+/// that stopped one `draft` in twelve for ever on a machine with eight processors.
+#[test]
+fn many_threads_come_to_an_end() {
+    let mut nia = Person::with_repository();
+    for number in 0..6 {
+        nia.writes(&format!("f{number}.py"), format!("print({number})\n"));
+    }
+    nia.sets("RAYON_NUM_THREADS", "8".into());
+    let program = env!("CARGO_BIN_EXE_redshank");
+    for command in ["draft", "check"] {
+        for _ in 0..40 {
+            let said = nia.runs("timeout", &["20", program, command]);
+            assert!(said.code < 2, "{command}: {}", said.code);
+        }
+    }
+}
