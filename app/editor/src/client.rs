@@ -50,7 +50,7 @@ impl Client {
                 "/workspace/codeLens/refreshSupport"
             }),
             shows_disabled: says("/textDocument/codeAction/disabledSupport"),
-            // Without being told, it would show for ever what was wrong before files changed.
+            // Without being told, it would show forever what was wrong before files changed.
             pulls: has("/textDocument/diagnostic") && says("/workspace/diagnostics/refreshSupport"),
             shows_progress: says("/window/workDoneProgress"),
         }

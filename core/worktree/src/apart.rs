@@ -33,7 +33,7 @@ mod tests {
     use std::sync::OnceLock;
 
     /// Many threads ask for a cell that is filled by many threads. Without the detour this stops
-    /// for ever after some tries.
+    /// forever after some tries.
     #[test]
     fn a_cell_that_all_wait_for_is_filled() {
         let pool = rayon::ThreadPoolBuilder::new()

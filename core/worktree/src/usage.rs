@@ -273,7 +273,7 @@ fn usage_of(
     let last = Last::find(tree, list);
     let usages = all.into_par_iter().rev().map(|at| {
         let known = (facts.get(&at), missed.get(&at));
-        // An exception for a folder decides about the folder, and so lets in what is in it.
+        // An exception for a folder decides about the folder, and so re-includes what is in it.
         let let_in = known.0.and_then(|facts| facts.let_in.as_ref());
         let let_in = let_in.filter(|(folder, _)| lets_in(verdicts, list, at, folder));
         let (catches, status) = match let_in {

@@ -235,7 +235,7 @@ fn a_scaffolds_template_of_an_ignore_file_keeps_its_name() {
 }
 
 /// What many threads wait for must not be worked out by a thread that takes up other work meanwhile:
-/// that stopped one `draft` in twelve for ever on a machine with eight processors.
+/// that stopped one `draft` in twelve forever on a machine with eight processors.
 #[test]
 fn many_threads_come_to_an_end() {
     let mut nia = Person::with_repository();
