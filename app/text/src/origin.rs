@@ -80,10 +80,10 @@ pub fn origin_evidence(evidence: &Evidence) -> String {
         (Detail::Folder(_), Witness::Neighbours) => "what is beside it is authored".to_owned(),
         (Detail::Folder(name), _) => format!("in a folder called `{}`", shown(name.as_bstr())),
         (Detail::Extension(ending), _) if evidence.weight.0 < 0 => {
-            format!("people write `.{}` files", shown(ending.as_bstr()))
+            format!("people write `.{ending}` files")
         }
         (Detail::Extension(ending), _) => {
-            format!("tools write `.{}` files", shown(ending.as_bstr()))
+            format!("tools write `.{ending}` files")
         }
         (Detail::Name, _) => "its name".to_owned(),
         (Detail::Neighbours { folder, made }, _) => format!(

@@ -91,7 +91,7 @@ struct Known<'a> {
     /// The paths that templates match.
     templates: &'a TemplatePaths<'a>,
     /// What was seen inside files; nothing before that pass.
-    content: ContentScan,
+    content: ContentScan<'a>,
     /// What was found to be made, by evidence; nothing before that pass.
     made: HashSet<RepoPathBuf>,
 }

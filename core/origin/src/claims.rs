@@ -145,12 +145,20 @@ impl Surroundings<'_> {
 
     /// What the files of a folder amount to, whatever a template says of it.
     pub fn share(&self, folder: &RepoPath) -> Share {
+        self.share_of(folder, LOOKED_AT)
+    }
+
+    /// The same of at most so many of its files, which stand all over it.
+    pub fn share_of(&self, folder: &RepoPath, most: usize) -> Share {
         let files = self.files_in(folder);
-        let apart = files.len().div_ceil(LOOKED_AT).max(1);
+        let apart = files.len().div_ceil(most).max(1);
         let judged: Vec<(&RepoPath, Judgement)> = files
             .iter()
             .step_by(apart)
-            .map(|(path, size)| (&**path, self.judge_whatever_the_folder(path, *size)))
+            .map(|(path, size)| {
+                let size = size.unwrap_or_else(|| self.size_of(path));
+                (&**path, self.judge_whatever_the_folder(path, size))
+            })
             .collect();
         let mut share = Share::default();
         let mut authored = Vec::new();
@@ -191,18 +199,25 @@ impl Surroundings<'_> {
         let files = self.files_in(folder).into_iter();
         let direct = files.filter(|(path, _)| path.folder() == folder);
         let authored = direct.take(LOOKED_AT).filter(|(path, size)| {
-            let judgement = self.judge_whatever_the_folder(path, *size);
+            let size = size.unwrap_or_else(|| self.size_of(path));
+            let judgement = self.judge_whatever_the_folder(path, size);
             judgement.is_authored(least)
         });
         authored.map(|(path, _)| path).collect()
     }
 
-    /// The files of a folder: of the tree, or, where the walk did not enter it, from the disk.
-    fn files_in(&self, folder: &RepoPath) -> Vec<(RepoPathBuf, Bytes)> {
+    pub(crate) fn size_of(&self, path: &RepoPath) -> Bytes {
+        let meta = self.snapshot.root.meta(path);
+        Bytes(meta.map_or(0, |meta| meta.size))
+    }
+
+    /// The files of a folder: of the tree, with their sizes, or, where the walk did not enter it,
+    /// from the disk.
+    fn files_in(&self, folder: &RepoPath) -> Vec<(RepoPathBuf, Option<Bytes>)> {
         let below = self.tree.below(folder);
         let known: Vec<_> = below
             .filter(|entry| *entry.path != *folder)
-            .map(|entry| (entry.path.clone(), entry.size))
+            .map(|entry| (entry.path.clone(), Some(entry.size)))
             .collect();
         if !known.is_empty() {
             return known;
@@ -218,8 +233,7 @@ impl Surroundings<'_> {
                     }
                     FileKind::File => {
                         let path = here.join(&name);
-                        let size = self.snapshot.root.meta(&path).map_or(0, |meta| meta.size);
-                        files.push((path, Bytes(size)));
+                        files.push((path, None));
                     }
                     _ => {}
                 }

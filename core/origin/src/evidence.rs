@@ -257,7 +257,7 @@ pub enum Detail {
     /// The folder whose name says it.
     Folder(BString),
     /// How its name ends.
-    Extension(BString),
+    Extension(&'static str),
     /// Its name.
     Name,
     /// So many files beside it are made, and none is authored.

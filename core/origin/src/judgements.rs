@@ -10,18 +10,17 @@ use foldhash::fast::FixedState;
 use rayon::prelude::*;
 use redshank_rules::RepoPath;
 use redshank_worktree::tree::{Entry, EntryKind};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 /// The judgement on each of some files of a tree.
 #[derive(Default)]
 pub struct Judgements<'a> {
-    files: HashMap<&'a RepoPath, Judgement, FixedState>,
-    /// For each folder, what its files amount to, those in folders in it included.
+    /// Sorted by path.
+    files: Vec<(&'a RepoPath, Judgement)>,
+    /// For each folder but the top, what its files amount to, those in folders in it included.
     folders: HashMap<&'a RepoPath, Share, FixedState>,
-    /// For each folder, how many of the files right in it surely are made.
-    beside: HashMap<&'a RepoPath, u64, FixedState>,
     /// For each folder and ending, what the files right in it amount to.
-    kinds: HashMap<(&'a RepoPath, Option<&'a BStr>), Share, FixedState>,
+    kinds: HashMap<(&'a RepoPath, Option<&'a BStr>), Kind, FixedState>,
 }
 
 /// What the files of a folder amount to.
@@ -32,20 +31,113 @@ struct Share {
     surely: u64,
     authored: u64,
     unknown: u64,
+    /// How many of the files right in it surely are made.
+    beside: u64,
     /// In how many of its folders such files are.
     branches: u64,
-    /// Those that their first bytes show.
-    of_a_format: u64,
+    /// Those that surely are made, often kept ones included.
+    judged: u64,
     /// Pages that show that a tool wrote them.
     made_pages: u64,
     /// Other pages, and files that more than their language speaks for as somebody's.
     peoples: u64,
+    /// Files that only a text outside of the folder speaks for as somebody's.
+    peoples_by_text: u64,
 }
 
 impl Share {
     /// Whether it is what a tool wrote for people to look at: pages, and what they show.
     fn is_report(&self) -> bool {
-        self.made_pages > 0 && self.peoples == 0
+        self.made_pages > 0 && self.peoples + self.peoples_by_text == 0
+    }
+
+    /// Counts a file that is right in the folder.
+    fn count(&mut self, path: &RepoPath, judgement: &Judgement) {
+        let is_made = judgement.is_made(Strength::Likely);
+        let is_judged = is_judged(judgement);
+        let is_page = is_page(path);
+        let is_peoples =
+            is_page && !is_made || matches!(Vouched::of(path, judgement), Vouched::More);
+        self.beside += u64::from(is_judged);
+        self.judged += u64::from(is_judged);
+        self.made_pages += u64::from(is_page && is_judged);
+        self.peoples += u64::from(is_peoples);
+        match () {
+            // What may be kept on purpose, no rule for the folder takes along.
+            () if judgement.is_often_kept() => self.unknown += 1,
+            () if is_made => {
+                self.made += 1;
+                self.surely += u64::from(is_judged);
+            }
+            () if judgement.is_authored(Strength::Likely) => self.authored += 1,
+            () => self.unknown += 1,
+        }
+    }
+
+    /// Counts a folder that is right in the folder.
+    fn add(&mut self, inner: &Self) {
+        self.made += inner.made;
+        self.surely += inner.surely;
+        self.authored += inner.authored;
+        self.unknown += inner.unknown;
+        self.judged += inner.judged;
+        self.branches += u64::from(inner.judged > 0);
+        self.made_pages += inner.made_pages;
+        self.peoples += inner.peoples;
+    }
+}
+
+/// Whether a file surely is made, and not by a template's word.
+fn is_judged(judgement: &Judgement) -> bool {
+    judgement.is_made(Strength::Likely)
+        && judgement.has_more_than_a_name()
+        && !judgement.is_by_template()
+}
+
+/// What the files of one ending right in a folder amount to.
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq)]
+struct Kind {
+    /// Those that show by themselves that they are made.
+    surely: u64,
+    /// Those of them that their first bytes show.
+    of_a_format: u64,
+    authored: u64,
+}
+
+impl Kind {
+    fn of(judgement: &Judgement) -> Self {
+        // What was made of a source beside it says nothing of another that has none.
+        let is_of_itself =
+            |one: &Evidence| matches!(one.witness, Witness::SaysSo | Witness::Format);
+        let is_telling = is_judged(judgement) && judgement.reason().is_some_and(is_of_itself);
+        let mut evidence = judgement.evidence.iter();
+        let is_of_a_format = is_telling && evidence.any(|one| one.witness == Witness::Format);
+        Self {
+            surely: u64::from(is_telling),
+            of_a_format: u64::from(is_of_a_format),
+            authored: u64::from(judgement.is_authored(Strength::Likely)),
+        }
+    }
+
+    fn add(&mut self, other: Self) {
+        self.surely += other.surely;
+        self.of_a_format += other.of_a_format;
+        self.authored += other.authored;
+    }
+}
+
+/// Closes the open folders that a path isn't in, or all: each counts for the one that it is in.
+fn close<'a>(
+    open: &mut Vec<(&'a RepoPath, Share)>,
+    closed: &mut HashMap<&'a RepoPath, Share, FixedState>,
+    path: Option<&RepoPath>,
+) {
+    let is_open = |folder: &RepoPath| path.is_some_and(|path| path.is_within(folder));
+    while let Some((folder, share)) = open.pop_if(|(folder, _)| !is_open(folder)) {
+        if let Some((_, above)) = open.last_mut() {
+            above.add(&share);
+        }
+        closed.insert(folder, share);
     }
 }
 
@@ -67,10 +159,11 @@ impl<'a> Judgements<'a> {
         Self::hear_neighbours(around.judge_all(files))
     }
 
-    /// Adds the neighbours' word to judgements on single files.
-    pub fn hear_neighbours(files: Vec<(&'a RepoPath, Judgement)>) -> Self {
+    /// Adds the neighbours' word to judgements on single files, in any order.
+    pub fn hear_neighbours(mut files: Vec<(&'a RepoPath, Judgement)>) -> Self {
+        files.sort_unstable_by_key(|(path, _)| *path);
         let mut all = Self {
-            files: files.into_iter().collect(),
+            files,
             ..Self::default()
         };
         all.sum_up();
@@ -84,86 +177,60 @@ impl<'a> Judgements<'a> {
 
     /// Adds what is said of each file that isn't known to be made yet.
     fn hear(&mut self, says: fn(&Self, &RepoPath, &Judgement) -> Option<Evidence>) {
-        let heard: Vec<(&RepoPath, Evidence)> = self
-            .files
-            .iter()
-            .filter(|(_, judgement)| {
-                !judgement.is_made(Strength::Strong)
-                    || !judgement.is_shown()
-                    || judgement.is_often_kept()
-            })
-            .filter_map(|(path, judgement)| Some((*path, says(self, path, judgement)?)))
+        let files = self.files.par_iter().enumerate();
+        let open = files.filter(|(_, (_, judgement))| {
+            !judgement.is_made(Strength::Strong)
+                || !judgement.is_shown()
+                || judgement.is_often_kept()
+        });
+        let heard: Vec<(usize, Evidence)> = open
+            .filter_map(|(at, (path, judgement))| Some((at, says(self, path, judgement)?)))
             .collect();
         if heard.is_empty() {
             return;
         }
-        for (path, evidence) in heard {
-            if let Some(known) = self.files.get_mut(path) {
-                let mut own = std::mem::take(&mut known.evidence);
-                // Reports hold styles, scripts and data in the languages that people write, too,
-                // and their pages name them.
-                if evidence.row == REPORT {
-                    own.retain(|one| one.weight.0 > 0 || counts_in_a_report(one));
-                }
-                own.push(evidence);
-                *known = Judgement::weigh(own);
+        for (at, evidence) in heard {
+            let known = &mut self.files[at].1;
+            let mut own = std::mem::take(&mut known.evidence);
+            // Reports hold styles, scripts and data in the languages that people write, too,
+            // and their pages name them.
+            if evidence.row == REPORT {
+                own.retain(|one| one.weight.0 > 0 || counts_in_a_report(one));
             }
+            own.push(evidence);
+            *known = Judgement::weigh(own);
         }
         self.sum_up();
     }
 
     fn sum_up(&mut self) {
         self.folders.clear();
-        self.beside.clear();
         self.kinds.clear();
-        let mut branches: HashSet<(&RepoPath, &RepoPath), FixedState> = HashSet::default();
+        // The folders on the way to the file at hand, the uppermost first: files are sorted.
+        let mut open: Vec<(&RepoPath, Share)> = Vec::new();
         for (path, judgement) in &self.files {
-            let is_surely = judgement.is_made(Strength::Likely) && judgement.has_more_than_a_name();
-            let is_judged = is_surely && !judgement.is_by_template();
-            let kind = self
-                .kinds
-                .entry((path.folder(), path.extension()))
-                .or_default();
-            // What was made of a source beside it says nothing of another that has none.
-            let is_of_itself =
-                |one: &Evidence| matches!(one.witness, Witness::SaysSo | Witness::Format);
-            let is_telling = is_judged && judgement.reason().is_some_and(is_of_itself);
-            kind.surely += u64::from(is_telling);
-            let is_known = judgement
-                .evidence
-                .iter()
-                .any(|one| one.witness == Witness::Format);
-            kind.of_a_format += u64::from(is_telling && is_known);
-            kind.authored += u64::from(judgement.is_authored(Strength::Likely));
-            if is_judged {
-                *self.beside.entry(path.folder()).or_default() += 1;
-                let above: Vec<&RepoPath> = path.folders_above().collect();
-                branches.extend(above.windows(2).map(|pair| (pair[0], pair[1])));
+            close(&mut open, &mut self.folders, Some(path));
+            let known = open.len();
+            let further = path.folders_above().skip(known);
+            open.extend(further.map(|folder| (folder, Share::default())));
+            let kind = Kind::of(judgement);
+            if kind != Kind::default() {
+                let all = self.kinds.entry((path.folder(), path.extension()));
+                all.or_default().add(kind);
             }
-            let is_page = is_page(path);
-            let is_made_page = is_page && is_judged;
-            let vouched = Vouched::of(path, judgement);
-            let is_other_page = is_page && !judgement.is_made(Strength::Likely);
-            for folder in path.folders_above() {
-                let is_peoples = is_other_page || vouched.is_outside(folder);
-                let share = self.folders.entry(folder).or_default();
-                share.made_pages += u64::from(is_made_page);
-                share.peoples += u64::from(is_peoples);
-                match () {
-                    // What may be kept on purpose, no rule for the folder takes along.
-                    () if judgement.is_often_kept() => share.unknown += 1,
-                    () if judgement.is_made(Strength::Likely) => {
-                        share.made += 1;
-                        share.surely += u64::from(is_judged);
-                    }
-                    () if judgement.is_authored(Strength::Likely) => share.authored += 1,
-                    () => share.unknown += 1,
-                }
+            let Some((_, share)) = open.last_mut() else {
+                continue;
+            };
+            share.count(path, judgement);
+            if let Vouched::Text(text) = Vouched::of(path, judgement) {
+                // It is outside of the folders that the text isn't in.
+                let apart = open
+                    .iter_mut()
+                    .filter(|(folder, _)| !text.is_within(folder));
+                apart.for_each(|(_, share)| share.peoples_by_text += 1);
             }
         }
-        for (folder, _) in branches {
-            self.folders.entry(folder).or_default().branches += 1;
-        }
+        close(&mut open, &mut self.folders, None);
     }
 
     /// What the other files of its folder say of a file: of the uppermost folder of which most is
@@ -184,7 +251,10 @@ impl<'a> Judgements<'a> {
             return None;
         }
         let is_own_authored = own.is_authored(Strength::Likely);
-        let beside = self.beside.get(path.folder()).copied().unwrap_or_default();
+        let beside = self
+            .folders
+            .get(path.folder())
+            .map_or(0, |share| share.beside);
         let found = path.folders_above().find_map(|folder| {
             let share = self.folders.get(folder)?;
             // One folder of made files below says nothing of what is above it.
@@ -265,7 +335,10 @@ impl<'a> Judgements<'a> {
 
     /// The judgement on a file.
     pub fn on(&self, path: &RepoPath) -> Option<&Judgement> {
-        self.files.get(path)
+        let at = self
+            .files
+            .binary_search_by(|(known, _)| (**known).cmp(path));
+        Some(&self.files[at.ok()?].1)
     }
 
     /// The uppermost folder on the way to a file, all of whose files are made, and at least `least`;
@@ -283,7 +356,7 @@ impl<'a> Judgements<'a> {
         })
     }
 
-    /// All judgements, in no order.
+    /// All judgements, sorted by path.
     pub fn iter(&self) -> impl Iterator<Item = (&'a RepoPath, &Judgement)> {
         self.files
             .iter()
@@ -359,13 +432,16 @@ impl Surroundings<'_> {
         &self,
         files: Vec<(&'t Entry, Option<Claim>)>,
     ) -> Vec<(&'t RepoPath, Judgement)> {
-        let judged = files.into_par_iter().filter_map(|(entry, claim)| {
-            (entry.kind == EntryKind::File).then(|| {
-                let head = self.head(&entry.path);
-                let judgement = self.judge_by_head(&entry.path, entry.size, &head, claim.as_ref());
-                (&*entry.path, judgement)
-            })
-        });
-        judged.collect()
+        let files = files.into_par_iter();
+        let files = files.filter(|(entry, _)| entry.kind == EntryKind::File);
+        files
+            .map(|(entry, claim)| (&*entry.path, self.judge_entry(entry, claim.as_ref())))
+            .collect()
+    }
+
+    /// Judges a file of the tree by itself, with what a template says of it.
+    pub fn judge_entry(&self, entry: &Entry, claim: Option<&Claim>) -> Judgement {
+        let head = self.head_of_size(&entry.path, Some(entry.size));
+        self.judge_by_head(&entry.path, entry.size, &head, claim)
     }
 }

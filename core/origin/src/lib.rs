@@ -84,6 +84,8 @@ pub struct Surroundings<'a> {
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
     /// The answers on claims that were asked for before.
     contradicted: Mutex<HashMap<(RepoPathBuf, Basis), bool, FixedState>>,
+    /// Whether folders with a version in their names are releases of what is beside them.
+    releases: Mutex<HashMap<RepoPathBuf, bool, FixedState>>,
     /// Whether people write in the folders that settings name.
     peoples: Mutex<HashMap<RepoPathBuf, bool, FixedState>>,
 }
@@ -101,6 +103,7 @@ impl<'a> Surroundings<'a> {
             rebuilt: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
+            releases: Mutex::default(),
             peoples: Mutex::default(),
         }
     }
@@ -169,7 +172,14 @@ impl<'a> Surroundings<'a> {
 
     /// The first bytes of a file; none if it can't be read.
     pub fn head(&self, path: &RepoPath) -> Vec<u8> {
-        let mut head = self.text(path, HEAD);
+        let known = self.tree.get(path).map(|entry| entry.size);
+        self.head_of_size(path, known.filter(|size| size.0 > 0))
+    }
+
+    /// The same, of a file whose size may be known.
+    pub(crate) fn head_of_size(&self, path: &RepoPath, size: Option<Bytes>) -> Vec<u8> {
+        let expected = size.map_or(HEAD, |size| size.0.min(HEAD)) as usize;
+        let mut head = self.text(path, HEAD, expected);
         // Pages are marked in their last line.
         if head.len() as u64 == HEAD && says_so::is_signed_at_end(path) {
             let end = self.end(path, says_so::FOOTER as u64).unwrap_or_default();
@@ -190,12 +200,13 @@ impl<'a> Surroundings<'a> {
         Ok(end)
     }
 
-    fn text(&self, path: &RepoPath, limit: u64) -> Vec<u8> {
+    /// The first bytes of a file, of which so many are expected.
+    fn text(&self, path: &RepoPath, limit: u64, expected: usize) -> Vec<u8> {
         if let Some(mut held) = self.snapshot.held(path) {
             held.truncate(limit as usize);
             return held;
         }
-        let mut text = Vec::new();
+        let mut text = Vec::with_capacity(expected + 1);
         let file = self.snapshot.root.file(path);
         let read = file.and_then(|file| file.take(limit).read_to_end(&mut text));
         if read.is_ok() { text } else { Vec::new() }
@@ -205,9 +216,10 @@ impl<'a> Surroundings<'a> {
     /// it.
     pub fn judge(&self, path: &RepoPath, claim: Option<&Claim>) -> Judgement {
         let known = self.tree.get(path).map(|entry| entry.size);
-        let size = || self.snapshot.root.meta(path).map(|meta| Bytes(meta.size));
-        let size = known.filter(|size| size.0 > 0).or_else(|| size().ok());
-        self.judge_by_head(path, size.unwrap_or_default(), &self.head(path), claim)
+        let size = known.filter(|size| size.0 > 0);
+        let size = size.unwrap_or_else(|| self.size_of(path));
+        let head = self.head_of_size(path, Some(size));
+        self.judge_by_head(path, size, &head, claim)
     }
 
     /// Whether a file says of itself that a tool made it.
@@ -223,25 +235,14 @@ impl<'a> Surroundings<'a> {
         head: &[u8],
         claim: Option<&Claim>,
     ) -> Judgement {
-        let subject = Subject {
-            path,
-            size,
-            head,
-            claim,
-            hears_folders: true,
-        };
+        let subject = Subject::new(path, size, head, claim, true);
         Judgement::weigh(witnesses::hear(self, &subject))
     }
 
     /// The same, where it is in question whether a folder's name says something of what is in it.
     fn judge_whatever_the_folder(&self, path: &RepoPath, size: Bytes) -> Judgement {
-        let subject = Subject {
-            path,
-            size,
-            head: &self.head(path),
-            claim: None,
-            hears_folders: false,
-        };
+        let head = self.head_of_size(path, Some(size));
+        let subject = Subject::new(path, size, &head, None, false);
         Judgement::weigh(witnesses::hear(self, &subject))
     }
 }

@@ -26,9 +26,48 @@ pub(super) struct Keywords {
     words: Vec<Vec<u8>>,
     /// For each place, the group of the probes that fall on it; 0 where none does.
     table: Box<[u8; 1 << BITS]>,
-    /// For each group, its probes: the keyword, and where in the keyword the probe stands.
-    groups: Vec<Vec<(usize, usize)>>,
+    /// For each group, its probes.
+    groups: Vec<Vec<Probe>>,
 }
+
+/// Where a keyword is looked up.
+#[derive(Clone)]
+struct Probe {
+    /// The keyword, by its place among all.
+    word: usize,
+    /// Where in the keyword the rarest bytes stand.
+    at: usize,
+    /// How the keyword starts, each byte folded as a place is.
+    start: u32,
+    /// The bits of the start that the keyword has.
+    mask: u32,
+}
+
+impl Probe {
+    fn new(word: usize, text: &[u8], at: usize) -> Self {
+        let start = text.first_chunk().copied();
+        let [a, b, c] = [text[0], text[1], text[2]];
+        let (start, mask) = match start {
+            Some(four) => (four, u32::MAX),
+            None => ([a, b, c, 0], 0x00FF_FFFF),
+        };
+        Self {
+            word,
+            at,
+            start: (u32::from_le_bytes(start) | FOLDED) & mask,
+            mask,
+        }
+    }
+
+    /// Whether the keyword may start there: by its first bytes, if as many are left.
+    fn may_start(&self, text: &[u8]) -> bool {
+        text.first_chunk()
+            .is_none_or(|four| (u32::from_le_bytes(*four) | FOLDED) & self.mask == self.start)
+    }
+}
+
+/// Makes letters that differ in case only the same.
+const FOLDED: u32 = 0x2020_2020;
 
 impl Keywords {
     /// Prepares keywords, none of which may be shorter than a probe.
@@ -52,7 +91,7 @@ impl Keywords {
                     // the end.
                     *group = (nth % usize::from(u8::MAX)) as u8 + 1;
                 }
-                groups[usize::from(*group)].push((nth, at));
+                groups[usize::from(*group)].push(Probe::new(nth, word, at));
             }
         }
         Self {
@@ -98,22 +137,17 @@ impl Keywords {
         group: u8,
         take: &mut impl FnMut(usize, Range<usize>),
     ) {
-        for (nth, probe_at) in &self.groups[usize::from(group)] {
-            let word = &self.words[*nth];
+        for probe in &self.groups[usize::from(group)] {
             // Most hits end here.
-            let first = at.checked_sub(*probe_at).and_then(|start| text.get(start));
-            if first.is_none_or(|first| first.to_ascii_lowercase() != word[0]) {
+            let start = at.checked_sub(probe.at);
+            let Some(start) = start.filter(|start| probe.may_start(&text[*start..])) else {
                 continue;
-            }
-            let range = at
-                .checked_sub(*probe_at)
-                .map(|start| start..start + word.len());
-            if let Some(range) = range
-                && text
-                    .get(range.clone())
-                    .is_some_and(|found| found.eq_ignore_ascii_case(word))
-            {
-                take(*nth, range);
+            };
+            let word = &self.words[probe.word];
+            let range = start..start + word.len();
+            let found = text.get(range.clone());
+            if found.is_some_and(|found| found.eq_ignore_ascii_case(word)) {
+                take(probe.word, range);
             }
         }
     }
@@ -121,7 +155,7 @@ impl Keywords {
 
 /// Letters that differ in case only fall on the same place.
 fn place(probe: u32) -> usize {
-    let folded = probe | 0x2020_2020;
+    let folded = probe | FOLDED;
     // The fourth byte is multiplied out of the word.
     (folded.wrapping_mul(0x9E37_79B1 << 8) >> (32 - BITS)) as usize
 }

@@ -1,10 +1,11 @@
 //! Rules that a person declined: what they match is that person's business, whatever it is.
 
+use crate::rules_by_folder::RulesByFolder;
 use crate::{Survey, TemplateRule};
 use redshank_rules::{Case, RepoPath, RepoPathBuf, Rule};
 
 /// The declined rules of the projects of a tree, to be asked about many paths.
-pub struct Declined(Vec<(RepoPathBuf, Rule)>);
+pub struct Declined(RulesByFolder);
 
 impl Declined {
     /// The rules that the repository's choices took out of templates, and those of templates that
@@ -29,11 +30,9 @@ impl Declined {
 
     /// Whether one of them matches a path, or a folder above it.
     pub fn has(&self, path: &RepoPath) -> bool {
-        self.0.iter().any(|(folder, rule)| {
-            path.below(folder).is_some_and(|below| {
-                let mut parts = below.parts();
-                parts.any(|part| rule.matches(part.bare(), part.is_folder()))
-            })
+        self.0.any(path, |rule, below| {
+            let mut parts = below.parts();
+            parts.any(|part| rule.matches(part.bare(), part.is_folder()))
         })
     }
 }

@@ -45,9 +45,16 @@ pub fn ignored_sources<'t>(survey: &Survey, tree: &'t Tree) -> Vec<(&'t RepoPath
     found
 }
 
+/// So many files of a folder are looked at first.
+const A_FEW: usize = 48;
+
 /// Whether a folder holds sources and nothing that a tool made.
 fn is_of_sources(around: &Surroundings, folder: &RepoPath) -> bool {
-    let share = around.share(folder);
+    // Most folders show within a few files what they are.
+    let mut share = around.share_of(folder, A_FEW);
+    if share.made == 0 && share.authored.is_empty() && share.unknown >= A_FEW as u64 / 2 {
+        share = around.share(folder);
+    }
     // Pages and scripts in a folder called so are what bundlers write.
     let is_open = share.perhaps > 0 && !is_output_name(folder.name());
     share.made == 0 && (!share.authored.is_empty() || is_open)

@@ -36,6 +36,7 @@ mod needed;
 mod other_names;
 mod outputs;
 mod recognise;
+mod rules_by_folder;
 mod shorten;
 mod sign;
 mod start;

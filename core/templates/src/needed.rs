@@ -1,5 +1,6 @@
 //! Files that a fresh clone needs, ignored by a rule.
 
+use crate::rules_by_folder::RulesByFolder;
 use crate::{Needed, Project, Result, Sign};
 use bstr::ByteSlice;
 use redshank_files::FileKind;
@@ -101,7 +102,7 @@ pub fn swallowed<'a>(
 }
 
 /// What the projects of a tree need, to be asked about many paths.
-pub struct NeededPaths(Vec<(RepoPathBuf, Rule)>);
+pub struct NeededPaths(RulesByFolder);
 
 impl NeededPaths {
     /// What these projects need.
@@ -122,10 +123,7 @@ impl NeededPaths {
 
     /// Whether one of the projects needs this file.
     pub fn has(&self, path: &RepoPath) -> bool {
-        self.0.iter().any(|(folder, rule)| {
-            path.below(folder)
-                .is_some_and(|below| rule.matches(below, false))
-        })
+        self.0.any(path, |rule, below| rule.matches(below, false))
     }
 }
 

@@ -1,6 +1,7 @@
 //! Work that others wait for.
 
 use std::panic::resume_unwind;
+use std::thread::Builder;
 
 /// At most so many threads do it.
 const THREADS: usize = 8;
@@ -16,13 +17,18 @@ pub fn apart<T: Send>(work: impl FnOnce() -> T + Send) -> T {
     }
     let threads = rayon::current_num_threads().min(THREADS);
     let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build();
-    match pool {
-        Ok(pool) => std::thread::scope(|scope| {
-            let done = scope.spawn(|| pool.install(work)).join();
-            done.unwrap_or_else(|crash| resume_unwind(crash))
-        }),
-        // Where no thread can be had, none is there to wait.
-        Err(_) => work(),
+    let mut work = Some(work);
+    let done = pool.ok().and_then(|pool| {
+        std::thread::scope(|scope| {
+            let all = || work.take().map(|work| pool.install(work));
+            let thread = Builder::new().spawn_scoped(scope, all).ok()?;
+            thread.join().unwrap_or_else(|crash| resume_unwind(crash))
+        })
+    });
+    match (done, work) {
+        (None, Some(work)) => work(), // Where no thread can be had, few are there to wait.
+        (Some(done), _) => done,
+        (None, None) => unreachable!("the work is taken by a thread whose result is joined"),
     }
 }
 

@@ -269,7 +269,7 @@ fn little_memory_is_enough_for_a_setup() {
     // In kB of addresses; a program that isn't optimised, and what it keeps on its stacks, takes up
     // to 50 MB more. A release holds at 180,000.
     let limit = if cfg!(debug_assertions) {
-        260_000
+        300_000
     } else {
         200_000
     };

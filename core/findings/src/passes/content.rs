@@ -18,11 +18,11 @@ use std::io::{ErrorKind, Read};
 
 /// What one file gave.
 #[derive(Default)]
-struct FileScan {
+struct FileScan<'t> {
     /// It is secret by nature, or has a path of one machine in it.
     found: Option<Finding>,
     /// Where it comes from, unless a template says it.
-    judgement: Option<(RepoPathBuf, Judgement)>,
+    judgement: Option<(&'t Entry, Judgement)>,
     secrets: Vec<SecretFinding>,
     accepted: usize,
     unread: Option<Unread>,
@@ -35,7 +35,7 @@ struct FileScan {
     is_archive: bool,
 }
 
-impl FileScan {
+impl FileScan<'_> {
     fn is_empty(&self) -> bool {
         let Self {
             found,
@@ -61,9 +61,9 @@ impl FileScan {
 
 /// What was seen inside files, beside findings.
 #[derive(Default)]
-pub(crate) struct ContentScan {
+pub(crate) struct ContentScan<'t> {
     /// Where files come from that no template speaks of.
-    pub(crate) judged: Vec<(RepoPathBuf, Judgement)>,
+    pub(crate) judged: Vec<(&'t Entry, Judgement)>,
     /// Files that are pointers into large-file storage.
     pub(crate) pointers: HashSet<RepoPathBuf>,
     /// Scripts whose lines end as their interpreter can't read them.
@@ -95,9 +95,12 @@ impl Program {
 /// How many bytes of a file's start are looked at for what made it.
 const HEAD: u64 = 16 << 10;
 
-impl ContentScan {
+impl<'t> ContentScan<'t> {
     /// Looks into every file of a scan.
-    pub(crate) fn run(scan: &ScanContext, templates: &TemplatePaths) -> Result<(Self, ScanResult)> {
+    pub(crate) fn run(
+        scan: &ScanContext<'t>,
+        templates: &TemplatePaths,
+    ) -> Result<(Self, ScanResult)> {
         // What is made by tools and not tracked will be ignored as it is.
         let is_open = |entry: &&Entry| {
             let class = templates.class(entry);
@@ -187,12 +190,12 @@ fn is_shown(finding: &Finding) -> bool {
     here(finding) || finding.also.iter().any(here)
 }
 
-fn look_into(
+fn look_into<'t>(
     scan: &ScanContext,
-    entry: &Entry,
+    entry: &'t Entry,
     templates: &TemplatePaths,
     is_explained: bool,
-) -> Result<FileScan> {
+) -> Result<FileScan<'t>> {
     let path = &entry.path;
     let read = scan.source.read(path, |file| {
         let mut head = Vec::with_capacity(HEAD as usize);
@@ -262,16 +265,16 @@ fn look_into(
 }
 
 /// Where a file comes from, by what it holds.
-fn judge(
+fn judge<'t>(
     scan: &ScanContext,
-    entry: &Entry,
+    entry: &'t Entry,
     templates: &TemplatePaths,
     head: &[u8],
-) -> Option<(RepoPathBuf, Judgement)> {
+) -> Option<(&'t Entry, Judgement)> {
     let around = scan.survey.around.as_ref()?;
     let claim = templates.contradicted(&entry.path);
     let judgement = around.judge_by_head(&entry.path, entry.size, head, claim);
-    Some((entry.path.clone(), judgement))
+    Some((entry, judgement))
 }
 
 /// Whether a file that starts so is an archive or compressed.

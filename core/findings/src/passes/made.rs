@@ -2,8 +2,9 @@
 
 use super::TemplatePaths;
 use crate::{ByHand, Cause, Evidence, Finding, Level, Result, ScanContext};
+use rayon::prelude::*;
 use redshank_origin::{Judgement, Judgements, Origin, Strength, Witness, mark};
-use redshank_rules::{RepoPath, RepoPathBuf, exactly};
+use redshank_rules::{RepoPath, exactly};
 use redshank_secrets::is_fixture;
 use redshank_templates::{Declined, NeededPaths, is_keep_file};
 use redshank_worktree::Class;
@@ -19,23 +20,26 @@ const WHOLE: u64 = 3;
 pub(crate) fn find_made(
     scan: &ScanContext,
     templates: &TemplatePaths,
-    judged: Vec<(RepoPathBuf, Judgement)>,
+    judged: Vec<(&Entry, Judgement)>,
 ) -> Result<(Vec<Finding>, BTreeMap<Origin, u64>)> {
     let needed = NeededPaths::collect(&scan.survey.projects);
     let declined = Declined::collect(scan.survey);
-    let mut files: Vec<(&RepoPath, Judgement)> = Vec::with_capacity(judged.len());
-    let judged: BTreeMap<RepoPathBuf, Judgement> = judged.into_iter().collect();
-    let mut open: Vec<&Entry> = Vec::new();
-    for entry in &scan.tree.entries {
-        let path: &RepoPath = &entry.path;
-        if entry.state == State::Ignored {
-            // What is ignored already is beside the others anyway.
-            if entry.kind == EntryKind::File {
-                files.push((path, Judgement::by_template(Origin::Generated)));
-            }
-        } else if let Some(origin) = templates.origin(entry) {
-            files.push((path, Judgement::by_template(origin)));
-        } else if let Some(judgement) = judged.get(path) {
+    let is_ignored = |entry: &Entry| entry.state == State::Ignored;
+    // What is ignored already is beside the others anyway.
+    let named = scan.tree.entries.par_iter().filter_map(|entry| {
+        let origin = if is_ignored(entry) {
+            (entry.kind == EntryKind::File).then_some(Origin::Generated)
+        } else {
+            templates.origin(entry)
+        };
+        Some((&*entry.path, Judgement::by_template(origin?)))
+    });
+    let mut files: Vec<(&RepoPath, Judgement)> = named.collect();
+    let judged = judged
+        .into_par_iter()
+        .filter(|(entry, _)| !is_ignored(entry) && templates.origin(entry).is_none())
+        .map(|(entry, judgement)| {
+            let path = &entry.path;
             let is_wanted = is_fixture(path)
                 || is_keep_file(path.name())
                 || needed.has(path)
@@ -43,14 +47,17 @@ pub(crate) fn find_made(
                 || judgement.weight.0 > 0
                     && (scan.survey.matches.re_includes(path)
                         || scan.verdicts.is_re_included(path)?);
-            files.push(if is_wanted {
-                (path, Judgement::by_policy())
+            let judgement = if is_wanted {
+                Judgement::by_policy()
             } else {
-                (path, judgement.clone())
-            });
-            open.push(entry);
-        }
-    }
+                judgement
+            };
+            Ok((entry, judgement))
+        });
+    let judged = judged.collect::<Result<Vec<_>>>()?;
+    let open: Vec<&Entry> = judged.iter().map(|(entry, _)| *entry).collect();
+    let judged = judged.into_iter();
+    files.extend(judged.map(|(entry, judgement)| (&*entry.path, judgement)));
     let judgements = Judgements::hear_neighbours(files);
     let mut origins = BTreeMap::new();
     for entry in scan.tree.to_commit() {

@@ -1,9 +1,8 @@
 //! What a file was made of, beside it or in a folder parallel to its own.
 
 use super::Subject;
-use super::format::is_binary;
 use super::language::{Group, is_source_in_d, language};
-use super::place::output_folder;
+use super::place::{in_small_letters, is_expected, output_folder};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use bstr::{BStr, ByteSlice};
@@ -117,13 +116,22 @@ static PRODUCTS: LazyLock<Products> = LazyLock::new(|| {
 
 /// At most this many files of a name are looked at.
 const NAMESAKES: usize = 16;
+/// Of more files of a name and a size, a file is not taken for a copy of one.
+const TWINS: usize = 6;
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let path = subject.path;
+    if let Some(release) = subject
+        .release
+        .filter(|folder| around.is_own_release(folder))
+    {
+        let detail = Detail::MadeOf(release.folder().to_owned());
+        return evidence.push(Evidence::new(Witness::Derived, "release", detail));
+    }
     let name = path.name();
     let ending = path.extension().map(|ending| ending.as_bytes());
     let of_ending = ending.and_then(|ending| PRODUCTS.by_ending.get(ending));
-    let is_code = matches!(language(path), Some((_, Group::Code)));
+    let is_code = matches!(subject.language, Some((_, Group::Code)));
     let mut best: Option<(&'static str, RepoPathBuf)> = None;
     for (form, pair, is_sure) in of_ending.into_iter().flatten().chain(&PRODUCTS.open) {
         let Some(stem) = form.stem(name) else {
@@ -133,12 +141,12 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         if form.after == b".d" && is_source_in_d(subject.head) {
             continue;
         }
-        if let Some((source, is_beside)) = source(around, path, stem, form, pair) {
+        if let Some((source, is_beside)) = source(around, subject, stem, form, pair) {
             let row = match (is_beside, is_sure) {
                 (true, true) => "beside-sure",
                 (true, false) => "beside",
                 // A source in a folder beside that of another language's is as often somebody's.
-                (false, true) if is_code && output_folder(path).is_none() => "elsewhere",
+                (false, true) if is_code && subject.output.is_none() => "elsewhere",
                 (false, true) => "elsewhere-sure",
                 // In the folder that the project's settings name, it is what they speak of.
                 (false, false) if !is_code && around.declared().makes(path) => "elsewhere-sure",
@@ -166,9 +174,12 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
                 Detail::MadeOf(source.clone()),
             ));
         }
-        let word = language(path).map_or("", |(ending, _)| ending);
+        let word = subject.language.map_or("", |(ending, _)| ending);
         let found = Evidence::new(Witness::Derived, row, Detail::MadeOf(source));
         evidence.push(found.with_word(word));
+    } else if let Some(wanted) = wanted_result(around, subject) {
+        let detail = Detail::MadeOf(wanted);
+        evidence.push(Evidence::new(Witness::Derived, "result", detail));
     } else if let Some(source) = put_aside(around, path) {
         let detail = Detail::MadeOf(source);
         evidence.push(Evidence::new(Witness::Derived, "put-aside", detail));
@@ -213,7 +224,7 @@ fn is_program(subject: &Subject) -> bool {
             .iter()
             .any(|known| ending.eq_ignore_ascii_case(known.as_bytes()))
     });
-    is_open && is_binary(subject.head)
+    is_open && subject.is_binary
 }
 
 fn rank(row: &str) -> usize {
@@ -224,11 +235,12 @@ fn rank(row: &str) -> usize {
 /// The source of a product, and whether it is in the same folder.
 fn source(
     around: &Surroundings,
-    path: &RepoPath,
+    subject: &Subject,
     stem: &[u8],
     form: &Form,
     pair: &Pair,
 ) -> Option<(RepoPathBuf, bool)> {
+    let path = subject.path;
     let mut elsewhere = None;
     for of in &pair.of {
         if !form.has_stem {
@@ -261,7 +273,7 @@ fn source(
             if entry.path.folder() == path.folder() {
                 return Some((entry.path.clone(), true));
             }
-            let is_open = !is_same_type || output_folder(path).is_some();
+            let is_open = !is_same_type || subject.output.is_some();
             if is_open
                 && elsewhere.is_none()
                 && output_folder(&entry.path).is_none()
@@ -343,10 +355,57 @@ fn put_aside(around: &Surroundings, path: &RepoPath) -> Option<RepoPathBuf> {
     (is_file && !is_kept).then_some(of)
 }
 
+/// What a test wants to come out, beside the folder of what came out: `expected/levels.out` of
+/// `results/levels.out`.
+fn wanted_result(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> {
+    let path = subject.path;
+    let output = subject.output?;
+    let mut namesakes = around.named(path.name()).take(NAMESAKES);
+    let found = namesakes.find(|entry| {
+        let (wanted, folder) = (&entry.path, entry.path.folder());
+        is_expected(folder.name())
+            && folder.folder() == output.folder()
+            && wanted.below(folder).map(|rest| rest.as_bstr())
+                == path.below(output).map(|rest| rest.as_bstr())
+    });
+    found.map(|entry| entry.path.clone())
+}
+
+/// So many files of a release must be the same as the project's own.
+const SAME: usize = 3;
+
+impl Surroundings<'_> {
+    /// Whether a folder with a version in its name is a release of the project that it is in: at
+    /// least some files, and a third of them, are the same as those beside it.
+    fn is_own_release(&self, folder: &RepoPath) -> bool {
+        if let Some(known) = self.releases.lock().get(folder) {
+            return *known;
+        }
+        let files = self.tree().below(folder).take(10 * NAMESAKES);
+        let (mut all, mut same) = (0, 0);
+        for entry in files.filter(|entry| entry.kind == EntryKind::File) {
+            all += 1;
+            let own = entry
+                .path
+                .below(folder)
+                .map(|rest| folder.folder().join(rest));
+            let own = own.and_then(|own| self.tree().get(&own));
+            same += usize::from(own.is_some_and(|own| {
+                own.size == entry.size
+                    && own.size.0 > 0
+                    && self.head(&own.path) == self.head(&entry.path)
+            }));
+        }
+        let answer = same >= SAME && same * 3 >= all;
+        self.releases.lock().insert(folder.to_owned(), answer);
+        answer
+    }
+}
+
 /// The file that one in a folder of outputs is a copy of.
 fn copied_from(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> {
     let path = subject.path;
-    let output = output_folder(path)?;
+    let output = subject.output?;
     if subject.size.0 == 0 {
         return None;
     }
@@ -355,29 +414,36 @@ fn copied_from(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> 
         let mut above = other.folders_above();
         above.any(|above| above.name().eq_ignore_ascii_case(output.name()))
     };
-    let same = |entry: &&Entry| {
+    let may_be_same = |entry: &&Entry| {
         entry.path.as_bstr() != path.as_bstr()
             && entry.size == subject.size
             && !is_akin(&entry.path)
-            && around.head(&entry.path) == subject.head
     };
-    let mut others = around.named(path.name()).take(NAMESAKES);
+    let others = around.named(path.name()).take(NAMESAKES);
+    let others: Vec<&Entry> = others.filter(may_be_same).collect();
+    if others.len() > TWINS {
+        return None;
+    }
+    let is_same = |entry: &&&Entry| around.head(&entry.path) == subject.head;
+    let mut same = others.iter().filter(is_same);
     // What is the same in several places, such as a licence in small, is no copy of one of them.
-    let first = others.find(same)?;
-    others.find(same).is_none().then(|| first.path.clone())
+    let first = same.next()?;
+    same.next().is_none().then(|| first.path.clone())
 }
 
 impl Surroundings<'_> {
     /// The files of that name, whatever their case.
     pub(crate) fn named(&self, name: &BStr) -> impl Iterator<Item = &Entry> {
-        let places = self.by_name().get(name.to_ascii_lowercase().as_bstr());
+        let places = self.by_name().get(in_small_letters(name).as_bstr());
         let places = places.map_or(&[][..], Vec::as_slice);
         places.iter().map(|at| &self.tree().entries[*at as usize])
     }
 
     /// The files whose name without its last ending is this, whatever their case.
     fn of_stem(&self, stem: &[u8]) -> impl Iterator<Item = &Entry> {
-        let places = self.by_stem().get(stem.to_ascii_lowercase().as_bstr());
+        let places = self
+            .by_stem()
+            .get(in_small_letters(stem.as_bstr()).as_bstr());
         let places = places.map_or(&[][..], Vec::as_slice);
         places.iter().map(|at| &self.tree().entries[*at as usize])
     }

@@ -42,7 +42,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
             &row.name
         };
         evidence.push(Evidence::new(Witness::Format, name, detail));
-    } else if is_binary(subject.head) {
+    } else if subject.is_binary {
         let detail = Detail::Said("binary data");
         evidence.push(Evidence::new(Witness::Format, "binary", detail));
     }

@@ -1,12 +1,12 @@
 //! The language that a file is written in: people write some, tools write some, and some both.
 
-use super::format::is_binary;
 use super::name::is_tools_name;
-use super::place::{hidden_folder, output_folder};
+use super::place::in_small_letters;
 use super::{Basis, Subject, declared, says_so};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use bstr::ByteSlice;
+use foldhash::fast::FixedState;
 use redshank_rules::RepoPath;
 use redshank_tables::{TableError, read, rows};
 use serde::Deserialize;
@@ -119,8 +119,8 @@ impl About {
             Some(claim) if !claim.is_of_folder() && claim.basis != Basis::AnyName => Self::Named,
             _ if is_tools_name(path) => Self::Named,
             _ if !subject.hears_folders => Self::Nothing,
-            _ if output_folder(path).is_some() => Self::Output,
-            _ if hidden_folder(path).is_some() => Self::Hidden,
+            _ if subject.output.is_some() => Self::Output,
+            _ if subject.hidden.is_some() => Self::Hidden,
             Some(claim) if claim.is_of_folder() => Self::InNamed,
             _ => Self::Nothing,
         }
@@ -128,9 +128,11 @@ impl About {
 }
 
 /// By the ending of the name, without its dot: the ending as the table has it, and the group.
-static LANGUAGES: LazyLock<HashMap<&'static [u8], (&'static str, Group)>> = LazyLock::new(|| {
+type Languages = HashMap<&'static [u8], (&'static str, Group), FixedState>;
+
+static LANGUAGES: LazyLock<Languages> = LazyLock::new(|| {
     let Ok(table) = rows(&TABLE) else {
-        return HashMap::new();
+        return Languages::default();
     };
     let groups = [
         (&table.data, Group::Data),
@@ -149,12 +151,12 @@ static LANGUAGES: LazyLock<HashMap<&'static [u8], (&'static str, Group)>> = Lazy
 
 /// The language of a file of that name.
 pub(crate) fn language(path: &RepoPath) -> Option<(&'static str, Group)> {
-    let ending = path.extension()?[1..].to_ascii_lowercase();
-    LANGUAGES.get(ending.as_slice()).copied()
+    let ending = &path.extension()?[1..];
+    LANGUAGES.get(in_small_letters(ending).as_ref()).copied()
 }
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
-    let Some((ending, group)) = language(subject.path) else {
+    let Some((ending, group)) = subject.language else {
         let is_named = About::of(subject) == About::Named;
         if !is_named && subject.path.extension().is_none() && subject.head.starts_with(b"#!") {
             let detail = Detail::Said("a script");
@@ -170,7 +172,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     // A binary file under such a name is in no language, and an empty one says nothing, but
     // for a source that was just begun.
     let is_telling = group == Group::Code && subject.path.name() != "__init__.py";
-    if is_binary(subject.head) || subject.head.is_empty() && !is_telling {
+    if subject.is_binary || subject.head.is_empty() && !is_telling {
         return;
     }
     let is_code = matches!(group, Group::Code | Group::Prose);
@@ -185,7 +187,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         }
         about => group.row(about),
     };
-    let detail = Detail::Extension(ending.into());
+    let detail = Detail::Extension(ending);
     evidence.push(Evidence::new(Witness::Language, row, detail).with_word(ending));
 }
 

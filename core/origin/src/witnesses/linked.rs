@@ -43,7 +43,7 @@ impl Linked {
         while let Some(at) = queue.pop_front().filter(|_| count < MOST) {
             count += 1;
             let page = &tree.entries[at as usize].path;
-            for target in links(page, &around.text(page, LARGEST)) {
+            for target in links(page, &around.text(page, LARGEST, 0)) {
                 let Some(found) = tree.position(&target) else {
                     continue;
                 };

@@ -15,8 +15,12 @@ mod tool;
 
 use crate::Surroundings;
 use crate::evidence::{Evidence, Origin};
+use format::is_binary;
+use language::{Group, language};
+use place::{hidden_folder, output_folder, release_folder};
 use redshank_rules::{RepoPath, RepoPathBuf};
 use redshank_worktree::size::Bytes;
+use std::cell::OnceCell;
 
 /// A file that is being judged.
 pub(crate) struct Subject<'f> {
@@ -29,6 +33,43 @@ pub(crate) struct Subject<'f> {
     pub(crate) claim: Option<&'f Claim>,
     /// Whether the names of the folders that it is in are heard: not where they are in question.
     pub(crate) hears_folders: bool,
+    /// The language of a file of that name: its ending, and the kind of language.
+    pub(crate) language: Option<(&'static str, Group)>,
+    /// The uppermost folder that it is in which has a name of what tools make.
+    pub(crate) output: Option<&'f RepoPath>,
+    /// The uppermost hidden folder that it is in which people aren't known to keep.
+    pub(crate) hidden: Option<&'f RepoPath>,
+    /// The uppermost folder that it is in which has a version in its name.
+    pub(crate) release: Option<&'f RepoPath>,
+    /// Whether it is no text.
+    pub(crate) is_binary: bool,
+    /// What the project's own texts say of it, once it was looked up.
+    said: OnceCell<Option<declared::SaidOfFile>>,
+}
+
+impl<'f> Subject<'f> {
+    /// A file with what most witnesses ask for.
+    pub(crate) fn new(
+        path: &'f RepoPath,
+        size: Bytes,
+        head: &'f [u8],
+        claim: Option<&'f Claim>,
+        hears_folders: bool,
+    ) -> Self {
+        Self {
+            path,
+            size,
+            head,
+            claim,
+            hears_folders,
+            language: language(path),
+            output: output_folder(path),
+            hidden: hidden_folder(path),
+            release: release_folder(path),
+            is_binary: is_binary(head),
+            said: OnceCell::new(),
+        }
+    }
 }
 
 /// What a template says of a path.

@@ -1,8 +1,7 @@
 //! The name of a file, where only tools give such names, or only people.
 
 use super::Subject;
-use super::format::is_binary;
-use super::place::{hidden_folder, is_aside, output_folder};
+use super::place::is_aside;
 use super::says_so::is_marked;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
@@ -84,7 +83,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     if name.starts_with(b".") {
         evidence.push(Evidence::new(Witness::Name, "hidden", Detail::Name));
     }
-    if path.extension().is_none() && is_binary(subject.head) {
+    if path.extension().is_none() && subject.is_binary {
         let detail = Detail::Said("binary data under a name without an ending");
         evidence.push(Evidence::new(Witness::Name, "bare-binary", detail));
     }
@@ -94,8 +93,8 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
 fn known_name(subject: &Subject) -> &'static str {
     match () {
         () if !subject.hears_folders => "known-to-people",
-        () if output_folder(subject.path).is_some() => "known-in-output",
-        () if hidden_folder(subject.path).is_some() => "known-in-hidden",
+        () if subject.output.is_some() => "known-in-output",
+        () if subject.hidden.is_some() => "known-in-hidden",
         () => "known-to-people",
     }
 }

@@ -4,9 +4,11 @@ use super::Subject;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use bstr::{BStr, ByteSlice};
+use foldhash::fast::FixedState;
 use redshank_rules::RepoPath;
 use redshank_tables::{TableError, read, rows};
 use serde::Deserialize;
+use std::borrow::Cow;
 use std::collections::HashMap;
 use std::sync::LazyLock;
 
@@ -21,7 +23,7 @@ struct Table {
 
 /// The table, by name.
 struct Places {
-    names: HashMap<&'static [u8], (&'static str, &'static str)>,
+    names: HashMap<&'static [u8], (&'static str, &'static str), FixedState>,
     endings: Vec<(&'static [u8], &'static str)>,
 }
 
@@ -38,7 +40,7 @@ static PLACES: LazyLock<Places> = LazyLock::new(|| {
     };
     let Ok(table) = rows(&TABLE) else {
         return Places {
-            names: HashMap::new(),
+            names: HashMap::default(),
             endings: Vec::new(),
         };
     };
@@ -54,8 +56,8 @@ static PLACES: LazyLock<Places> = LazyLock::new(|| {
 /// What is in folders of that name, and the name as the table has it; nothing if the name doesn't
 /// tell.
 fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
-    let lower = name.to_ascii_lowercase();
-    let known = PLACES.names.get(lower.as_slice()).copied();
+    let lower = in_small_letters(name);
+    let known = PLACES.names.get(lower.as_ref()).copied();
     known
         .or_else(|| {
             let mut endings = PLACES.endings.iter();
@@ -63,6 +65,15 @@ fn row_of(name: &BStr) -> Option<(&'static str, &'static str)> {
             Some((*row, ""))
         })
         .or_else(|| is_release(name).then_some(("vendored", "")))
+}
+
+/// A name in small letters, as most are.
+pub(super) fn in_small_letters(name: &BStr) -> Cow<'_, [u8]> {
+    if name.iter().any(u8::is_ascii_uppercase) {
+        Cow::Owned(name.to_ascii_lowercase())
+    } else {
+        Cow::Borrowed(name)
+    }
 }
 
 /// Whether a folder has the name of what somebody else released: `docbook-xsl-1.76.1`.
@@ -121,6 +132,17 @@ pub(crate) fn hidden_folder(path: &RepoPath) -> Option<&RepoPath> {
 pub fn is_in_hidden(path: &RepoPath) -> bool {
     hidden_folder(path).is_some()
         || path.is_folder() && path.name().starts_with(b".") && row_of(path.name()).is_none()
+}
+
+/// Whether people give such a name to folders of what tests are to bring about.
+pub(crate) fn is_expected(name: &BStr) -> bool {
+    row_of(name).is_some_and(|(row, _)| row == "expected")
+}
+
+/// The uppermost folder on the way to a path that has a version in its name.
+pub(crate) fn release_folder(path: &RepoPath) -> Option<&RepoPath> {
+    path.folders_above()
+        .find(|folder| is_release(folder.name()))
 }
 
 /// Whether a path is in a folder of what tests are given.

@@ -138,12 +138,66 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         let found = Evidence::new(Witness::SaysSo, "machine-script", detail);
         evidence.push(found.with_origin(Origin::Local));
     }
+    if is_list_of_dependencies(subject) {
+        let detail = Detail::Said("what is made of what, as compilers write it down");
+        evidence.push(Evidence::new(Witness::SaysSo, "dependencies", detail));
+    }
+    if is_inlined(subject) {
+        let detail =
+            Detail::Said("a page with a program in it whose lines are nothing that anybody types");
+        evidence.push(Evidence::new(Witness::SaysSo, "inlined-page", detail));
+    }
     if is_bundled(subject) {
         let detail = Detail::Said(
             "a bundled or minified script or style: its lines are nothing that anybody types",
         );
         evidence.push(Evidence::new(Witness::SaysSo, "minified", detail));
     }
+}
+
+/// How files end in which compilers write down what they read, for make.
+const DEPENDENCIES: [&[u8]; 7] = [b".d", b".dd", b".dep", b".deps", b".P", b".Po", b".Plo"];
+
+/// Whether all lines of a file say what is made of what: `gauge.o: gauge.c level.h`.
+fn is_list_of_dependencies(subject: &Subject) -> bool {
+    let ending = subject.path.extension();
+    if ending.is_none_or(|ending| !DEPENDENCIES.contains(&ending.as_bytes())) || subject.is_binary {
+        return false;
+    }
+    let mut goes_on = false;
+    let mut count = 0;
+    let mut lines: Vec<&[u8]> = subject.head.lines().map(ByteSlice::trim_end).collect();
+    if subject.head.len() as u64 >= HEAD {
+        lines.pop(); // It is cut.
+    }
+    for line in lines {
+        let is_rule = line.find_byte(b':').is_some_and(|colon| {
+            colon > 0 && matches!(line.get(colon + 1), None | Some(b' ' | b'\t'))
+        });
+        if !goes_on && !line.is_empty() && !line.starts_with(b"#") {
+            if !is_rule || line.ends_with(b";") || line.contains(&b'=') {
+                return false;
+            }
+            count += 1;
+        }
+        goes_on = line.ends_with(b"\\");
+    }
+    count > 0
+}
+
+/// A length, in bytes, that no line of a page has that somebody typed.
+const LONG_LINE: usize = 4_000;
+
+/// Whether a page has a whole program in one line, as reports that are one file have it. A picture
+/// in a page is long as well.
+fn is_inlined(subject: &Subject) -> bool {
+    let is_page = matches!(subject.language, Some(("html" | "htm" | "xhtml", _)));
+    is_page
+        && subject.head.lines().any(|line| {
+            line.len() >= LONG_LINE
+                && line.contains_str("function")
+                && !line.contains_str(";base64,")
+        })
 }
 
 /// Whether a page loads a script or a style from beside it whose name holds a hash: a bundler wrote
@@ -244,6 +298,7 @@ pub(super) fn is_bundled(subject: &Subject) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use redshank_worktree::size::Bytes;
 
     /// Every row's every list of words, in capitals, in a file of a name that the row allows.
     #[test]
@@ -259,6 +314,50 @@ mod tests {
         ));
         assert!(!loads_hashed(
             b"<script src=\"https://cdn.example.org/main.51c6dc62.js\">"
+        ));
+    }
+
+    #[test]
+    fn a_list_of_dependencies_has_nothing_else_in_it() {
+        let is = |path: &str, text: &str| {
+            let subject = Subject::new(path.into(), Bytes(0), text.as_bytes(), None, true);
+            is_list_of_dependencies(&subject)
+        };
+        assert!(is(
+            "build/gauge.d",
+            "gauge.o: gauge.c \\\n level.h\n\nlevel.h:\n"
+        ));
+        assert!(is(".Makefile.d", "Tides.vo Tides.glob: Tides.v \n"));
+        for text in [
+            "module gauge;\nimport std.stdio;\n",
+            "",
+            "level: 3\nrate = 4\n",
+            "case 1: run();\n",
+        ] {
+            assert!(!is("gauge.d", text), "{text}");
+        }
+        assert!(!is("gauge.mk", "gauge.o: gauge.c\n"));
+    }
+
+    #[test]
+    fn a_program_in_one_line_of_a_page_was_not_typed() {
+        let page = |line: &str| format!("<!doctype html>\n<script>{line}</script>\n");
+        let is = |path: &str, text: &str| {
+            is_inlined(&Subject::new(
+                path.into(),
+                Bytes(0),
+                text.as_bytes(),
+                None,
+                true,
+            ))
+        };
+        let program = "(function(){return 1})();".repeat(400);
+        assert!(is("stats.html", &page(&program)));
+        assert!(!is("stats.js", &page(&program)));
+        assert!(!is("stats.html", &page("function tide() { return 1 }")));
+        assert!(!is(
+            "stats.html",
+            &page(&format!("<img src=\"data:image/png;base64,{program}"))
         ));
     }
 

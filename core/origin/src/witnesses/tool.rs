@@ -1,6 +1,6 @@
 //! What the template of a recognised tool says, and how sure its word is.
 
-use super::place::{is_aside, output_folder};
+use super::place::is_aside;
 use super::{Basis, Claim, Subject};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
@@ -12,9 +12,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
         Basis::AnyName if claim.origin == Origin::Local => with_row(claim, "any-name"),
         Basis::AnyName if is_aside(claim.place.bare()) => with_row(claim, "any-name-aside"),
         // The folder's name says the same: it is not twice as true.
-        Basis::AnyName if output_folder(subject.path).is_some() => {
-            with_row(claim, "any-name-of-output")
-        }
+        Basis::AnyName if subject.output.is_some() => with_row(claim, "any-name-of-output"),
         _ => evidence_of(claim),
     });
 }

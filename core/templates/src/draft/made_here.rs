@@ -5,53 +5,23 @@ use crate::draft::drafted_file::NewBlock;
 use crate::draft::section::DraftLine;
 use crate::{Declined, Heading, NeededPaths, Result, is_keep_file};
 use bstr::{BStr, ByteSlice};
+use rayon::prelude::*;
 use redshank_origin::{Judgement, Judgements, MadePlace, Origin, Strength};
 use redshank_rules::ignore_file::MADE_HERE;
 use redshank_rules::{RepoPath, exactly};
 use redshank_worktree::Verdicts;
 use redshank_worktree::tree::{EntryKind, State};
-use std::collections::HashSet;
 
 impl Composer<'_, '_> {
     /// A block of rules for what the evidence says is made.
     pub(crate) fn add_made_here(&mut self) -> Result<()> {
-        let entries = self.snapshot.tree()?.entries.iter();
         let verdicts = Verdicts::new(self.snapshot, self.overlay())?;
-        let needed = NeededPaths::collect(&self.survey.projects);
-        let declined = Declined::collect(self.survey);
-        let mut files: Vec<(&RepoPath, Judgement)> = Vec::new();
-        let mut open = Vec::new();
-        let mut covered = HashSet::new();
-        for entry in entries.filter(|entry| entry.kind == EntryKind::File) {
-            let path: &RepoPath = &entry.path;
-            if entry.state == State::Ignored {
-                files.push((path, Judgement::by_template(Origin::Generated)));
-            } else if entry.state == State::Tracked
-                || is_keep_file(path.name())
-                || needed.has(path)
-                || declined.has(path)
-                || self.survey.matches.re_includes(path)
-                || self.as_it_is.is_re_included(path)?
-            {
-                files.push((path, Judgement::by_policy()));
-            } else {
-                let claim = self.survey.matches.claim(path);
-                let is_covered = verdicts.query(path)?.state == State::Ignored;
-                if is_covered && claim.is_some() {
-                    files.push((path, Judgement::by_template(Origin::Generated)));
-                    continue;
-                }
-                // What a template's rule happens to ignore outside of its project vouches for its
-                // neighbours as it does where the rule isn't written.
-                if is_covered {
-                    covered.insert(path);
-                }
-                open.push((entry, claim));
-            }
-        }
-        files.extend(self.around.judge_all(open));
-        let judgements = Judgements::hear_neighbours(files);
-        let places = judgements.made_places(Strength::Likely, |path| !covered.contains(path));
+        let judgements = Judgements::hear_neighbours(self.judge_open(&verdicts)?);
+        let is_covered = |path: &RepoPath| {
+            let answer = verdicts.query(path);
+            answer.is_ok_and(|answer| answer.state == State::Ignored)
+        };
+        let places = judgements.made_places(Strength::Likely, |path| !is_covered(path));
         let links = self.links_to_made(&verdicts, &places)?;
         let lines: Vec<DraftLine> = places
             .into_iter()
@@ -69,6 +39,43 @@ impl Composer<'_, '_> {
             .extend(lines.iter().map(|line| line.pattern.clone()));
         let block = NewBlock::of_lines(MADE_HERE.to_owned(), lines);
         self.push(RepoPath::top(), block)
+    }
+}
+
+impl<'s> Composer<'s, '_> {
+    /// Judges each file of the tree by itself, but those that rules ignore, now or with the draft,
+    /// and those that a person or a template wants.
+    fn judge_open(&self, verdicts: &Verdicts) -> Result<Vec<(&'s RepoPath, Judgement)>> {
+        let needed = NeededPaths::collect(&self.survey.projects);
+        let declined = Declined::collect(self.survey);
+        let files = self.snapshot.tree()?.entries.par_iter();
+        let files = files.filter(|entry| entry.kind == EntryKind::File);
+        let judged = files.map(|entry| {
+            let path: &RepoPath = &entry.path;
+            if entry.state == State::Ignored {
+                return Ok((path, Judgement::by_template(Origin::Generated)));
+            }
+            if entry.state == State::Tracked
+                || is_keep_file(path.name())
+                || needed.has(path)
+                || declined.has(path)
+                || self.survey.matches.re_includes(path)
+                || self.as_it_is.is_re_included(path)?
+            {
+                return Ok((path, Judgement::by_policy()));
+            }
+            // What a template's rule happens to ignore outside of its project vouches for its
+            // neighbours as it does where the rule isn't written.
+            let claim = self.survey.matches.claim(path);
+            let judgement = match claim {
+                Some(_) if verdicts.query(path)?.state == State::Ignored => {
+                    Judgement::by_template(Origin::Generated)
+                }
+                claim => self.around.judge_entry(entry, claim.as_ref()),
+            };
+            Ok((path, judgement))
+        });
+        judged.collect()
     }
 }
 

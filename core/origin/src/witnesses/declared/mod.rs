@@ -33,7 +33,7 @@ pub(super) struct Said {
 
 /// A place where something is named.
 #[derive(Clone, Copy)]
-struct Named {
+pub(super) struct Named {
     /// The text that names it, by its place in the tree.
     file: u32,
     /// Line number, from 1.
@@ -84,7 +84,7 @@ impl Declared {
         }
         let here = names_of(tree);
         let read = texts.into_par_iter().map(|(at, entry)| {
-            let text = around.text(&entry.path, LARGEST);
+            let text = around.text(&entry.path, LARGEST, entry.size.0 as usize);
             let mut said = Vec::new();
             let mut names = Names::default();
             // What a tool wrote names what it made, and much else.
@@ -282,7 +282,13 @@ fn with_wildcards(what: &[u8]) -> Vec<u8> {
 }
 
 /// What names a file, or the folder that it is in, and the kind of evidence that this is.
-fn said_of(around: &Surroundings, subject: &Subject) -> Option<(Named, &'static str)> {
+pub(super) type SaidOfFile = (Named, &'static str);
+
+fn said_of(around: &Surroundings, subject: &Subject) -> Option<SaidOfFile> {
+    *subject.said.get_or_init(|| look_up(around, subject))
+}
+
+fn look_up(around: &Surroundings, subject: &Subject) -> Option<SaidOfFile> {
     let declared = around.declared();
     let named = declared.named(subject.path)?;
     let is_of_file = declared.is_of_file(subject.path, &named);
@@ -296,7 +302,7 @@ fn said_of(around: &Surroundings, subject: &Subject) -> Option<(Named, &'static 
         .filter(|_| subject.hears_folders && !is_of_file);
     // What the text names by itself as well, it reads.
     let is_input =
-        || !is_binary(subject.head) && declared.mentions(subject.path.name()).contains(&named.file);
+        || !subject.is_binary && declared.mentions(subject.path.name()).contains(&named.file);
     let row = match folder {
         Some(_) if is_input() => return None,
         Some(folder) if around.is_peoples(folder, named.row == "setting-output") => return None,
@@ -327,7 +333,7 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     if let Some((named, row)) = said_of(around, subject) {
         evidence.push(Evidence::new(Witness::Declared, row, detail(&named)));
     }
-    if is_binary(subject.head) && !is_media(subject.path) {
+    if subject.is_binary && !is_media(subject.path) {
         let name = subject.path.name();
         let bare = match subject.path.extension() {
             Some(ending) => &name[..name.len() - ending.len()],
