@@ -336,7 +336,7 @@ impl Judgement {
                     }
                     // Of a source beside it, the compiler makes it again at each build.
                     Witness::Derived => {
-                        one.row == "beside-sure"
+                        ["beside-sure", "release", "copy-parallel"].contains(&one.row)
                             || one.row == "beside" && is_compiled
                             || one.row == "elsewhere" && is_of_interface
                     }

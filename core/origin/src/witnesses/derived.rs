@@ -184,11 +184,13 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
         let detail = Detail::MadeOf(source);
         evidence.push(Evidence::new(Witness::Derived, "put-aside", detail));
     } else if let Some(source) = copied_from(around, subject) {
-        evidence.push(Evidence::new(
-            Witness::Derived,
-            "copy",
-            Detail::MadeOf(source),
-        ));
+        // A source in the place that it has among the sources, too, was put there by a build.
+        let row = if is_code && is_parallel(path, &source) {
+            "copy-parallel"
+        } else {
+            "copy"
+        };
+        evidence.push(Evidence::new(Witness::Derived, row, Detail::MadeOf(source)));
     }
 }
 

@@ -44,11 +44,18 @@ static UNITS: LazyLock<Regex> = LazyLock::new(|| {
         .expect("an expression of the program's own")
 });
 
+/// The command of MATLAB and Octave: `save -text levels.txt x`.
+#[allow(clippy::expect_used, reason = "the tests compile it")]
+static SAVES: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(r"(?m-u)(?:^|;)[ \t]*save[ \t]+(?:-\w+[ \t]+)*([A-Za-z0-9_./-]+\.[A-Za-z0-9]+)\b")
+        .expect("an expression of the program's own")
+});
+
 pub(super) fn read(text: &[u8], said: &mut Vec<Said>) {
     // A build script writes below Cargo's own folder of output, but for paths that it gives whole
     // (doc.rust-lang.org/cargo, "Build Scripts").
     let is_elsewhere = text.contains_str("OUT_DIR");
-    for expression in [&WRITES, &OPENS, &UNITS, &METHODS] {
+    for expression in [&WRITES, &OPENS, &UNITS, &METHODS, &SAVES] {
         for found in expression.captures_iter(text) {
             let path = found.get(1);
             if let Some(path) = path.filter(|path| !is_elsewhere || path.as_bytes().contains(&b'/'))
@@ -88,6 +95,10 @@ mod tests {
         assert_eq!(
             said_by("open(unit=7, file='in.txt', status='old')"),
             [""; 0]
+        );
+        assert_eq!(
+            said_by("x=1; save -text levels.txt x;\nsave a.mat"),
+            ["levels.txt", "a.mat"]
         );
         assert_eq!(said_by("read_csv('levels.csv')"), [""; 0]);
         assert_eq!(said_by("with open('levels.csv') as f:"), [""; 0]);
