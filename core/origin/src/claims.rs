@@ -380,8 +380,16 @@ impl Judgement {
                 && self.evidence.iter().any(is_of_output)
                 && self.evidence.iter().any(|one| match one.witness {
                     Witness::Place => is_page && one.weight.0 >= SURE,
+                    // What language a file in such a folder is in, is no more than its name.
+                    Witness::Language => one.weight.0 > 0 && self.is_in_sure_place(),
                     _ => one.weight.0 > 0,
                 })
+    }
+
+    /// Whether a folder that it is in has a name that hardly anybody gives but a tool.
+    fn is_in_sure_place(&self) -> bool {
+        let mut places = self.evidence.iter().filter(|one| is_of_output(one));
+        places.any(|one| one.weight.0 >= SURE)
     }
 
     /// Whether more than a name speaks for its being made.

@@ -84,6 +84,8 @@ pub struct Surroundings<'a> {
     sources: Mutex<HashMap<&'static str, Option<RepoPathBuf>>>,
     /// The answers on claims that were asked for before.
     contradicted: Mutex<HashMap<(RepoPathBuf, Basis), bool, FixedState>>,
+    /// Whether all sources are of languages that are run as they are.
+    interpreted: OnceLock<bool>,
     /// Whether folders with a version in their names are releases of what is beside them.
     releases: Mutex<HashMap<RepoPathBuf, bool, FixedState>>,
     /// Whether people write in the folders that settings name.
@@ -103,6 +105,7 @@ impl<'a> Surroundings<'a> {
             rebuilt: OnceLock::new(),
             sources: Mutex::default(),
             contradicted: Mutex::default(),
+            interpreted: OnceLock::new(),
             releases: Mutex::default(),
             peoples: Mutex::default(),
         }

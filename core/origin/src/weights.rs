@@ -2,7 +2,7 @@
 
 use crate::evidence::{Weight, Witness};
 use foldhash::fast::FixedState;
-use redshank_tables::{TableError, read};
+use redshank_tables::{TableError, packed, read};
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -17,7 +17,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("weights of evidence", include_str!("weights.toml")));
+    LazyLock::new(|| read("weights of evidence", packed!("weights")));
 
 /// Witness, row and word; the last or the last two may be empty.
 type Kind<'k> = (&'k str, &'k str, &'k str);

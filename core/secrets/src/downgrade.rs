@@ -10,7 +10,7 @@ use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::PatternSet;
 use redshank_rules::RepoPath;
-use redshank_tables::{TableError, read};
+use redshank_tables::{TableError, packed, read};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -53,7 +53,7 @@ struct Places {
 }
 
 static PLACES: LazyLock<Result<Places, TableError>> =
-    LazyLock::new(|| read("places of secrets", include_str!("places.toml")));
+    LazyLock::new(|| read("places of secrets", packed!("places")));
 
 /// What is known of a credential's surroundings.
 pub(super) struct Surroundings<'t> {

@@ -8,7 +8,7 @@ use super::shape;
 use bstr::ByteSlice;
 use redshank_rules::PatternSet;
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use regex::bytes::{Regex, RegexBuilder};
 use serde::Deserialize;
 use std::cell::Cell;
@@ -380,7 +380,7 @@ impl Formats {
     /// If a row is not in the format; the tests see to it that this does not happen.
     pub(super) fn get() -> Result<&'static Self, TableError> {
         static READ: LazyLock<Result<Formats, TableError>> =
-            LazyLock::new(|| Formats::parse(include_str!("formats.toml")));
+            LazyLock::new(|| Formats::parse(packed!("formats")));
         rows(&READ)
     }
 
@@ -416,11 +416,10 @@ impl Formats {
                 (None, Some(pattern), By::Word) => (format!(r"\A(?:{pattern})"), By::Word),
                 (None, Some(pattern), by) => (pattern, by),
                 _ => {
-                    let before = text.split(&format!("\"{name}\"")).next();
                     return Err(TableError {
                         table: TABLE,
-                        line: before.map_or(1, |text| text.matches('\n').count() + 1),
-                        message: format!("{name}: either a token or a pattern"),
+                        after: name,
+                        message: "either a token or a pattern".to_owned(),
                     });
                 }
             };

@@ -2,7 +2,7 @@
 
 use bstr::ByteSlice;
 use foldhash::fast::FixedState;
-use redshank_tables::{TableError, read};
+use redshank_tables::{TableError, packed, read};
 use serde::Deserialize;
 use std::collections::HashSet;
 use std::sync::LazyLock;
@@ -54,7 +54,7 @@ impl Words {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("names of secrets", include_str!("names.toml")));
+    LazyLock::new(|| read("names of secrets", packed!("names")));
 
 /// Parts of names that are secret: where one is, a name is looked at.
 pub(super) fn keywords() -> Vec<String> {
@@ -118,9 +118,15 @@ pub(super) fn keywords() -> Vec<String> {
             .map(|word| (*word).to_owned()),
     );
     // One that holds another is found by that.
+    let known: HashSet<&[u8], FixedState> = all.iter().map(String::as_bytes).collect();
+    let least = all.iter().map(String::len).min().unwrap_or(0);
     let holds_other = |word: &String| {
-        all.iter()
-            .any(|other| other != word && word.contains(other.as_str()))
+        let mut lengths = least..word.len();
+        lengths.any(|length| {
+            word.as_bytes()
+                .windows(length)
+                .any(|part| known.contains(part))
+        })
     };
     let mut shortest: Vec<String> = all
         .iter()

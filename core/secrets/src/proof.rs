@@ -73,13 +73,16 @@ impl Proof {
                 };
                 return (!is_open).then_some(strength);
             }
-            Self::Random => is_made_by_machine(value) && !is_reference(value, false),
+            Self::Random => {
+                is_made_by_machine(value) && !is_reference(value, false) && !is_constant(value)
+            }
             Self::KeyBody => is_made_by_machine(value) || is_key_body(value),
             Self::KeyStart => is_key_body(value),
             Self::Chosen => return credible(NameKind::Password),
             Self::Mixed => {
+                let is_code = is_constant(value) || is_call(value);
                 return credible(NameKind::Password)
-                    .filter(|_| is_mixed(value) || is_numbered_phrase(value));
+                    .filter(|_| !is_code && (is_mixed(value) || is_numbered_phrase(value)));
             }
             Self::Crc32Base62 => crc32_base62(value),
             Self::Base64Login => is_login(value),
@@ -93,6 +96,20 @@ impl Proof {
         };
         holds.then_some(Strength::Secret)
     }
+}
+
+/// Whether a value is the name of a constant: `TIDE_API_KEY`.
+fn is_constant(value: &[u8]) -> bool {
+    let is_part = |part: &[u8]| {
+        let is_of_names = |byte: &u8| byte.is_ascii_uppercase() || byte.is_ascii_digit();
+        part.first().is_some_and(u8::is_ascii_uppercase) && part.iter().all(is_of_names)
+    };
+    value.contains(&b'_') && value.split(|byte| *byte == b'_').all(is_part)
+}
+
+/// Whether a value is the start of a call: `os.environ.get(`.
+fn is_call(value: &[u8]) -> bool {
+    value.ends_with(b"(") && value.contains(&b'.')
 }
 
 /// Whether some of the words in a row are a seed phrase. Those of documentation repeat one word.

@@ -6,7 +6,7 @@ use super::quoting::Quoting;
 use super::randomness::{bits, is_random, longest_run};
 use aho_corasick::AhoCorasick;
 use bstr::ByteSlice;
-use redshank_tables::read;
+use redshank_tables::{packed, read};
 use serde::Deserialize;
 use std::collections::BTreeSet;
 use std::sync::LazyLock;
@@ -80,7 +80,7 @@ pub(super) fn strength(value: &[u8], name: &[u8], standing: Standing) -> Option<
     let same = words(name)
         .last()
         .is_some_and(|last| last.as_bytes() == lower);
-    if same {
+    if same || is_numbered_name(value, name) || is_rest_of_code(value) {
         return None;
     }
     let digits = value.iter().filter(|byte| byte.is_ascii_digit()).count();
@@ -178,6 +178,27 @@ fn is_password(value: &[u8], standing: Standing) -> bool {
                 || value.iter().any(|byte| b"!@#$%^&*+=?~".contains(byte))
         }
     }
+}
+
+/// Whether a value is its name with something counted before it: `_spec3_738_token` of `token`.
+fn is_numbered_name(value: &[u8], name: &[u8]) -> bool {
+    let Some(before) = value.strip_suffix(name).filter(|_| !name.is_empty()) else {
+        return false;
+    };
+    // Words and numbers, not what a machine made.
+    let is_part = |part: &[u8]| {
+        let letters = part
+            .iter()
+            .take_while(|byte| byte.is_ascii_alphabetic())
+            .count();
+        part[letters..].iter().all(u8::is_ascii_digit)
+    };
+    before.ends_with(b"_") && before.split(|byte| *byte == b'_').all(is_part)
+}
+
+/// Whether a value is what follows a string in code: `)[1]` of `split("secret=")[1]`.
+fn is_rest_of_code(value: &[u8]) -> bool {
+    value.starts_with(b")[") || value.starts_with(b").")
 }
 
 /// Whether it is so long and so mixed that only a machine makes it, and not what machines make for
@@ -612,7 +633,7 @@ struct Tables {
 fn tables() -> &'static Tables {
     static TABLES: LazyLock<Tables> = LazyLock::new(|| {
         // It can be read, as the tests see to.
-        read("words of values", include_str!("values.toml")).unwrap_or_default()
+        read("words of values", packed!("values")).unwrap_or_default()
     });
     &TABLES
 }
@@ -716,6 +737,8 @@ mod tests {
             "/run/secrets/db",
             "xxxxxxxx",
             "get_password()",
+            "_form3_12_db_password",
+            ")[1].split(",
         ] {
             assert_eq!(quoted("db_password", value), None, "{value}");
         }
@@ -738,6 +761,6 @@ mod tests {
             strength_of("password", "password", Quoting::Bare, true),
             Some(Strength::StandIn)
         );
-        assert!(read::<Tables>("words of values", include_str!("values.toml")).is_ok());
+        assert!(read::<Tables>("words of values", packed!("values")).is_ok());
     }
 }

@@ -6,7 +6,7 @@ use redshank_files::FileKind;
 use redshank_findings::only_here;
 use redshank_rules::{PatternSet, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use redshank_templates::{SettingFormat, Survey, setting, swallowed};
 use redshank_worktree::settings::GivenLimits;
 use redshank_worktree::tree::{Entry, EntryKind, State};
@@ -59,7 +59,7 @@ pub enum MissingReason {
 
 /// The tests read it.
 static TABLE: LazyLock<std::result::Result<Table, TableError>> =
-    LazyLock::new(|| read("references between files", include_str!("references.toml")));
+    LazyLock::new(|| read("references between files", packed!("references")));
 
 /// How much of a file is looked at, in bytes.
 const READ: u64 = 1 << 20;

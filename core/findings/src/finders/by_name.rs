@@ -6,7 +6,7 @@ use redshank_rules::PatternSet;
 use redshank_rules::exactly;
 use redshank_secrets::Downgrade;
 use redshank_secrets::by_place;
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind};
 use serde::Deserialize;
@@ -35,7 +35,7 @@ struct Table {
 const NAME: &str = "files known by their name";
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read(NAME, include_str!("by_name.toml")));
+    LazyLock::new(|| read(NAME, packed!("by_name")));
 
 /// What has all names of the table, for most files have none.
 static ANY: LazyLock<PatternSet> = LazyLock::new(|| {

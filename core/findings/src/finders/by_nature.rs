@@ -2,7 +2,7 @@
 
 use crate::credentials;
 use crate::{Evidence, Finding, Result};
-use redshank_tables::{Signature, TableError, read, rows};
+use redshank_tables::{Signature, TableError, packed, read, rows};
 use redshank_worktree::tree::Entry;
 use serde::Deserialize;
 use std::sync::LazyLock;
@@ -27,7 +27,7 @@ struct Table {
 const NAME: &str = "files that are secret by nature";
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read(NAME, include_str!("by_nature.toml")));
+    LazyLock::new(|| read(NAME, packed!("by_nature")));
 
 /// The finding on a file that starts so, if it is a key or a key store.
 pub(super) fn finding(entry: &Entry, head: &[u8]) -> Result<Option<Finding>> {

@@ -9,7 +9,7 @@ use redshank_rules::ignore_file::NewRule;
 use redshank_rules::{Breadth, Case, Rule, exactly};
 use redshank_rules::{PatternSet, RuleScope, Ruling};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use redshank_templates::Survey;
 use redshank_worktree::settings::Limits;
 use redshank_worktree::tree::{Entry, EntryKind, State, Tree};
@@ -34,8 +34,7 @@ struct Table {
 
 const NAME: &str = "types of large files";
 
-static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read(NAME, include_str!("large.toml")));
+static TABLE: LazyLock<Result<Table, TableError>> = LazyLock::new(|| read(NAME, packed!("large")));
 
 /// The attribute's value for files of which git keeps a pointer only.
 const STORED: &[u8] = b"lfs";

@@ -4,7 +4,7 @@ use crate::{ByHand, Cause, Finding, Known, Level, Result, ScanContext};
 use bstr::{BStr, ByteSlice};
 use rayon::prelude::*;
 use redshank_rules::PatternSet;
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use redshank_worktree::Class;
 use redshank_worktree::tree::{Entry, EntryKind};
 use regex::bytes::{Regex, RegexBuilder};
@@ -49,7 +49,7 @@ impl TryFrom<String> for Expression {
 const NAME: &str = "settings that work against version control";
 
 static TABLE: LazyLock<std::result::Result<Table, TableError>> =
-    LazyLock::new(|| read(NAME, include_str!("tool_settings.toml")));
+    LazyLock::new(|| read(NAME, packed!("tool_settings")));
 
 /// What has all names of the table, for most files have none.
 static ANY: LazyLock<PatternSet> = LazyLock::new(|| {

@@ -1,13 +1,14 @@
 //! What a file was made of, beside it or in a folder parallel to its own.
 
-use super::Subject;
+use super::format::is_compiled_code;
 use super::language::{Group, is_source_in_d, language};
-use super::place::{in_small_letters, is_expected, output_folder};
+use super::place::{in_small_letters, is_expected, is_output_name, is_tools_output, output_folder};
+use super::{Subject, declared};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use bstr::{BStr, ByteSlice};
 use redshank_rules::{RepoPath, RepoPathBuf};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use redshank_worktree::tree::{Entry, EntryKind, State};
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
@@ -32,7 +33,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("sources and products", include_str!("derived.toml")));
+    LazyLock::new(|| read("sources and products", packed!("derived")));
 
 /// A name with a stem in it, or without one.
 #[derive(Clone, Deserialize)]
@@ -165,6 +166,19 @@ pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut V
     }
     if best.is_none() && is_program(subject) {
         best = program(around, path).map(|source| ("program", source));
+        // Where people write only what is run as it is, nothing was compiled.
+        if best.is_none()
+            && is_compiled_code(subject.head)
+            && subject.claim.is_none()
+            && subject
+                .output
+                .is_none_or(|folder| !is_tools_output(folder.name()))
+            && subject.hidden.is_none()
+            && around.is_all_interpreted()
+        {
+            let detail = Detail::Said("nothing is here that a compiler would make it from");
+            evidence.push(Evidence::new(Witness::Derived, "no-source", detail));
+        }
     }
     if let Some((row, source)) = best {
         if subject.head.contains_str(source.name()) {
@@ -313,6 +327,9 @@ static COMPILED: LazyLock<HashSet<&'static [u8]>> = LazyLock::new(|| {
     forms.filter_map(Form::ending).collect()
 });
 
+/// Those of them that are run as they are, too: mostly nothing is compiled of them.
+const INTERPRETED: [&[u8]; 4] = [b".py", b".lua", b".pl", b".jl"];
+
 /// The names of the folders that a path is in, the uppermost first.
 fn folder_names(path: &RepoPath) -> Vec<&[u8]> {
     let names = path.folder().bare().as_bytes().split_str("/");
@@ -373,6 +390,25 @@ fn wanted_result(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf
     found.map(|entry| entry.path.clone())
 }
 
+impl Surroundings<'_> {
+    /// Whether there are sources, and none is of a language that is compiled.
+    fn is_all_interpreted(&self) -> bool {
+        *self.interpreted.get_or_init(|| {
+            let files = self.tree().to_commit_files();
+            let mut sources = files
+                .filter(|entry| matches!(language(&entry.path), Some((_, Group::Code))))
+                .peekable();
+            sources.peek().is_some()
+                && sources.all(|entry| {
+                    let ending = entry.path.extension().map(|ending| ending.as_bytes());
+                    ending.is_some_and(|ending| {
+                        INTERPRETED.contains(&ending) || !COMPILED.contains(ending)
+                    })
+                })
+        })
+    }
+}
+
 /// So many files of a release must be the same as the project's own.
 const SAME: usize = 3;
 
@@ -407,8 +443,11 @@ impl Surroundings<'_> {
 /// The file that one in a folder of outputs is a copy of.
 fn copied_from(around: &Surroundings, subject: &Subject) -> Option<RepoPathBuf> {
     let path = subject.path;
-    let output = subject.output?;
-    if subject.size.0 == 0 {
+    let output = subject
+        .output
+        .filter(|folder| is_output_name(folder.name()))?;
+    // A licence or a read-me comes with each part of a project.
+    if subject.size.0 == 0 || declared::is_legal(path.name()) {
         return None;
     }
     // What is in two folders of the same name, may be somebody's twice.

@@ -5,7 +5,7 @@ use super::place::is_aside;
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
 use redshank_rules::{PatternSet, RepoPath};
-use redshank_tables::{Signature, TableError, read, rows};
+use redshank_tables::{Signature, TableError, packed, read, rows};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -27,7 +27,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("formats", include_str!("format.toml")));
+    LazyLock::new(|| read("formats", packed!("format")));
 
 /// How many bytes are looked at for one that no text holds.
 const BINARY: usize = 8_000;
@@ -72,6 +72,18 @@ static MEDIA: LazyLock<PatternSet> = LazyLock::new(|| {
 /// Whether it is a picture, a sound, a film, a font or a model, by its name.
 pub(crate) fn is_media(path: &RepoPath) -> bool {
     MEDIA.has(path)
+}
+
+/// Whether a file that starts so is a program or a library for a processor or a browser.
+pub(crate) fn is_compiled_code(head: &[u8]) -> bool {
+    let starts: [&[u8]; 5] = [
+        b"\x7fELF",
+        b"MZ",
+        b"\xcf\xfa\xed\xfe",
+        b"\xca\xfe\xba\xbe",
+        b"\0asm",
+    ];
+    starts.iter().any(|start| head.starts_with(start))
 }
 
 /// Whether a file that starts so is no text: git looks for a NUL in the same many bytes. Text in

@@ -8,7 +8,7 @@ use crate::evidence::{Detail, Evidence, Witness};
 use bstr::ByteSlice;
 use foldhash::fast::FixedState;
 use redshank_rules::RepoPath;
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use serde::Deserialize;
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -25,7 +25,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("languages", include_str!("language.toml")));
+    LazyLock::new(|| read("languages", packed!("language")));
 
 /// What kind of language it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

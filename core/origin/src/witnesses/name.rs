@@ -7,7 +7,7 @@ use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Origin, Witness};
 use bstr::BStr;
 use redshank_rules::{PatternSet, RepoPath};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use serde::Deserialize;
 use std::sync::LazyLock;
 
@@ -28,7 +28,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("names of files", include_str!("name.toml")));
+    LazyLock::new(|| read("names of files", packed!("name")));
 
 /// What has all names of the table, for most files have none.
 static ANY: LazyLock<PatternSet> = LazyLock::new(|| {

@@ -6,7 +6,7 @@ use crate::evidence::{Detail, Evidence, Witness};
 use bstr::{BStr, ByteSlice};
 use foldhash::fast::FixedState;
 use redshank_rules::RepoPath;
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use serde::Deserialize;
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -28,7 +28,7 @@ struct Places {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("names of folders", include_str!("place.toml")));
+    LazyLock::new(|| read("names of folders", packed!("place")));
 
 static PLACES: LazyLock<Places> = LazyLock::new(|| {
     let flat = |groups: &'static HashMap<String, Vec<String>>| {

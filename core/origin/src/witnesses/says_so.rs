@@ -10,7 +10,7 @@ use crate::{HEAD, Surroundings};
 use bstr::ByteSlice;
 use memchr::memmem::Finder;
 use redshank_rules::{PatternSet, RepoPath};
-use redshank_tables::{TableError, read, rows};
+use redshank_tables::{TableError, packed, read, rows};
 use regex::bytes::Regex;
 use serde::Deserialize;
 use std::sync::LazyLock;
@@ -59,7 +59,7 @@ struct Table {
 }
 
 static TABLE: LazyLock<Result<Table, TableError>> =
-    LazyLock::new(|| read("marks of tools", include_str!("says_so.toml")));
+    LazyLock::new(|| read("marks of tools", packed!("says_so")));
 
 /// The same from the end, in bytes, of a file that was read whole or is signed there.
 pub(crate) const FOOTER: usize = 1_000;

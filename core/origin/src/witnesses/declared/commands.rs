@@ -133,11 +133,18 @@ static REMOVES: LazyLock<Regex> = LazyLock::new(|| {
     )
 });
 
-/// Options that name where to write.
+/// Options that name where to write: a word for it, perhaps with what is written before it and what
+/// the value is after it, as in `--html-report-dir`. A word in which one of these only stands,
+/// such as `--template` or `--reporter`, names something else.
 static OPTIONS: LazyLock<Regex> = LazyLock::new(|| {
-    expression(
-        r#"(?:^|[\s"'\[,(])(?:-o|-B|-d|-D|-O|-of|-od|-outdir|--?[A-Za-z-]*(?:out|dest|report|log-?file|log-path|cache|coverage|cover-|coverprofile|target-dir|build-?dir|build-path|dist-?dir|site-dir|junit|trace|profile|dump|save|export|emit|write|metafile|result|artifact|html-dir|bin-dir|obj-dir|install-dir|work-?dir|storage|database|db|tmp|temp|datadir|data-dir|workspace)[A-Za-z-]*)(?:["']?\s*[,=:]\s*["']?|\s+["']?)([A-Za-z0-9_.@+][^\s"'`,;|&)\]]*)"#,
-    )
+    expression(concat!(
+        r#"(?:^|[\s"'\[,(])(?:-o|-B|-d|-D|-O|-of|-od|--?(?:[A-Za-z0-9]+[-_.])*(?i:"#,
+        r"out|output|outputs|dest|destination|report|reports|coverage|coverprofile|cache|trace|dump|save|export|emit|",
+        r"junit|junitxml|metafile|result|results|artifact|artifacts|storage|tmp|temp|",
+        r"(?:target|build|dist|site|html|bin|obj|install|work|data|log|cover|profile|write)[-_]?(?:dir|directory|folder|file|path|out|to)",
+        r")(?:[-_]?(?i:dir|dirs|directory|folder|file|files|filename|path|paths|name|root|prefix|location|to|html|xml|json|lcov|svg|png|pdf|csv|txt|txtfile))*)",
+        r#"(?:["']?\s*[,=:]\s*["']?|\s+["']?)([A-Za-z0-9_.@+][^\s"'`,;|&)\]]*)"#,
+    ))
 });
 
 /// An output option and its value written as one word: `-osim.out`.
@@ -248,6 +255,12 @@ mod tests {
                 "reports/unit.xml",
                 "option",
             ),
+            ("protoc --python_out=made a.proto", "made", "option"),
+            (
+                "lint --format html --output-file a.html",
+                "a.html",
+                "option",
+            ),
             ("mkdir -p made/html", "made/html", "folder-made"),
             ("python levels.py > a.out 2> a.err", "a.err", "redirected"),
             ("tar czf tides.tar.gz docs", "tides.tar.gz", "option"),
@@ -267,6 +280,10 @@ mod tests {
             "if (a => b) {}\n",
             "x.rm(y)\n",
             "cp level.h tide.h include/\n",
+            "page --template page.html\n",
+            "replay --profile tide.json\n",
+            "try --timeout 30 --reporter ./reporter.js --layout wide.html\n",
+            "format --write notes.md\n",
         ] {
             assert_eq!(said_by(text), [], "{text}");
         }

@@ -384,7 +384,7 @@ fn may_declare(entry: &Entry) -> bool {
 }
 
 /// Whether a text is of licences and names, as nearly every package has some.
-fn is_legal(name: &BStr) -> bool {
+pub(super) fn is_legal(name: &BStr) -> bool {
     [
         "LICENSE",
         "LICENCE",
