@@ -34,6 +34,7 @@ macro_rules! packed {
 ///
 /// # Errors
 /// If one can't be read or is no TOML: which, and where.
+#[allow(clippy::print_stdout, reason = "so a build script speaks to Cargo")]
 pub fn pack(folders: &[&str]) -> Result<(), Box<dyn Error>> {
     let out = PathBuf::from(std::env::var("OUT_DIR")?);
     for folder in folders {
@@ -67,11 +68,11 @@ const SHOWN: usize = 60;
 pub fn read<T: DeserializeOwned>(table: &'static str, text: &str) -> Result<T, TableError> {
     serde_json::from_str(text).map_err(|error| {
         // A packed table is one line.
-        let before = text.get(..error.column()).unwrap_or(text);
-        let start = before.ceil_char_boundary(before.len().saturating_sub(SHOWN));
+        let before = &text.as_bytes()[..error.column().min(text.len())];
+        let after = &before[before.len().saturating_sub(SHOWN)..];
         TableError {
             table,
-            after: before[start..].to_owned(),
+            after: String::from_utf8_lossy(after).into_owned(),
             message: error.to_string(),
         }
     })
