@@ -389,7 +389,7 @@ impl Judgement {
     /// Whether a folder that it is in has a name that hardly anybody gives but a tool.
     fn is_in_sure_place(&self) -> bool {
         let mut places = self.evidence.iter().filter(|one| is_of_output(one));
-        places.any(|one| one.weight.0 >= SURE)
+        places.any(|one| one.weight.0 >= ONLY_TOOLS)
     }
 
     /// Whether more than a name speaks for its being made.
