@@ -156,9 +156,10 @@ pub fn recognise<'a>(
         .into_par_iter()
         .flat_map_iter(|entry| markers.hits(entry));
     let mut hits: Vec<MarkerHit> = hits.collect();
+    let around = Arc::new(Surroundings::new(snapshot, tree));
+    hits.retain(|hit| !around.is_released(&hit.folder));
     hits.sort_by_cached_key(MarkerHit::order);
     let (gathered, hits) = hits.into_iter().partition(MarkerHit::gathers);
-    let around = Arc::new(Surroundings::new(snapshot, tree));
     let mut recogniser = Recogniser {
         snapshot,
         templates,

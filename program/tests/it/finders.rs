@@ -670,3 +670,74 @@ fn a_library_needs_no_lock_file_and_a_program_does() {
     nia.writes("src/main.rs", "fn main() {}\n");
     assert_eq!(rows(&nia), ["warning needed/swallowed Cargo.lock"]);
 }
+
+#[test]
+fn releases_results_and_lists_of_dependencies_are_known_by_what_is_beside_them() {
+    let nia = Person::with_repository();
+    for folder in ["", "Tides-0.1/"] {
+        nia.writes(&format!("{folder}lib/Tides.pm"), "package Tides; 1;\n");
+        nia.writes(&format!("{folder}t/tides.t"), "use Tides;\n");
+        nia.writes(&format!("{folder}dist.ini"), "name = Tides\n");
+    }
+    nia.writes("Tides-0.1/META.yml", "name: Tides\n");
+    // Somebody else's, of which nothing is beside it.
+    nia.writes("Harbour-2.0/lib/Harbour.pm", "package Harbour; 1;\n");
+    nia.writes("expected/levels.out", "3 of 4\n");
+    nia.writes("results/levels.out", "4 of 4\n");
+    nia.writes("gauge.d", "gauge.o: gauge.c level.h\n");
+    nia.writes("flood.d", "module flood;\nimport std.stdio;\n");
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert_eq!(
+        nia.lists("candidate"),
+        [
+            ".gitignore",
+            "Harbour-2.0/lib/Harbour.pm",
+            "dist.ini",
+            "expected/levels.out",
+            "flood.d",
+            "lib/Tides.pm",
+            "t/tides.t"
+        ]
+    );
+    // What is in a release is no project of its own.
+    let rules = String::from_utf8(nia.reads(".gitignore")).unwrap();
+    assert_eq!(rules.matches("Tides-0.1").count(), 1, "{rules}");
+}
+
+#[test]
+fn a_name_that_people_give_and_an_option_for_input_take_nothing_away() {
+    let nia = Person::with_repository();
+    nia.writes("hub/profiles/default/catalog.xml", "<catalog/>\n");
+    nia.writes("tide-build/guide.md", "# How tides are built\n");
+    nia.writes(
+        "Makefile",
+        "page:\n\trender --template page.tmpl --profile wide.json > page.html\n",
+    );
+    nia.writes("page.tmpl", "<p>{{ level }}</p>\n");
+    nia.writes("wide.json", "{}\n");
+    nia.writes("page.html", "<p>3</p>\n");
+    nia.writes("gauge/level.py", "import ctypes\n");
+    nia.writes(
+        "gauge/modem.so",
+        b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0",
+    );
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    nia.redshank(&["tidy", "--apply", "--yes"]).fine();
+    let candidates = nia.lists("candidate");
+    for kept in [
+        "hub/profiles/default/catalog.xml",
+        "tide-build/guide.md",
+        "page.tmpl",
+        "wide.json",
+        "gauge/modem.so",
+    ] {
+        assert!(
+            candidates.contains(&kept.to_owned()),
+            "{kept}: {candidates:?}"
+        );
+    }
+    assert!(
+        !candidates.contains(&"page.html".to_owned()),
+        "{candidates:?}"
+    );
+}

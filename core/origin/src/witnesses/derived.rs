@@ -2,7 +2,9 @@
 
 use super::format::is_compiled_code;
 use super::language::{Group, is_source_in_d, language};
-use super::place::{in_small_letters, is_expected, is_output_name, is_tools_output, output_folder};
+use super::place::{
+    in_small_letters, is_expected, is_output_name, is_release, is_tools_output, output_folder,
+};
 use super::{Subject, declared};
 use crate::Surroundings;
 use crate::evidence::{Detail, Evidence, Witness};
@@ -122,11 +124,9 @@ const TWINS: usize = 6;
 
 pub(super) fn testify(around: &Surroundings, subject: &Subject, evidence: &mut Vec<Evidence>) {
     let path = subject.path;
-    if let Some(release) = subject
-        .release
-        .filter(|folder| around.is_own_release(folder))
-    {
-        let detail = Detail::MadeOf(release.folder().to_owned());
+    let mut release = subject.release.into_iter();
+    if release.any(|folder| around.is_own_release(folder)) {
+        let detail = Detail::Said("part of a release of the project that it is in");
         return evidence.push(Evidence::new(Witness::Derived, "release", detail));
     }
     let name = path.name();
@@ -413,6 +413,12 @@ impl Surroundings<'_> {
 const SAME: usize = 3;
 
 impl Surroundings<'_> {
+    /// Whether a folder, or one that it is in, is a release of the project that is beside it.
+    pub fn is_released(&self, folder: &RepoPath) -> bool {
+        let mut parts = folder.parts();
+        parts.any(|part| is_release(part.name()) && self.is_own_release(part))
+    }
+
     /// Whether a folder with a version in its name is a release of the project that it is in: at
     /// least some files, and a third of them, are the same as those beside it.
     fn is_own_release(&self, folder: &RepoPath) -> bool {

@@ -77,7 +77,7 @@ pub(super) fn in_small_letters(name: &BStr) -> Cow<'_, [u8]> {
 }
 
 /// Whether a folder has the name of what somebody else released: `docbook-xsl-1.76.1`.
-fn is_release(name: &BStr) -> bool {
+pub(super) fn is_release(name: &BStr) -> bool {
     let Some((title, version)) = name.rsplit_once_str("-") else {
         return false;
     };
