@@ -25,7 +25,7 @@ impl Server<'_> {
     }
 
     /// Answers those who wait for what is wrong with a text. Where the text is as it was, what is
-    /// around it changed: the editor is told to ask again.
+    /// around it changed: the editor is asked to ask again.
     pub(super) fn answer_pulled(&mut self, uri: &Uri, is_again: bool) -> Result<()> {
         let (now, later) = std::mem::take(&mut self.pulled)
             .into_iter()

@@ -714,6 +714,13 @@ fn a_name_that_people_give_and_an_option_for_input_take_nothing_away() {
         "page:\n\trender --template page.tmpl --profile wide.json > page.html\n",
     );
     nia.writes("page.tmpl", "<p>{{ level }}</p>\n");
+    nia.writes(".compose.db.yml", "services: {}\n");
+    // Somebody's page with a library in it.
+    let library = "(function(){return 1})();".repeat(400);
+    nia.writes(
+        "tides.html",
+        format!("<script>{library}</script>\n<h1>Tides</h1>\n"),
+    );
     nia.writes("wide.json", "{}\n");
     nia.writes("page.html", "<p>3</p>\n");
     nia.writes("gauge/level.py", "import ctypes\n");
@@ -728,6 +735,8 @@ fn a_name_that_people_give_and_an_option_for_input_take_nothing_away() {
         "hub/profiles/default/catalog.xml",
         "tide-build/guide.md",
         "page.tmpl",
+        ".compose.db.yml",
+        "tides.html",
         "wide.json",
         "gauge/modem.so",
     ] {
