@@ -1,4 +1,4 @@
-//! Which commit the program is made from, and how, for `--version`. Outside a repository, none.
+//! Which commit the program is made from, and how, for `--version`. Outside a repository, and without a release's word, none.
 
 use std::process::Command;
 
@@ -12,7 +12,10 @@ fn main() {
     }
     let rustc = std::env::var("RUSTC").unwrap_or_default();
     let version = says(&rustc, &["--version"]);
-    let commit = says("git", &["log", "-1", "--format=%h of %cs"]);
+    // A release's sources have no repository; they say it in a file.
+    let commit = std::fs::read_to_string("commit");
+    let commit = commit.unwrap_or_else(|_| says("git", &["log", "-1", "--format=%h of %cs"]));
+    let commit = commit.trim();
     let target = std::env::var("TARGET").unwrap_or_default();
     let level = std::env::var("OPT_LEVEL").unwrap_or_default();
     let built = format!("{target}, optimised {level}, {version}");

@@ -1,6 +1,7 @@
 //! What help says beside the arguments: examples of each command, exit codes, classes and levels.
 
 use crate::Arguments;
+use crate::installed::Installed;
 use clap::builder::Styles;
 use clap::error::ErrorKind;
 use clap::{Command, CommandFactory, FromArgMatches};
@@ -55,6 +56,11 @@ pub fn arguments() -> Arguments {
     let given: Vec<OsString> = std::env::args_os().collect();
     let matches = match command().try_get_matches_from(&given) {
         Ok(matches) => matches,
+        Err(error) if error.kind() == ErrorKind::DisplayVersion => {
+            let installed = Installed::find().map_or(String::new(), |found| found.line() + "\n");
+            let said = redshank_output::put!("{error}{installed}");
+            std::process::exit(if said.is_ok() { 0 } else { 2 });
+        }
         Err(error) => mistaken(&given, error).exit(),
     };
     Arguments::from_arg_matches(&matches).unwrap_or_else(|error| error.exit())

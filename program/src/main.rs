@@ -4,6 +4,7 @@
 
 mod commands;
 mod help;
+mod installed;
 
 use anyhow::Result;
 use clap::Parser;

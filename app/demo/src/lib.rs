@@ -1,6 +1,6 @@
 //! The demo: a volunteer network of tide gauges, ready for its first commit in all the wrong ways.
 //!
-//! Its sources are real files under `demo/` at the project's top. What a build, an editor or a
+//! Its sources are real files under `tidewatch/`, beside `src/`. What a build, an editor or a
 //! person would leave behind is made when it is laid out, the same every time.
 
 #![cfg_attr(not(test), warn(clippy::disallowed_methods))]

@@ -1,11 +1,11 @@
-//! The demo's sources: one row for each file under `demo/`.
+//! The demo's sources: one row for each file under `tidewatch/`.
 
 use super::Layout;
 use anyhow::Result;
 
 macro_rules! files {
     ($($path:literal),* $(,)?) => {
-        &[$(($path, include_bytes!(concat!("../../../demo/", $path)))),*]
+        &[$(($path, include_bytes!(concat!("../tidewatch/", $path)))),*]
     };
 }
 
@@ -38,7 +38,6 @@ const FILES: &[(&str, &[u8])] = files![
     "firmware/src/pressure.c",
     "gateway/.env.example",
     "gateway/Cargo.lock",
-    "gateway/Cargo.toml",
     "gateway/src/main.rs",
     "gateway/src/reading.rs",
     "kiosk/build.gradle",
@@ -50,8 +49,15 @@ const FILES: &[(&str, &[u8])] = files![
     "soundings/README.md",
 ];
 
+/// By another name among our own files: what has a manifest is a package of its own to Cargo, and wouldn't be published with ours.
+const MANIFEST: (&str, &[u8]) = (
+    "gateway/Cargo.toml",
+    include_bytes!("../tidewatch/gateway/manifest.toml"),
+);
+
 pub(super) fn lay_out(layout: &mut Layout) -> Result<()> {
     FILES
         .iter()
+        .chain([&MANIFEST])
         .try_for_each(|(path, contents)| layout.put(path, contents))
 }

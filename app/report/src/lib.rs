@@ -42,7 +42,7 @@ pub use prove::{ExpectationOut, ProposedOut, ProveOut, RecordOut};
 pub use rehearse::{DifferenceOut, ExportOut, LeftOutOut, MissingOut, RehearseOut, RunOut};
 pub use review::{ReviewAfter, ReviewOut, by_rule, rule_change};
 pub use rules::{RuleRowOut, RulesOut, StrayOut};
-pub use settings::{SettingOut, SettingsOut};
+pub use settings::{ProgramOut, SettingOut, SettingsOut};
 pub use survey::{ChoiceOut, FolderOut, OriginCountOut, PracticeOut, ProjectOut, SurveyOut};
 pub use templates::{ExampleOut, NewTemplateOut, TemplateRowOut, TestOut};
 pub use tidy::TidyOut;

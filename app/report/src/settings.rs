@@ -17,6 +17,18 @@ pub struct SettingsOut {
     pub settings: Vec<SettingOut>,
     /// Whether one was set again.
     pub written: bool,
+    /// The program that answers; null where the system doesn't say where it is.
+    pub program: Option<ProgramOut>,
+}
+
+/// Where the program is, and who put it there.
+#[derive(Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ProgramOut {
+    /// Its file, an absolute path.
+    pub path: String,
+    /// What installed it: `npm`, `pip`, `Debian package`, `cargo install` …; null where nothing tells.
+    pub by: Option<String>,
 }
 
 /// A setting with its value and source.

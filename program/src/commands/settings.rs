@@ -1,3 +1,4 @@
+use crate::installed::Installed;
 use anyhow::{Result, bail};
 use clap::{Args, ValueEnum};
 use clap_complete::ArgValueCandidates;
@@ -9,7 +10,7 @@ use redshank_context::{
     values,
 };
 use redshank_output::{self as output, Align, Cell, Table};
-use redshank_report::{DOCUMENT, OutputFormat, Report, SettingOut, SettingsOut, root};
+use redshank_report::{DOCUMENT, OutputFormat, ProgramOut, Report, SettingOut, SettingsOut, root};
 use redshank_text::Paint;
 use redshank_worktree::personal;
 use redshank_worktree::settings::{self, GivenLimits, SettingsFile, Visibility};
@@ -134,6 +135,7 @@ impl Settings {
                     from: Origin::Repository.word().to_owned(),
                 }],
                 written: outcome.written,
+                program: program(),
             })?;
         }
         Ok(ExitCode::SUCCESS)
@@ -308,6 +310,14 @@ fn value_word(value: &impl ValueEnum) -> String {
     possible.map_or(String::new(), |value| value.get_name().to_owned())
 }
 
+/// Where the program is, for a document.
+fn program() -> Option<ProgramOut> {
+    Installed::find().map(|installed| ProgramOut {
+        path: installed.path.to_string_lossy().into_owned(),
+        by: installed.by.map(str::to_owned),
+    })
+}
+
 /// The settings that hold.
 struct InForce<'a> {
     top: &'a Path,
@@ -334,6 +344,9 @@ impl Report for InForce<'_> {
         let team = self.top.join(settings::FILE);
         text += &format!("\n{}  {own}\n", Paint::Head.on("yours  "));
         text += &format!("{}  {}\n", Paint::Head.on("here   "), team.display());
+        if let Some(installed) = Installed::find() {
+            text += &format!("{}  {}\n", Paint::Head.on("program"), installed.line());
+        }
         Ok(text)
     }
 
@@ -349,6 +362,7 @@ impl Report for InForce<'_> {
             personal: personal::settings_file().map(|path| path.to_string_lossy().into_owned()),
             settings: rows.collect(),
             written: false,
+            program: program(),
         }
     }
 }
