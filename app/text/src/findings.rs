@@ -419,6 +419,7 @@ fn downgrade_reason(downgrade: Downgrade) -> &'static str {
         Downgrade::Development => "it is for development only",
         Downgrade::StandIn => "it looks like a placeholder",
         Downgrade::Local => "it only works on this machine",
+        Downgrade::Nearby => "it only works in your network",
         Downgrade::Encrypted => "it is encrypted",
         Downgrade::Expired => "it has expired",
         Downgrade::Publishable => "meant to be public by its issuer; limit what it may do there",

@@ -75,7 +75,7 @@ fn whole_or_part(
     let level = match downgrade {
         _ if entry.state == State::Ignored => Level::Note,
         None => Level::Error,
-        Some(Downgrade::LooksReal) => Level::Warning,
+        Some(Downgrade::LooksReal | Downgrade::Nearby) => Level::Warning,
         Some(_) => Level::Note,
     };
     let cause = Cause::Credential {

@@ -436,6 +436,7 @@ fn staged_contents_are_those_of_the_index_whatever_lies_on_disk() {
         )
         .unwrap();
     }
+    #[cfg(unix)]
     std::os::unix::fs::symlink("kept", place.top().join("link")).unwrap();
     place.git(&["add", "."]);
     std::fs::write(place.top().join("kept"), "changed on disk").unwrap();

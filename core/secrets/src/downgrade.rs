@@ -33,6 +33,8 @@ pub enum Downgrade {
     StandIn,
     /// It leads to this machine, a private network or a made-up host, and is a weak one.
     Local,
+    /// It leads to a private network or a host of one name, but looks like one that is used.
+    Nearby,
     /// It is encrypted with a password.
     Encrypted,
     /// It counts no longer: its own date says so.
@@ -131,6 +133,12 @@ pub(super) fn downgrade(
     if around.host.is_some_and(is_made_up)
         || around.host.is_some_and(is_near) && !(is_mixed(value) && value.len() >= 12)
     {
+        let is_of_network = around
+            .host
+            .is_some_and(|host| is_near(host) && !is_here(host));
+        if by_place(around.path).is_none() && is_of_network && looks_real(value) {
+            return Some(Downgrade::Nearby);
+        }
         return Some(Downgrade::Local);
     }
     let by_path = by_place(around.path);
@@ -345,6 +353,13 @@ fn is_near(host: &[u8]) -> bool {
     // A name without a dot is one of a network of containers.
     let is_open = host.starts_with(b"{") || host.starts_with(b"$");
     !is_open && (is_private || !host.contains(&b'.') || ends.iter().any(|end| host.ends_with(end)))
+}
+
+/// Whether a host is this machine.
+fn is_here(host: &[u8]) -> bool {
+    let host = bare(host).to_ascii_lowercase();
+    let starts = [&b"127."[..], b"0.0.0.0", b"[", b"localhost", b"."];
+    host.is_empty() || starts.iter().any(|start| host.starts_with(start))
 }
 
 fn bare(host: &[u8]) -> &[u8] {

@@ -113,6 +113,9 @@ struct CallRow {
     /// The argument is a login and the secret, with a colon between.
     #[serde(default)]
     login: bool,
+    /// Other things are called so, too: a word isn't enough.
+    #[serde(default)]
+    mixed: bool,
 }
 
 /// Commands that take a secret on their line.
@@ -139,7 +142,8 @@ fn one_of(words: &[String]) -> String {
 impl CallRow {
     fn row(self) -> Row {
         let names = one_of(&self.names);
-        let argument = r#"(?:[^,"'()\n]|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|\([^()\n]*\))*?,"#;
+        let argument =
+            r#"(?:[^,"'()\n]|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|\([^()\n]*\))*?(?:,|=>)"#;
         let login = if self.login {
             r#"(?P<login>[^"':\n]{1,80}):"#
         } else {
@@ -153,7 +157,7 @@ impl CallRow {
         Row {
             title: "a password handed to what connects or signs".to_owned(),
             // An only argument may be anything.
-            proof: if self.behind == 0 {
+            proof: if self.behind == 0 || self.mixed {
                 Proof::Mixed
             } else {
                 Proof::Chosen
@@ -180,7 +184,7 @@ impl CommandRow {
             .login
             .map(|signs| format!(r#"(?P<login>[^\s"'{signs}]{{1,80}})[{signs}]["']?"#));
         let pattern = format!(
-            r#"(?i)(?:^|[\s"'`(\[/\\;&|])(?:{names})(?:\.exe|\.cmd)?["',]*\s+{before}["']?{login}(?P<secret>[^\s"'$<{{`|;&%-][^\s"'`|;&]{{3,120}})"#,
+            r#"(?i)(?:^|[\s"'`(\[/\\;&|=])(?:{names})(?:\.exe|\.cmd)?["',]*\s+{before}["']?{login}(?P<secret>[^\s"'$<{{`|;&%-][^\s"'`|;&]{{3,120}})"#,
             login = login.unwrap_or_default()
         );
         let words = self.names.iter().map(|name| format!("{name} "));

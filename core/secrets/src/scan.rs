@@ -337,7 +337,9 @@ fn named<'f>(
         }
         if let Some(assignment) = assignment::read(text, hit, kinds, &mut known) {
             last_name = assignment.name.clone();
+            let others = assignment::others_in_list(text, &assignment);
             found.push(assignment);
+            found.extend(others);
         }
     }
     found.extend(cells.into_iter().map(|cell| Assignment {

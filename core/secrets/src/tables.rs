@@ -143,7 +143,7 @@ pub(super) fn of_logins(text: &[u8]) -> Vec<Cell> {
     found
 }
 
-/// The values of the secret column of a statement: `INSERT INTO users (name, password) VALUES (…)`.
+/// The values of the secret column of a statement: `INSERT INTO users (name, password) VALUES (…)`, and of rows copied in.
 pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
     let from = keyword.start.saturating_sub(600);
     let Some(opens) = text[from..keyword.start]
@@ -161,10 +161,13 @@ pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
     else {
         return Vec::new();
     };
+    let names = cells(opens + 1..closes, text, b',');
+    if head.trim_start().starts_with(b"copy ") || head.contains_str("\ncopy ") {
+        return of_copy(text, closes, &names);
+    }
     if !head.contains_str("insert into") && !head.contains_str("replace into") {
         return Vec::new();
     }
-    let names = cells(opens + 1..closes, text, b',');
     let rest = &text[closes + 1..text.len().min(closes + 4000)];
     let values = rest.trim_start().to_ascii_lowercase();
     if !values.starts_with(b"values") {
@@ -198,6 +201,37 @@ pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
         at = end + 1;
         if text.get(at..).unwrap_or_default().trim_start().first() != Some(&b',') {
             break;
+        }
+    }
+    found
+}
+
+/// The same of what a dump copies in: `COPY users (name, password) FROM stdin;`, rows between tabs, `\\.`
+fn of_copy(text: &[u8], closes: usize, names: &[Range<usize>]) -> Vec<Cell> {
+    let Some(head) = text[closes..].lines().next() else {
+        return Vec::new();
+    };
+    let mut found = Vec::new();
+    let mut at = closes + head.len() + 1;
+    for line in text
+        .get(at..)
+        .unwrap_or_default()
+        .split_str("\n")
+        .take(ROWS)
+    {
+        if line.starts_with(b"\\.") || line.is_empty() {
+            break;
+        }
+        let row = cells(at..at + line.trim_end().len(), text, b'\t');
+        at += line.len() + 1;
+        for (name, value) in names.iter().zip(&row) {
+            if let Some(says) = names::kind_of(&text[name.clone()]) {
+                found.push(Cell {
+                    name: name.clone(),
+                    value: value.clone(),
+                    says,
+                });
+            }
         }
     }
     found

@@ -315,6 +315,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
     assert!(matches!(ground.undo(), Err(Error::NothingToUndo)));
 }
 
+#[cfg(unix)]
 #[test]
 fn permissions_and_times_come_back() {
     use std::os::unix::fs::PermissionsExt;

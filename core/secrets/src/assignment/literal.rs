@@ -173,7 +173,7 @@ impl Cursor<'_> {
         self.blanks();
     }
 
-    fn piece(&mut self) -> Option<Range<usize>> {
+    pub(super) fn piece(&mut self) -> Option<Range<usize>> {
         self.end = self.text.len().min(self.at + 2 * LONGEST_VALUE);
         let at = self.at;
         let letters = self.skip(|byte| b"bBrRuULNf8@$".contains(&byte));

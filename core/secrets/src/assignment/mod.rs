@@ -89,6 +89,39 @@ pub(super) fn read<'t>(
     })
 }
 
+/// The further texts of a list whose first one was read: `keys = ["…", "…"]`.
+pub(super) fn others_in_list<'t>(text: &'t [u8], first: &Assignment<'t>) -> Vec<Assignment<'t>> {
+    // In an attribute, a value may be before its name.
+    let before = text.get(first.name.end..first.value.start);
+    let before = before.unwrap_or_default();
+    let opened = before.trim_end_with(|sign| "\"'`b".contains(sign));
+    let mut others = Vec::new();
+    if opened.len() == before.len() || !opened.trim_ascii_end().ends_with(b"[") {
+        return others;
+    }
+    let mut at = Cursor {
+        text,
+        at: first.value.end + 1,
+        end: text.len().min(first.value.end + LONGEST_VALUE),
+    };
+    while others.len() < 8 {
+        at.skip(|byte| byte.is_ascii_whitespace());
+        if !at.take(&[b","]) {
+            break;
+        }
+        at.skip(|byte| byte.is_ascii_whitespace());
+        let Some(value) = at.piece() else { break };
+        others.push(Assignment {
+            name: first.name.clone(),
+            text: Cow::Borrowed(&text[value.clone()]),
+            value,
+            says: first.says,
+            written: first.written,
+        });
+    }
+    others
+}
+
 /// Whether the name before it, of what it is a part of, is one of secrets: `crypt: { key: … }`.
 fn is_in_secret_part(text: &[u8], name: &Range<usize>) -> bool {
     let before = &text[name.start.saturating_sub(PARENT)..name.start];
@@ -126,12 +159,16 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
     if GIVERS.contains(&behind[at]) || behind[at] == WIDE[0].as_bytes()[0] {
         return true;
     }
-    // password "…", <string name="password" translatable="false">
+    // password "…", password `…`, <string name="password" translatable="false">
     let blanks = behind
         .iter()
         .take_while(|byte| b" \t".contains(byte))
         .count();
-    if blanks > 0 && behind.get(blanks).is_some_and(|byte| b"\"'".contains(byte)) {
+    if blanks > 0
+        && behind
+            .get(blanks)
+            .is_some_and(|byte| b"\"'`".contains(byte))
+    {
         return true;
     }
     let head = &text[name.start.saturating_sub(8)..name.start];

@@ -115,6 +115,11 @@ impl Cursor<'_> {
             }
             return self.behind_comma(name, before);
         }
+        // the password <code>…</code>; a verb is no name of one
+        let is_verb = self.text[name.clone()].eq_ignore_ascii_case(b"pass");
+        if !is_verb && self.take(&[b"``", b"<code>", b"<tt>", b"<kbd>", b"<b>", b"<strong>"]) {
+            return self.bare(Quoting::Loose);
+        }
         self.behind_blanks(before, says, kinds).or_else(|| {
             // The password of the console is …, password for nia: …
             self.at = at;
@@ -254,8 +259,7 @@ impl Cursor<'_> {
         if line.len() == 4 * LONGEST_NAME || before.last() == Some(&quote) {
             // Something else would have to follow the value.
             let behind = self.part(self.at + 1, self.at + 3);
-            return before.last() != Some(&quote)
-                && matches!(behind.first(), Some(b'+' | b')' | b',' | b';'));
+            return matches!(behind.first(), Some(b'+' | b')' | b',' | b';' | b'.'));
         }
         let is_letter = |at: Option<&u8>| at.is_some_and(u8::is_ascii_alphabetic);
         let opens = line.iter().enumerate().filter(|(at, byte)| {

@@ -99,6 +99,10 @@ impl Cursor<'_> {
             return Some(value);
         }
         self.at = at;
+        // An address behind somebody's name.
+        if self.peek() == b'<' {
+            return None;
+        }
         let digits = self.skip(|byte| byte.is_ascii_digit());
         if digits == 0
             || digits > 2
