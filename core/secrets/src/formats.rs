@@ -113,7 +113,7 @@ struct CallRow {
     /// The argument is a login and the secret, with a colon between.
     #[serde(default)]
     login: bool,
-    /// Other things are called so, too: a word isn't enough.
+    /// Other things are called so, too: a word isn't enough, and what is before it is texts and numbers.
     #[serde(default)]
     mixed: bool,
 }
@@ -142,8 +142,12 @@ fn one_of(words: &[String]) -> String {
 impl CallRow {
     fn row(self) -> Row {
         let names = one_of(&self.names);
-        let argument =
-            r#"(?:[^,"'()\n]|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|\([^()\n]*\))*?(?:,|=>)"#;
+        let text = r#""(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'"#;
+        let argument = if self.mixed {
+            format!(r"(?:{text}|\d+)\s*(?:,|=>)")
+        } else {
+            format!(r#"(?:[^,"'()\n]|{text}|\([^()\n]*\))*?(?:,|=>)"#)
+        };
         let login = if self.login {
             r#"(?P<login>[^"':\n]{1,80}):"#
         } else {
