@@ -116,3 +116,24 @@ fn every_link_of_the_docs_leads_somewhere() {
         }
     }
 }
+
+#[test]
+fn every_page_is_in_the_contents_of_the_site() {
+    let top = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let contents = std::fs::read_to_string(top.join("docs/site/SUMMARY.md")).unwrap();
+    let linked: HashSet<&str> = contents
+        .split("](")
+        .skip(1)
+        .filter_map(|rest| rest.split(')').next())
+        .collect();
+    for page in pages() {
+        let page = page.strip_prefix(&top).unwrap().to_str().unwrap();
+        assert!(
+            linked.contains(page),
+            "{page} is in no chapter of docs/site/SUMMARY.md"
+        );
+    }
+    for page in linked {
+        assert!(top.join(page).exists(), "{page}");
+    }
+}

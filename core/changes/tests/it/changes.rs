@@ -1,7 +1,6 @@
 //! Tidying and undoing random repositories: what was there is there again, whatever happened in
 //! between.
 
-use bstr::ByteSlice;
 use proptest::prelude::*;
 use redshank_changes::Error;
 use redshank_changes::journal::{Changes, FileChange, IfEdited, Journal};
@@ -10,7 +9,6 @@ use redshank_findings::{Finding, Remedy, ScanOptions, scan};
 use redshank_git::Git;
 use redshank_rules::RepoPathBuf;
 use redshank_templates::{Collection, recognise};
-use redshank_worktree::tree::State;
 use redshank_worktree::{FileStats, Snapshot};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -318,6 +316,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
 #[cfg(unix)]
 #[test]
 fn permissions_and_times_come_back() {
+    use redshank_worktree::tree::State;
     use std::os::unix::fs::PermissionsExt;
     let ground = Ground::new();
     ground.write(".gitignore", "mine\n");
