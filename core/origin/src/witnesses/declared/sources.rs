@@ -17,7 +17,7 @@ static WRITES: LazyLock<Regex> = LazyLock::new(|| {
         r#"fs::write|File::create|File\.write|File\.new|IO\.write|file_put_contents|spit|dump|export|export_\w+|mimwrite|"#,
         r#"sqlite3?\.connect|sqlite::open|Database|open_db|create_engine|FileHandler|RotatingFileHandler|basicConfig|fileConfig|"#,
         r#"h5py\.File|ZipFile|TarFile|tarfile\.open|SummaryWriter|png|pdf|svg|jpeg|bmp|tiff|sink|h5write|jldsave|Plots\.savefig|copyfile|os\.makedirs|mkdirSync|mkdir|makedirs|create_dir_all|\$dumpfile|dumpfile|set output|printto|"#,
-        r#"screenshot|log_to|logger\.add|outputFormat|set_output|saveas|exportgraphics|xlswrite|csvwrite|dlmwrite)"#,
+        r#"Extraction|joblib\.Memory|screenshot|log_to|logger\.add|outputFormat|set_output|saveas|exportgraphics|xlswrite|csvwrite|dlmwrite)"#,
         r#"\s*\(?[^"'\n;{}]{0,60}["'](?:sqlite:/{2,3})?([A-Za-z0-9_.@][^"'\n]*)["']"#
     ))
     .expect("an expression of the program's own")
@@ -60,8 +60,10 @@ pub(super) fn read(text: &[u8], said: &mut Vec<Said>) {
             let path = found.get(1);
             if let Some(path) = path.filter(|path| !is_elsewhere || path.as_bytes().contains(&b'/'))
             {
+                // In a notebook, quotes are escaped.
+                let what = path.as_bytes().trim_end_with(|sign| sign == '\\');
                 said.push(Said {
-                    what: path.as_bytes().to_vec(),
+                    what: what.to_vec(),
                     at: path.start(),
                     row: "written",
                 });
@@ -86,6 +88,8 @@ mod tests {
         };
         assert_eq!(said_by("levels.to_csv('levels.csv')"), ["levels.csv"]);
         assert_eq!(said_by("with open(\"a.txt\", 'w') as f:"), ["a.txt"]);
+        assert_eq!(said_by(r#""p.savefig(\"levels.png\")""#), ["levels.png"]);
+        assert_eq!(said_by("Extraction \"add.ml\" add."), ["add.ml"]);
         assert_eq!(said_by("fs::write(\"made.bin\", x)?"), ["made.bin"]);
         assert_eq!(said_by("$dumpfile(\"wave.vcd\");"), ["wave.vcd"]);
         assert_eq!(said_by("sqlite3.connect('gauge.db')"), ["gauge.db"]);
