@@ -39,6 +39,9 @@ struct Share {
     judged: u64,
     /// Pages that show that a tool wrote them.
     made_pages: u64,
+    /// Those of them right in it, and the folders in it that hold some.
+    pages_beside: u64,
+    page_branches: u64,
     /// Other pages, and files that more than their language speaks for as somebody's.
     peoples: u64,
     /// Files that only a text outside of the folder speaks for as somebody's.
@@ -46,9 +49,11 @@ struct Share {
 }
 
 impl Share {
-    /// Whether it is what a tool wrote for people to look at: pages, and what they show.
+    /// Whether it is what a tool wrote for people to look at: pages, and what they show. What holds
+    /// one such folder and something that looks like somebody's, is none.
     fn is_report(&self) -> bool {
-        self.made_pages > 0 && self.peoples + self.peoples_by_text == 0
+        let is_root = self.pages_beside > 0 || self.page_branches >= BRANCHES || self.authored == 0;
+        self.made_pages > 0 && is_root && self.peoples + self.peoples_by_text == 0
     }
 
     /// Counts a file that is right in the folder.
@@ -61,6 +66,7 @@ impl Share {
         self.beside += u64::from(is_judged);
         self.judged += u64::from(is_judged);
         self.made_pages += u64::from(is_page && is_judged);
+        self.pages_beside += u64::from(is_page && is_judged);
         self.peoples += u64::from(is_peoples);
         match () {
             // What may be kept on purpose, no rule for the folder takes along.
@@ -83,6 +89,7 @@ impl Share {
         self.judged += inner.judged;
         self.branches += u64::from(inner.judged > 0);
         self.made_pages += inner.made_pages;
+        self.page_branches += u64::from(inner.made_pages > 0);
         self.peoples += inner.peoples;
     }
 }
@@ -319,7 +326,7 @@ impl<'a> Judgements<'a> {
 
     /// That a file belongs to a report: the uppermost folder whose pages a tool wrote.
     fn report(&self, path: &RepoPath, own: &Judgement) -> Option<Evidence> {
-        if is_page(path) {
+        if is_page(path) || is_setting_of_people(path) {
             return None;
         }
         let vouched = Vouched::of(path, own);
@@ -370,6 +377,12 @@ pub(crate) const REPORT: &str = "of-a-report";
 /// Whether a file is a page for a browser.
 fn is_page(path: &RepoPath) -> bool {
     matches!(language(path), Some(("html" | "htm" | "xhtml", _)))
+}
+
+/// Whether a file is a setting in a language that people write for tools, and tools hardly for pages.
+fn is_setting_of_people(path: &RepoPath) -> bool {
+    const OF_PAGES: &[&str] = &["json", "xml", "map", "webmanifest"];
+    matches!(language(path), Some((ending, Group::Settings)) if !OF_PAGES.contains(&ending))
 }
 
 /// Whether evidence for an author counts in a report: neither what

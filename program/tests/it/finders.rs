@@ -750,3 +750,35 @@ fn a_name_that_people_give_and_an_option_for_input_take_nothing_away() {
         "{candidates:?}"
     );
 }
+
+#[test]
+fn pages_in_one_folder_take_nothing_along_that_is_beside_it_and_what_runs_leave_goes() {
+    let nia = Person::with_repository();
+    nia.writes("north/manual.txt", "Tides rise.\n");
+    nia.writes("north/book.cfg", "[paths] po/doc.pot\n[text] manual.txt\n");
+    nia.writes("north/guide.xml", "<guide><title>Tides</title></guide>\n");
+    nia.writes("north/po/de.po", "msgid \"Tides rise.\"\nmsgstr \"\"\n");
+    let page = "<html><head><meta name=\"generator\" content=\"DocBook XSL Stylesheets V1\"></head></html>\n";
+    nia.writes("north/web/index.html", page);
+    nia.writes("north/web/guide.proc", "");
+    nia.writes(
+        "north/tide.1",
+        "'\\\" t\n.\\\"     Title: tide\n.\\\" Generator: DocBook XSL Stylesheets\n.TH TIDE 1\n",
+    );
+    // Each run of a program in a folder called by its second, beside what people call by the day.
+    nia.writes("fits/2026-12-01/04-40-16/fit.txt", "1\n");
+    nia.writes("fits/2026-12-01/04-41-07/fit.txt", "2\n");
+    nia.writes("soundings/2026-12-01/pier.txt", "3.1 m\n");
+    nia.redshank(&["draft", "--write", "--yes"]).fine();
+    assert_eq!(
+        nia.lists("candidate"),
+        [
+            ".gitignore",
+            "north/book.cfg",
+            "north/guide.xml",
+            "north/manual.txt",
+            "north/po/de.po",
+            "soundings/2026-12-01/pier.txt"
+        ]
+    );
+}

@@ -80,6 +80,10 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
         let detail = Detail::Said("its name holds the time when it was made");
         evidence.push(Evidence::new(Witness::Name, "time-stamp", detail));
     }
+    if path.folders_above().any(is_of_a_run) {
+        let detail = Detail::Said("its folder is called by the second of a run");
+        evidence.push(Evidence::new(Witness::Name, "only-of-a-run", detail));
+    }
     if name.starts_with(b".") {
         evidence.push(Evidence::new(Witness::Name, "hidden", Detail::Name));
     }
@@ -115,6 +119,21 @@ pub(crate) fn is_hashed(name: &BStr) -> bool {
         let is_word = count(part, u8::is_ascii_alphanumeric) == part.len();
         part.len() >= 8 && is_word && digits > 0 && (is_hex || is_mixed)
     })
+}
+
+/// Whether a folder is called by the second, as programs call what a run of theirs leaves:
+/// `2026-12-01/04-40-16/`, `20261201_044016/`, `2026-12-01T04-40-16/`.
+fn is_of_a_run(folder: &RepoPath) -> bool {
+    let name = folder.name();
+    let digits = |part: &[u8]| part.iter().filter(|byte| byte.is_ascii_digit()).count();
+    let is_plain = name
+        .iter()
+        .all(|byte| byte.is_ascii_digit() || b"-_.:T".contains(byte));
+    let above = folder.folder();
+    let is_date = !above.is_top() && digits(above.name()) == 8 && above.name().starts_with(b"20");
+    is_plain
+        && (name.starts_with(b"20") && digits(name) == 14
+            || is_date && digits(name) == 6 && name.len() == 8)
 }
 
 /// Whether a name holds a date and a time of day, or seconds since 1970.

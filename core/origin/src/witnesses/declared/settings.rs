@@ -65,10 +65,32 @@ static VALUES: LazyLock<Regex> = LazyLock::new(|| {
         .expect("an expression of the program's own")
 });
 
+/// The folder in a bundler's `output: { path: … }`, from the settings' own folder.
+#[allow(clippy::expect_used, reason = "the tests compile it")]
+static OUTPUT_PATHS: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(concat!(
+        r#"(?s-u)\boutput["']?\s*:\s*\{[^{}]{0,300}?\bpath["']?\s*:\s*(?:\w+\.(?:resolve|join)\(\s*|\w+\(\s*)?"#,
+        r#"(?:__dirname\s*[,+]\s*)?["'](?:\./|/)?([A-Za-z0-9_.@][^"'\n]*)["']"#
+    ))
+    .expect("an expression of the program's own")
+});
+
 /// How much of a line is looked at behind a key, in bytes.
 const VALUE: usize = 160;
 
 pub(super) fn read(_: &RepoPath, text: &[u8], said: &mut Vec<Said>) {
+    for found in OUTPUT_PATHS.captures_iter(text) {
+        // Where the sources are in the same folder, others have to say what is made in it.
+        let path = found.get(1);
+        let is_once = |path: &Match| text.find_iter(path.as_bytes()).count() == 1;
+        if let Some(path) = path.filter(is_once) {
+            said.push(Said {
+                what: path.as_bytes().to_vec(),
+                at: path.start(),
+                row: "setting-output",
+            });
+        }
+    }
     for key in keys(text) {
         let rest = &text[key.end()..text.len().min(key.end() + VALUE)];
         let line = rest.split(|byte| *byte == b'\n').next().unwrap_or_default();
@@ -137,6 +159,10 @@ mod tests {
             said.iter().map(|said| said.row).collect::<Vec<_>>()
         };
         assert_eq!(rows("STATIC_ROOT = BASE / 'tides'\n"), ["setting-output"]);
+        let bundler = "output: {\n filename: 'x.js', path: __dirname + '/tides' }";
+        assert_eq!(rows(bundler)[0], "setting-output");
+        let beside = "entry: './tides/main.js', output: { path: __dirname + '/tides' }";
+        assert_eq!(rows(beside), [""; 0]);
         assert_eq!(rows("MEDIA_ROOT = BASE / 'tides'\n"), ["setting"]);
         let read_as_well = "STATIC_ROOT = BASE / 'tides'\nSTATICFILES_DIRS = [APP / 'tides']\n";
         assert_eq!(rows(read_as_well), ["setting"]);

@@ -17,7 +17,7 @@ static WRITES: LazyLock<Regex> = LazyLock::new(|| {
         r#"fs::write|File::create|File\.write|File\.new|IO\.write|file_put_contents|spit|dump|export|export_\w+|mimwrite|"#,
         r#"sqlite3?\.connect|sqlite::open|Database|open_db|create_engine|FileHandler|RotatingFileHandler|basicConfig|fileConfig|"#,
         r#"h5py\.File|ZipFile|TarFile|tarfile\.open|SummaryWriter|png|pdf|svg|jpeg|bmp|tiff|sink|h5write|jldsave|Plots\.savefig|copyfile|os\.makedirs|mkdirSync|mkdir|makedirs|create_dir_all|\$dumpfile|dumpfile|set output|printto|"#,
-        r#"Extraction|joblib\.Memory|screenshot|log_to|logger\.add|outputFormat|set_output|saveas|exportgraphics|xlswrite|csvwrite|dlmwrite)"#,
+        r#"output_file|create_in|Extraction|joblib\.Memory|screenshot|log_to|logger\.add|outputFormat|set_output|saveas|exportgraphics|xlswrite|csvwrite|dlmwrite)"#,
         r#"\s*\(?[^"'\n;{}]{0,60}["'](?:sqlite:/{2,3})?([A-Za-z0-9_.@][^"'\n]*)["']"#
     ))
     .expect("an expression of the program's own")
