@@ -1,6 +1,11 @@
 //! Who put the program where it is, so that people know by what to update it: each packager leaves its own traces
 //! around a program, and says nothing to it.
 
+#![allow(
+    clippy::disallowed_methods,
+    reason = "around the program itself, outside of every repository"
+)]
+
 use std::path::{Path, PathBuf};
 
 /// Where the running program is, and who put it there.

@@ -15,7 +15,7 @@ const WORK: [&str; 5] = [
 ];
 
 fn demo_sources() -> BTreeSet<String> {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../app/demo/tidewatch");
     let listed = std::process::Command::new("git")
         .args([
             "ls-files",
@@ -32,8 +32,10 @@ fn demo_sources() -> BTreeSet<String> {
         .stdout
         .split(|byte| *byte == 0)
         .filter(|name| !name.is_empty());
+    // Cargo takes a folder with a manifest for a package: among our sources, it has another name.
     names
         .map(|name| String::from_utf8(name.to_vec()).unwrap())
+        .map(|name| name.replace("gateway/manifest.toml", "gateway/Cargo.toml"))
         .collect()
 }
 

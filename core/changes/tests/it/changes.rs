@@ -316,6 +316,7 @@ fn if_one_change_fails_those_before_it_are_taken_back_at_once() {
 #[cfg(unix)]
 #[test]
 fn permissions_and_times_come_back() {
+    use bstr::ByteSlice;
     use redshank_worktree::tree::State;
     use std::os::unix::fs::PermissionsExt;
     let ground = Ground::new();
