@@ -164,11 +164,10 @@ fn may_be_given(text: &[u8], name: &Range<usize>, kinds: &Kinds) -> bool {
         .iter()
         .take_while(|byte| b" \t".contains(byte))
         .count();
-    if blanks > 0
-        && behind
-            .get(blanks)
-            .is_some_and(|byte| b"\"'`".contains(byte))
-    {
+    // A verb is no name of one.
+    let is_verb = text[name.clone()].eq_ignore_ascii_case(b"pass");
+    let quotes: &[u8] = if is_verb { b"\"'" } else { b"\"'`" };
+    if blanks > 0 && behind.get(blanks).is_some_and(|byte| quotes.contains(byte)) {
         return true;
     }
     let head = &text[name.start.saturating_sub(8)..name.start];

@@ -28,6 +28,9 @@ const QUERIED: &[&str] = &[
     "authkey",
 ];
 
+/// Nobody types so much on either side of a name, in bytes.
+const LONG_LINE: usize = 500;
+
 /// So far before a name, what introduces it is looked for, in bytes.
 const BEFORE: usize = 60;
 
@@ -270,6 +273,14 @@ impl Cursor<'_> {
         opens.count() % 2 == 1
     }
 
+    /// Whether the line goes on and on around a name, as a tool writes it.
+    fn is_in_long_line(&self, name: &Range<usize>) -> bool {
+        let before = &self.text[name.start.saturating_sub(LONG_LINE)..name.start];
+        let behind = self.part(name.end, name.end + LONG_LINE);
+        let is_long = |part: &[u8]| part.len() == LONG_LINE && !part.contains(&b'\n');
+        is_long(before) && is_long(behind)
+    }
+
     /// Whether a value may be here without quotes, and how that is written.
     fn written(&self, name: &Range<usize>, glued: bool, kinds: &Kinds) -> Option<Quoting> {
         use FileCategory::{Environment, Prose, Shell, Source};
@@ -328,7 +339,7 @@ impl Cursor<'_> {
             return Some(Quoting::Word);
         }
         // tower ansible_user=nia ansible_ssh_pass=…
-        let is_program = has(Source) || has(Prose) || has(Shell);
+        let is_program = has(Source) || has(Prose) || has(Shell) || self.is_in_long_line(name);
         if (is_settings || !is_program) && glued && self.part(name.end, self.at).starts_with(b"=") {
             return Some(Quoting::Word);
         }
