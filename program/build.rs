@@ -1,4 +1,5 @@
-//! Which commit the program is made from, and how, for `--version`. Outside a repository, and without a release's word, none.
+//! Which commit the program is made from, and how, for `--version`. Outside a repository, and
+//! without a release's word, none.
 
 use std::process::Command;
 

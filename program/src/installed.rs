@@ -1,5 +1,5 @@
-//! Who put the program where it is, so that people know by what to update it: each packager leaves its own traces
-//! around a program, and says nothing to it.
+//! Who put the program where it is, so that people know by what to update it: each packager leaves
+//! its own traces around a program, and says nothing to it.
 
 #![allow(
     clippy::disallowed_methods,
@@ -61,7 +61,8 @@ fn packager(program: &Path) -> Option<&'static str> {
     is_wheel(above).then_some("pip")
 }
 
-/// Whether Python's packages in this environment list the program: `lib/python3.11/site-packages/redshank-0.1.0.dist-info`.
+/// Whether Python's packages in this environment list the program:
+/// `lib/python3.11/site-packages/redshank-0.1.0.dist-info`.
 fn is_wheel(environment: &Path) -> bool {
     let entries = |folder: &Path| std::fs::read_dir(folder).into_iter().flatten().flatten();
     let is_listed = |packages: PathBuf| {

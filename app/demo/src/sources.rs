@@ -49,7 +49,8 @@ const FILES: &[(&str, &[u8])] = files![
     "soundings/README.md",
 ];
 
-/// By another name among our own files: what has a manifest is a package of its own to Cargo, and wouldn't be published with ours.
+/// By another name among our own files: what has a manifest is a package of its own to Cargo, and
+/// wouldn't be published with ours.
 const MANIFEST: (&str, &[u8]) = (
     "gateway/Cargo.toml",
     include_bytes!("../tidewatch/gateway/manifest.toml"),

@@ -379,7 +379,8 @@ fn is_page(path: &RepoPath) -> bool {
     matches!(language(path), Some(("html" | "htm" | "xhtml", _)))
 }
 
-/// Whether a file is a setting in a language that people write for tools, and tools hardly for pages.
+/// Whether a file is a setting in a language that people write for tools, and tools hardly for
+/// pages.
 fn is_setting_of_people(path: &RepoPath) -> bool {
     const OF_PAGES: &[&str] = &["json", "xml", "map", "webmanifest"];
     matches!(language(path), Some((ending, Group::Settings)) if !OF_PAGES.contains(&ending))

@@ -143,7 +143,8 @@ pub(super) fn of_logins(text: &[u8]) -> Vec<Cell> {
     found
 }
 
-/// The values of the secret column of a statement: `INSERT INTO users (name, password) VALUES (…)`, and of rows copied in.
+/// The values of the secret column of a statement: `INSERT INTO users (name, password) VALUES (…)`,
+/// and of rows copied in.
 pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
     let from = keyword.start.saturating_sub(600);
     let Some(opens) = text[from..keyword.start]
@@ -206,7 +207,8 @@ pub(super) fn of_statement(text: &[u8], keyword: &Range<usize>) -> Vec<Cell> {
     found
 }
 
-/// The same of what a dump copies in: `COPY users (name, password) FROM stdin;`, rows between tabs, `\\.`
+/// The same of what a dump copies in: `COPY users (name, password) FROM stdin;`, rows with tabs,
+/// `\.`
 fn of_copy(text: &[u8], closes: usize, names: &[Range<usize>]) -> Vec<Cell> {
     let Some(head) = text[closes..].lines().next() else {
         return Vec::new();

@@ -752,7 +752,7 @@ fn a_name_that_people_give_and_an_option_for_input_take_nothing_away() {
 }
 
 #[test]
-fn pages_in_one_folder_take_nothing_along_that_is_beside_it_and_what_runs_leave_goes() {
+fn pages_in_one_folder_take_nothing_along_that_is_beside_it() {
     let nia = Person::with_repository();
     nia.writes("north/manual.txt", "Tides rise.\n");
     nia.writes("north/book.cfg", "[paths] po/doc.pot\n[text] manual.txt\n");
@@ -765,10 +765,9 @@ fn pages_in_one_folder_take_nothing_along_that_is_beside_it_and_what_runs_leave_
         "north/tide.1",
         "'\\\" t\n.\\\"     Title: tide\n.\\\" Generator: DocBook XSL Stylesheets\n.TH TIDE 1\n",
     );
-    // Each run of a program in a folder called by its second, beside what people call by the day.
-    nia.writes("fits/2026-12-01/04-40-16/fit.txt", "1\n");
-    nia.writes("fits/2026-12-01/04-41-07/fit.txt", "2\n");
-    nia.writes("soundings/2026-12-01/pier.txt", "3.1 m\n");
+    // An instrument calls its folders by the second, too: that alone is a hint.
+    nia.writes("soundings/2026-12-01/04-40-16/pier.txt", "3.1 m\n");
+    nia.writes("soundings/20261201_044107/pier.csv", "1,3.1\n2,3.2\n");
     nia.redshank(&["draft", "--write", "--yes"]).fine();
     assert_eq!(
         nia.lists("candidate"),
@@ -778,7 +777,8 @@ fn pages_in_one_folder_take_nothing_along_that_is_beside_it_and_what_runs_leave_
             "north/guide.xml",
             "north/manual.txt",
             "north/po/de.po",
-            "soundings/2026-12-01/pier.txt"
+            "soundings/2026-12-01/04-40-16/pier.txt",
+            "soundings/20261201_044107/pier.csv"
         ]
     );
 }

@@ -273,8 +273,8 @@ fn little_memory_is_enough_for_a_setup() {
     } else {
         200_000
     };
-    // The allocator takes addresses in steps of many megabytes: just above one of its steps, little is left. So it is asked
-    // at five limits, of which one may be unlucky; then the program says what it couldn't do.
+    // The allocator takes addresses in steps of many megabytes: just above one of its steps, little
+    // is left. So it is asked at five limits, of which one may be unlucky.
     let failed: Vec<String> = (0..5)
         .filter_map(|nth| {
             let limit = limit + nth * 9_000;

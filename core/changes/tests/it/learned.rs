@@ -62,7 +62,8 @@ fn case() -> impl Strategy<Value = Case> {
         })
 }
 
-/// Writes a file, where the system can have its name, and that isn't taken by a folder, nor a folder's by a file.
+/// Writes a file, where the system can have its name, and that isn't taken by a folder, nor a
+/// folder's by a file.
 fn write(top: &Path, path: &BString, contents: &str) -> bool {
     if cfg!(windows) && path.find_byteset(b"\\:*?\"<>|").is_some() {
         return false;

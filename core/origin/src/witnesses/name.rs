@@ -82,7 +82,7 @@ pub(super) fn testify(_: &Surroundings, subject: &Subject, evidence: &mut Vec<Ev
     }
     if path.folders_above().any(is_of_a_run) {
         let detail = Detail::Said("its folder is called by the second of a run");
-        evidence.push(Evidence::new(Witness::Name, "only-of-a-run", detail));
+        evidence.push(Evidence::new(Witness::Name, "of-a-run", detail));
     }
     if name.starts_with(b".") {
         evidence.push(Evidence::new(Witness::Name, "hidden", Detail::Name));

@@ -1,4 +1,5 @@
-//! The rows of the table as they are written; those of calls and commands are put together to patterns.
+//! The rows of the table as they are written; those of calls and commands are put together to
+//! patterns.
 
 use super::FileCategory;
 use crate::proof::Proof;
@@ -66,7 +67,8 @@ pub(super) struct CallRow {
     /// The argument is a login and the secret, with a colon between.
     #[serde(default)]
     login: bool,
-    /// Other things are called so, too: a word isn't enough, and what is before it is texts and numbers.
+    /// Other things are called so, too: a word isn't enough, and what is before it is texts and
+    /// numbers.
     #[serde(default)]
     mixed: bool,
 }

@@ -1,4 +1,5 @@
-//! What a value is that stands for another one: a label, a path, an address, a call, a member, a hash.
+//! What a value is that stands for another one: a label, a path, an address, a call, a member, a
+//! hash.
 
 use super::stand_in::tables;
 use super::{is_long_mix, names, words};

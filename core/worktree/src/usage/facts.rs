@@ -1,4 +1,5 @@
-//! What is known of rules that decide about nothing: what else they match, and what they miss by little.
+//! What is known of rules that decide about nothing: what else they match, and what they miss by
+//! little.
 
 use super::{RuleStatus, shut_folder};
 use crate::FileStats;

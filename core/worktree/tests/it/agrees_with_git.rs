@@ -41,7 +41,8 @@ fn name() -> impl Strategy<Value = BString> {
         "s ",
         "[a]",
         "é",
-        // The same letter as two, and its capital: for git other names, whatever `core.ignoreCase` says.
+        // The same letter as two, and its capital: for git other names, whatever `core.ignoreCase`
+        // says.
         "e\u{301}",
         "É",
         ".h",
